@@ -1,0 +1,60 @@
+"""Joining meshes and moving their vertices."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
+
+
+def joined(meshes: Sequence[PolyMesh], *, materials: Sequence[int] | None = None) -> PolyMesh:
+    """One mesh holding all given ones, unwelded; `materials` gives each of them one material index.
+
+    uv and colours survive where every mesh has them. Raises GeometryError for an empty list.
+    """
+    if not meshes:
+        raise GeometryError("Nothing to join: give at least one mesh.")
+    vertex = np.concatenate([[0], np.cumsum([m.vertex_count for m in meshes])])
+    corner = np.concatenate([[0], np.cumsum([len(m.corners) for m in meshes])])
+    facets = np.concatenate([[0], np.cumsum([int(m.facet.max(initial=-1)) + 1 for m in meshes])])
+    uvs = [m.uv for m in meshes if m.uv is not None]
+    colours = [m.colour for m in meshes if m.colour is not None]
+    return PolyMesh.trusted(
+        np.concatenate([m.positions for m in meshes]),
+        np.concatenate([[0]] + [m.face_starts[1:] + c for m, c in zip(meshes, corner[:-1], strict=True)]),
+        np.concatenate([m.corners + v for m, v in zip(meshes, vertex[:-1], strict=True)]),
+        material=np.concatenate(
+            [
+                m.material if materials is None else np.full(m.face_count, materials[i], np.int32)
+                for i, m in enumerate(meshes)
+            ]
+        ),
+        facet=np.concatenate([m.facet + f for m, f in zip(meshes, facets[:-1], strict=True)]),
+        sharp=np.concatenate([m.sharp for m in meshes]),
+        uv=np.concatenate(uvs) if len(uvs) == len(meshes) else None,
+        colour=np.concatenate(colours) if len(colours) == len(meshes) else None,
+        smooth_angle=meshes[0].smooth_angle,
+    )
+
+
+def with_positions(mesh: PolyMesh, positions: Floats) -> PolyMesh:
+    """The same faces on other vertex positions (V,3)."""
+    return PolyMesh.trusted(
+        positions,
+        mesh.face_starts,
+        mesh.corners,
+        material=mesh.material,
+        facet=mesh.facet,
+        sharp=mesh.sharp,
+        uv=mesh.uv,
+        colour=mesh.colour,
+        smooth_angle=mesh.smooth_angle,
+    )
+
+
+def moved(mesh: PolyMesh, offset: Sequence[float] | Floats) -> PolyMesh:
+    """The mesh shifted by an offset (3,), metres."""
+    return with_positions(mesh, mesh.positions + np.asarray(offset, np.float64))

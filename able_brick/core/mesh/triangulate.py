@@ -1,0 +1,85 @@
+"""The one triangulation: for screen, counts, export and reduction alike."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import mapbox_earcut
+import numpy as np
+
+from able_brick.core.mesh.normals import area_vectors, unit
+from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+
+
+@lru_cache(maxsize=16)
+def triangulate(mesh: PolyMesh) -> tuple[Ints, Ints]:
+    """Corners (T,3) of each triangle and its face (T); a face's n − 2 triangles are consecutive, in face order.
+
+    Quads are cut along the diagonal whose two triangles both face the quad's way and bend least, then the
+    shorter one. N-gons are cut by ear clipping in their Newell plane, concave ones included.
+    """
+    sizes = mesh.face_sizes
+    first = mesh.face_starts[:-1].astype(np.int64)
+    offsets = np.concatenate([[0], np.cumsum(sizes - 2)]).astype(np.int64)
+    out = np.empty((mesh.triangle_count, 3), np.int32)
+    three = np.flatnonzero(sizes == 3)
+    out[offsets[three]] = first[three, None] + np.arange(3)
+    four = np.flatnonzero(sizes == 4)
+    if len(four):
+        diagonal = _quad_diagonals(mesh, four)
+        base = first[four]
+        table = np.array([[[0, 1, 2], [0, 2, 3]], [[1, 2, 3], [1, 3, 0]]])
+        cut = table[diagonal] + base[:, None, None]
+        out[offsets[four]] = cut[:, 0]
+        out[offsets[four] + 1] = cut[:, 1]
+    for face in np.flatnonzero(sizes > 4):
+        out[offsets[face] : offsets[face + 1]] = first[face] + _clip_ears(mesh, int(face))
+    faces = np.repeat(np.arange(mesh.face_count, dtype=np.int32), sizes - 2)
+    out.flags.writeable = False
+    faces.flags.writeable = False
+    return out, faces
+
+
+def _quad_diagonals(mesh: PolyMesh, quads: Ints) -> Ints:
+    """(Q) 0 where the diagonal runs from the first corner, 1 where from the second."""
+    p = mesh.positions[mesh.corners[mesh.face_starts[quads][:, None] + np.arange(4)]]
+    normal = unit(area_vectors(mesh)[quads])
+
+    def halves(i: int) -> tuple[Floats, Floats]:
+        q = np.roll(p, -i, axis=1)
+        return np.cross(q[:, 1] - q[:, 0], q[:, 2] - q[:, 0]), np.cross(q[:, 2] - q[:, 0], q[:, 3] - q[:, 0])
+
+    score = []
+    for i in (0, 1):
+        one, two = halves(i)
+        sound = ((one * normal).sum(axis=1) > 0) & ((two * normal).sum(axis=1) > 0)
+        bend = (unit(one) * unit(two)).sum(axis=1)
+        d = p[:, i] - p[:, i + 2]
+        score.append((sound, bend, np.sqrt((d * d).sum(axis=1))))
+    (sound0, bend0, len0), (sound1, bend1, len1) = score
+    by_bend = bend1 > bend0 + 1e-9
+    level = np.abs(bend1 - bend0) <= 1e-9
+    shorter = len1 < len0 * (1 - 1e-9)
+    second = np.where(sound0 != sound1, sound1, by_bend | (level & shorter))
+    return second.astype(np.int32)
+
+
+def _clip_ears(mesh: PolyMesh, face: int) -> Ints:
+    """(n−2,3) corners within the face."""
+    a, b = mesh.face_starts[face], mesh.face_starts[face + 1]
+    n = int(b - a)
+    p = mesh.positions[mesh.corners[a:b]]
+    normal = unit(area_vectors(mesh)[face : face + 1])[0]
+    drop = int(np.argmax(np.abs(normal)))
+    u, v = ((1, 2), (2, 0), (0, 1))[drop]
+    flat = np.stack([p[:, u] * (1 if normal[drop] >= 0 else -1), p[:, v]], axis=1)
+    ears = np.array(mapbox_earcut.triangulate_float64(flat, np.array([n], np.uint32)), np.int32).reshape(-1, 3)
+    if len(ears) != n - 2:  # a face that crosses itself: cut as a fan, so that counts stay true
+        k = np.arange(1, n - 1, dtype=np.int32)
+        return np.stack([np.zeros_like(k), k, k + 1], axis=1)
+    q = flat[ears]
+    e, g = q[:, 1] - q[:, 0], q[:, 2] - q[:, 0]
+    turned = e[:, 0] * g[:, 1] - e[:, 1] * g[:, 0]
+    if turned.sum() < 0:
+        ears = ears[:, [0, 2, 1]]
+    return ears

@@ -1,0 +1,66 @@
+"""What is wrong with a mesh, in counted problems."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from able_brick.core import tolerances
+from able_brick.core.mesh.normals import area_vectors
+from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
+from able_brick.core.mesh.topology import topology
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One kind of fault: a closed `code`, how many, the first element, and a line for the artist."""
+
+    code: str
+    count: int
+    first: int
+    text: str
+
+
+def degenerate_faces(mesh: PolyMesh, *, tolerance: float = tolerances.DEGENERATE) -> Bools:
+    """(F) faces whose area is below the tolerance times their longest edge squared."""
+    p = mesh.positions[mesh.corners]
+    edge = ((p[mesh.next_corner] - p) ** 2).sum(axis=1)
+    longest = np.maximum.reduceat(edge, mesh.face_starts[:-1]) if mesh.face_count else np.zeros(0)
+    doubled = 2 * np.sqrt((area_vectors(mesh) ** 2).sum(axis=1))
+    return doubled <= tolerance * longest
+
+
+def duplicate_faces(mesh: PolyMesh) -> Bools:
+    """(F) faces that have the same vertices as an earlier face."""
+    out = np.zeros(mesh.face_count, np.bool_)
+    for size in np.unique(mesh.face_sizes):
+        faces = np.flatnonzero(mesh.face_sizes == size)
+        rows = np.sort(mesh.corners[mesh.face_starts[faces][:, None] + np.arange(size)], axis=1)
+        order = np.lexsort(rows.T[::-1])
+        same = (rows[order][1:] == rows[order][:-1]).all(axis=1)
+        out[faces[order[1:][same]]] = True
+    return out
+
+
+def unused_vertices(mesh: PolyMesh) -> Ints:
+    """Vertices that no face has."""
+    used = np.zeros(mesh.vertex_count, np.bool_)
+    used[mesh.corners] = True
+    return np.flatnonzero(~used).astype(np.int32)
+
+
+def problems(mesh: PolyMesh) -> list[Problem]:
+    """Every kind of fault found; open borders are no fault and are told by `counts`."""
+    t = topology(mesh)
+    crowded = np.flatnonzero(t.edge_uses > 2)
+    two = t.edge_uses[t.corner_edge] == 2
+    clash = np.unique(t.corner_edge[two & (t.twin < 0)])
+    found = [
+        ("unused_vertices", unused_vertices(mesh), "{n} vertices belong to no face"),
+        ("degenerate_faces", np.flatnonzero(degenerate_faces(mesh)), "{n} faces have no area"),
+        ("duplicate_faces", np.flatnonzero(duplicate_faces(mesh)), "{n} faces stand twice on the same vertices"),
+        ("crowded_edges", crowded, "{n} edges have more than two faces"),
+        ("winding", clash, "{n} edges join faces that look opposite ways"),
+    ]
+    return [Problem(code, len(at), int(at[0]), text.format(n=len(at))) for code, at, text in found if len(at)]

@@ -1,0 +1,211 @@
+"""A path as a chain of cubic spans, measured by arc length."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from able_brick.core import tolerances
+from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.normals import unit
+from able_brick.core.mesh.polymesh import Floats
+
+_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(8)
+
+
+@dataclass(frozen=True)
+class PathPoint:
+    """A point of a path, metres; handles are offsets from it, None where the span is straight or automatic."""
+
+    position: tuple[float, float, float]
+    handle_in: tuple[float, float, float] | None = None
+    handle_out: tuple[float, float, float] | None = None
+    roll: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """Cubic Bézier spans, controls (S,4,3); neighbouring spans share their end point exactly."""
+
+    controls: Floats
+    closed: bool
+    tolerance: float = tolerances.ARC_LENGTH
+
+    @property
+    def span_count(self) -> int:
+        return len(self.controls)
+
+    def points(self, at: Floats) -> Floats:
+        """(n,3) points at parameters `at` (n,): whole part the span, fraction within it."""
+        span, t = self._split(at)
+        c = self.controls[span]
+        s = 1 - t
+        return (
+            (s**3)[:, None] * c[:, 0]
+            + (3 * s * s * t)[:, None] * c[:, 1]
+            + (3 * s * t * t)[:, None] * c[:, 2]
+            + (t**3)[:, None] * c[:, 3]
+        )
+
+    def derivatives(self, at: Floats) -> Floats:
+        """(n,3) first derivatives with respect to the parameter within the span."""
+        span, t = self._split(at)
+        c = self.controls[span]
+        s = 1 - t
+        return (
+            (3 * s * s)[:, None] * (c[:, 1] - c[:, 0])
+            + (6 * s * t)[:, None] * (c[:, 2] - c[:, 1])
+            + (3 * t * t)[:, None] * (c[:, 3] - c[:, 2])
+        )
+
+    def tangents(self, at: Floats) -> Floats:
+        """(n,3) unit tangents; at a point where the derivative vanishes, the direction a little further inside."""
+        d = self.derivatives(at)
+        flat = (d * d).sum(axis=1) <= 1e-24
+        if flat.any():
+            span, t = self._split(at[flat])
+            d[flat] = self.derivatives(span + np.clip(t, 1e-4, 1 - 1e-4))
+        return unit(d)
+
+    def radii(self, at: Floats) -> Floats:
+        """(n,) radius of curvature, metres; infinite where straight."""
+        span, t = self._split(at)
+        c = self.controls[span]
+        d = self.derivatives(at)
+        dd = (6 * (1 - t))[:, None] * (c[:, 2] - 2 * c[:, 1] + c[:, 0]) + (6 * t)[:, None] * (
+            c[:, 3] - 2 * c[:, 2] + c[:, 1]
+        )
+        bend = np.linalg.norm(np.cross(d, dd), axis=1)
+        speed = np.linalg.norm(d, axis=1)
+        with np.errstate(divide="ignore"):
+            return np.where(bend > 1e-12 * np.maximum(speed, 1e-12) ** 2, speed**3 / np.maximum(bend, 1e-300), np.inf)
+
+    @property
+    def length(self) -> float:
+        """Arc length in metres, within the relative tolerance."""
+        return float(self._table[1][-1])
+
+    @property
+    def smallest_radius(self) -> float:
+        """Smallest radius of curvature at 65 places of each span, metres; infinite for straight paths."""
+        at = (np.arange(self.span_count)[:, None] + np.linspace(1e-6, 1 - 1e-6, 65)).ravel()
+        return float(self.radii(at).min(initial=np.inf))
+
+    def parameters(self, stations: Floats) -> Floats:
+        """(n,) parameters at arc lengths `stations` (n,), metres from the start; clipped to the path.
+
+        Newton's method on the arc length with bisection as a safeguard.
+        """
+        knots, sums = self._table
+        s = np.clip(np.asarray(stations, np.float64), 0.0, self.length)
+        k = np.clip(np.searchsorted(sums, s, side="right") - 1, 0, len(knots) - 2)
+        low, high = knots[k].copy(), knots[k + 1].copy()
+        want = s - sums[k]
+        cell = sums[k + 1] - sums[k]
+        base = low.copy()
+        t = low + (high - low) * np.divide(want, cell, out=np.zeros_like(want), where=cell > 0)
+        for _ in range(40):
+            miss = self._arc(base, t) - want
+            low = np.where(miss <= 0, t, low)
+            high = np.where(miss > 0, t, high)
+            if float(np.abs(miss).max(initial=0.0)) <= 1e-12 * max(self.length, 1.0):
+                break
+            # a knot that ends a span is taken as this span's end, never as the next span's start
+            speed = np.linalg.norm(self._inner_derivatives(base, t), axis=1)
+            step = t - np.divide(miss, speed, out=np.zeros_like(miss), where=speed > 0)
+            t = np.where((step > low) & (step < high), step, (low + high) / 2)
+        return t
+
+    def _split(self, at: Floats) -> tuple[np.ndarray, Floats]:
+        a = np.asarray(at, np.float64)
+        span = np.clip(np.floor(a).astype(np.int64), 0, self.span_count - 1)
+        return span, a - span
+
+    def _inner_derivatives(self, base: Floats, t: Floats) -> Floats:
+        span = np.clip(np.floor(base).astype(np.int64), 0, self.span_count - 1)
+        u = (t - span)[:, None]
+        c = self.controls[span]
+        return (
+            3 * (1 - u) ** 2 * (c[:, 1] - c[:, 0])
+            + 6 * (1 - u) * u * (c[:, 2] - c[:, 1])
+            + 3 * u**2 * (c[:, 3] - c[:, 2])
+        )
+
+    def _arc(self, low: Floats, high: Floats) -> Floats:
+        """(n,) arc length between parameters of the same span, by Gauss–Legendre."""
+        half = (high - low) / 2
+        at = low[:, None] + half[:, None] * (1 + _NODES)
+        d = self._inner_derivatives(np.repeat(low, len(_NODES)), at.ravel())
+        speed: Floats = np.linalg.norm(d, axis=1).reshape(at.shape)
+        return (speed * _WEIGHTS).sum(axis=1) * half
+
+    @cached_property
+    def _table(self) -> tuple[Floats, Floats]:
+        """Knots (K+1) in the parameter and arc length (K+1) up to each; cells are halved until they agree."""
+        done: list[tuple[Floats, Floats]] = []
+        low = np.arange(self.span_count, dtype=np.float64)
+        high = low + 1.0
+        scale = max(float(self._arc(low, high).sum()), 1e-12)
+        for _ in range(24):
+            middle = (low + high) / 2
+            whole, halves = self._arc(low, high), self._arc(low, middle) + self._arc(middle, high)
+            fine = np.abs(whole - halves) <= self.tolerance * 0.1 * np.maximum(halves, 1e-6 * scale)
+            done.append((low[fine], halves[fine]))
+            if fine.all():
+                break
+            low, high = (
+                np.concatenate([low[~fine], middle[~fine]]),
+                np.concatenate([middle[~fine], high[~fine]]),
+            )
+        else:
+            done.append((low, self._arc(low, high)))
+        starts = np.concatenate([d[0] for d in done])
+        arcs = np.concatenate([d[1] for d in done])
+        order = np.argsort(starts, kind="stable")
+        knots = np.append(starts[order], float(self.span_count))
+        return knots, np.concatenate([[0.0], np.cumsum(arcs[order])])
+
+
+def curve(points: Sequence[PathPoint], *, closed: bool = False, smooth: bool = False) -> Curve:
+    """The curve through the points. A span without handles at both ends is straight.
+
+    With `smooth`, points without handles get automatic ones: along the line joining their neighbours, a third of the
+    way to each. Raises GeometryError for fewer than two points, or neighbours on one spot.
+    """
+    if len(points) < (3 if closed else 2):
+        raise GeometryError(
+            f"A {'closed ' if closed else ''}path needs at least {3 if closed else 2} points; {len(points)} given.",
+            received=len(points),
+        )
+    p = np.array([q.position for q in points], np.float64)
+    if not np.isfinite(p).all():
+        raise GeometryError("A path point has a coordinate that is not a finite number.")
+    n = len(p)
+    spans = n if closed else n - 1
+    ahead = (np.arange(spans) + 1) % n
+    gap = np.linalg.norm(p[ahead] - p[:spans], axis=1)
+    if (gap <= 1e-6).any():
+        k = int(np.flatnonzero(gap <= 1e-6)[0])
+        raise GeometryError(f"Points {k + 1} and {int(ahead[k]) + 1} of the path are on the same spot; move one.", point=k)
+    out: list[Floats | None] = [None if q.handle_out is None else np.array(q.handle_out) for q in points]
+    into: list[Floats | None] = [None if q.handle_in is None else np.array(q.handle_in) for q in points]
+    if smooth:
+        for k in range(n):
+            if points[k].handle_in is not None or points[k].handle_out is not None:
+                continue
+            if closed or 0 < k < n - 1:
+                direction = unit(p[(k + 1) % n] - p[k - 1])
+                out[k] = direction * float(np.linalg.norm(p[(k + 1) % n] - p[k])) / 3
+                into[k] = -direction * float(np.linalg.norm(p[k] - p[k - 1])) / 3
+    controls = np.empty((spans, 4, 3))
+    for k in range(spans):
+        a, b = p[k], p[ahead[k]]
+        ha, hb = out[k], into[int(ahead[k])]
+        controls[k, 0], controls[k, 3] = a, b
+        controls[k, 1] = a + ha if ha is not None else a + ((b + hb if hb is not None else b) - a) / 3
+        controls[k, 2] = b + hb if hb is not None else b + ((a + ha if ha is not None else a) - b) / 3
+    controls.flags.writeable = False
+    return Curve(controls, closed)

@@ -1,0 +1,74 @@
+"""Where things stand: position, turn and size, singly and in runs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from able_brick.core.mesh.polymesh import Floats
+
+Vector = tuple[float, float, float]
+Quaternion = tuple[float, float, float, float]
+
+IDENTITY: Quaternion = (0.0, 0.0, 0.0, 1.0)
+ORIGIN: Vector = (0.0, 0.0, 0.0)
+ONE: Vector = (1.0, 1.0, 1.0)
+
+
+def vector(values: Sequence[float] | Floats) -> Vector:
+    """Three plain floats; −0 becomes 0, so that equal places compare and print equal."""
+    x, y, z = (float(v) + 0.0 for v in values)
+    return (x, y, z)
+
+
+def quaternion(rotation: Rotation) -> Quaternion:
+    """Unit quaternion (x, y, z, w) with w ≥ 0 of a single rotation."""
+    x, y, z, w = (float(v) + 0.0 for v in rotation.as_quat(canonical=True))
+    return (x, y, z, w)
+
+
+def rotation(turn: Quaternion) -> Rotation:
+    """The rotation of a unit quaternion (x, y, z, w)."""
+    return Rotation.from_quat(turn)
+
+
+def from_degrees(degrees: Sequence[float]) -> Rotation:
+    """Rotation R = Ry · Rx · Rz of three angles about X, Y and Z in degrees: heading first, then pitch, then roll."""
+    x, y, z = degrees
+    return Rotation.from_euler("YXZ", [y, x, z], degrees=True)
+
+
+@dataclass(frozen=True, eq=False)
+class Poses:
+    """A run of n poses: positions (n,3) metres, turns (n,4) unit quaternions xyzw, sizes (n,3) factors."""
+
+    positions: Floats
+    turns: Floats
+    sizes: Floats
+
+    def __len__(self) -> int:
+        return len(self.positions)
+
+    @classmethod
+    def of(cls, positions: Floats, turns: Floats, sizes: Floats) -> Poses:
+        """Poses with turns and sizes repeated to the number of positions."""
+        n = len(positions)
+        return cls(
+            np.ascontiguousarray(positions, np.float64),
+            np.ascontiguousarray(np.broadcast_to(turns, (n, 4)), np.float64),
+            np.ascontiguousarray(np.broadcast_to(sizes, (n, 3)), np.float64),
+        )
+
+    def rows(self) -> Floats:
+        """(n,10): position, turn, size of each."""
+        return np.concatenate([self.positions, self.turns, self.sizes], axis=1)
+
+
+def to_world(points: Floats, position: Vector, turn: Quaternion, size: Vector, pivot: Vector) -> Floats:
+    """Points (n,3) of a piece, carried to where a placement stands: T · R · S · (p − pivot)."""
+    local = (np.asarray(points, np.float64) - pivot) * size
+    world: Floats = rotation(turn).apply(local) + position
+    return world

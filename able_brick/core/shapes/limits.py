@@ -1,0 +1,35 @@
+"""Ranges in which a shape makes sense."""
+
+from __future__ import annotations
+
+import math
+from typing import Final
+
+from able_brick.core.errors import GeometryError
+
+SHORTEST: Final = 1e-4
+LONGEST: Final = 1e5
+
+
+def check_length(name: str, value: float, *, least: float = SHORTEST, most: float = LONGEST) -> float:
+    """The length in metres, or GeometryError naming the allowed range."""
+    if not math.isfinite(value) or not least <= value <= most:
+        raise GeometryError(
+            f"{name.capitalize()} is {value:g} m; give {least:g} m to {most:g} m.",
+            field=name,
+            received=repr(value),
+            allowed=[least, most],
+        )
+    return value
+
+
+def check_count(name: str, value: int, least: int, most: int) -> int:
+    """The whole number, or GeometryError naming the allowed range."""
+    if not least <= value <= most:
+        raise GeometryError(
+            f"{name.capitalize()} is {value}; give {least} to {most}.",
+            field=name,
+            received=value,
+            allowed=[least, most],
+        )
+    return value

@@ -1,0 +1,370 @@
+"""Edge collapse in passes over the whole mesh.
+
+Each pass costs every edge, takes the cheapest up to a cut-off, and collapses them in rising order, skipping any whose
+end was used before in the pass. Corners carry wedges (uv island, normal group, material): a vertex may go into
+another only along edges on which all of its wedges meet, so seams, creases, borders and material edges survive.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from able_brick.core.slim.quadrics import evaluate
+
+_NEVER = np.float32(np.inf)
+_SHIFT = 13
+
+
+@njit(cache=True, nogil=True)
+def vertex_stars(tri, count):  # type: ignore[no-untyped-def]
+    """Faces round each vertex as (start (V+1), faces (3T))."""
+    start = np.zeros(count + 1, np.int32)
+    for f in range(len(tri)):
+        for k in range(3):
+            start[tri[f, k] + 1] += 1
+    for v in range(count):
+        start[v + 1] += start[v]
+    fill = start[:-1].copy()
+    star = np.empty(3 * len(tri), np.int32)
+    for f in range(len(tri)):
+        for k in range(3):
+            v = tri[f, k]
+            star[fill[v]] = f
+            fill[v] += 1
+    return start, star
+
+
+@njit(cache=True, nogil=True)
+def list_edges(tri, start, star):  # type: ignore[no-untyped-def]
+    """Unique edges (E,2), lower vertex first, and the number of faces on each (E)."""
+    count = len(start) - 1
+    edges = np.empty((3 * len(tri), 2), np.int32)
+    uses = np.zeros(3 * len(tri), np.int32)
+    slot = np.full(count, -1, np.int32)
+    n = 0
+    for a in range(count):
+        first = n
+        for i in range(start[a], start[a + 1]):
+            f = star[i]
+            for k in range(3):
+                b = tri[f, k]
+                if b > a:
+                    s = slot[b]
+                    if s < first:
+                        slot[b] = n
+                        edges[n, 0] = a
+                        edges[n, 1] = b
+                        uses[n] = 1
+                        n += 1
+                    else:
+                        uses[s] += 1
+    return edges[:n], uses[:n]
+
+
+@njit(cache=True, nogil=True)
+def _corner(tri, f, v):  # type: ignore[no-untyped-def]
+    if tri[f, 0] == v:
+        return 0
+    if tri[f, 1] == v:
+        return 1
+    return 2 if tri[f, 2] == v else -1
+
+
+@njit(cache=True, nogil=True)
+def _may_go(u, v, tri, wedge, start, star):  # type: ignore[no-untyped-def]
+    """Whether every wedge round u occurs on a face shared with v and leads to one wedge of v."""
+    u1, v1, u2, v2 = -1, -1, -1, -1
+    for i in range(start[u], start[u + 1]):
+        f = star[i]
+        j = _corner(tri, f, v)
+        if j >= 0:
+            k = _corner(tri, f, u)
+            if u1 < 0:
+                u1, v1 = wedge[f, k], wedge[f, j]
+            else:
+                u2, v2 = wedge[f, k], wedge[f, j]
+    if u2 >= 0 and u1 == u2 and v1 != v2:
+        return False
+    for i in range(start[u], start[u + 1]):
+        f = star[i]
+        w = wedge[f, _corner(tri, f, u)]
+        if w != u1 and w != u2:
+            return False
+    return True
+
+
+@njit(cache=True, nogil=True)
+def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
+    """The point of least error near the edge's middle, written to out (3)."""
+    mx, my, mz = 0.5 * (ax + bx), 0.5 * (ay + by), 0.5 * (az + bz)
+    out[0], out[1], out[2] = mx, my, mz
+    soft = 1e-4 * (q[0] + q[3] + q[5])
+    if soft <= 0.0:
+        return
+    a, b, c, d, e, f = q[0] + soft, q[1], q[2], q[3] + soft, q[4], q[5] + soft
+    gx = q[0] * mx + q[1] * my + q[2] * mz + q[6]
+    gy = q[1] * mx + q[3] * my + q[4] * mz + q[7]
+    gz = q[2] * mx + q[4] * my + q[5] * mz + q[8]
+    c0, c1, c2 = d * f - e * e, c * e - b * f, b * e - c * d
+    det = a * c0 + b * c1 + c * c2
+    if not det > 0.0:
+        return
+    dx = -(c0 * gx + c1 * gy + c2 * gz) / det
+    dy = -(c1 * gx + (a * f - c * c) * gy + (b * c - a * e) * gz) / det
+    dz = -(c2 * gx + (b * c - a * e) * gy + (a * d - b * b) * gz) / det
+    far = 4.0 * ((bx - ax) ** 2 + (by - ay) ** 2 + (bz - az) ** 2)
+    if dx * dx + dy * dy + dz * dz <= far:
+        out[0], out[1], out[2] = mx + dx, my + dy, mz + dz
+
+
+@njit(cache=True, nogil=True)
+def cost_edges(pos, quadric, tri, wedge, start, star, edges, uses, locked):  # type: ignore[no-untyped-def]
+    """Cost (E) float32 and way (E) int8: 0 free, 1 the first end goes into the second, 2 the other way round."""
+    nv = len(pos)
+    border = np.zeros(nv, np.bool_)
+    for e in range(len(edges)):
+        if uses[e] == 1:
+            border[edges[e, 0]] = True
+            border[edges[e, 1]] = True
+    many = np.zeros(nv, np.bool_)
+    for v in range(nv):
+        if start[v + 1] > start[v]:
+            f = star[start[v]]
+            w = wedge[f, _corner(tri, f, v)]
+            for i in range(start[v] + 1, start[v + 1]):
+                f = star[i]
+                if wedge[f, _corner(tri, f, v)] != w:
+                    many[v] = True
+                    break
+    cost = np.empty(len(edges), np.float32)
+    way = np.zeros(len(edges), np.int8)
+    q = np.empty(11)
+    p = np.empty(3)
+    for e in range(len(edges)):
+        a, b = edges[e, 0], edges[e, 1]
+        cost[e] = _NEVER
+        if uses[e] > 2:
+            continue
+        a_goes = not locked[a] and (not border[a] or uses[e] == 1)
+        b_goes = not locked[b] and (not border[b] or uses[e] == 1)
+        if many[a] or many[b]:
+            a_goes = a_goes and _may_go(a, b, tri, wedge, start, star)
+            b_goes = b_goes and _may_go(b, a, tri, wedge, start, star)
+        if not a_goes and not b_goes:
+            continue
+        for k in range(11):
+            q[k] = quadric[a, k] + quadric[b, k]
+        if a_goes and b_goes:
+            _best_place(q, pos[a, 0], pos[a, 1], pos[a, 2], pos[b, 0], pos[b, 1], pos[b, 2], p)
+        elif a_goes:
+            way[e] = 1
+            p[:] = pos[b]
+        else:
+            way[e] = 2
+            p[:] = pos[a]
+        l2 = (pos[a, 0] - pos[b, 0]) ** 2 + (pos[a, 1] - pos[b, 1]) ** 2 + (pos[a, 2] - pos[b, 2]) ** 2
+        cost[e] = evaluate(q, p[0], p[1], p[2]) + 1e-9 * l2 * q[10]
+    return cost, way
+
+
+@njit(cache=True, nogil=True)
+def choose(cost, edges, stamp, cutoffs, passes, quota, hold):  # type: ignore[no-untyped-def]
+    """Edges worth trying in rising cost, and the cut-off (bits of the float) that was used.
+
+    An edge that was refused before at a cut-off not below its cost is left out while neither end's star has changed.
+    """
+    n = len(cost)
+    bits = cost.view(np.int32) >> _SHIFT
+    highest = np.full(passes + 2, -1, np.int32)
+    for k in range(passes, -1, -1):
+        highest[k] = max(highest[k + 1], cutoffs[k])
+    never = np.int32(np.array([_NEVER], np.float32).view(np.int32)[0] >> _SHIFT)
+    wanted = np.zeros(n, np.bool_)
+    bins = np.zeros(never + 1, np.int32)
+    for e in range(n):
+        if bits[e] >= never:
+            continue
+        changed = max(stamp[edges[e, 0]], stamp[edges[e, 1]])
+        if highest[changed + 1] >= bits[e]:
+            continue
+        wanted[e] = True
+        bins[bits[e]] += 1
+    cut = hold
+    if cut < 0:
+        total = 0
+        cut = never - 1
+        for k in range(never):
+            total += bins[k]
+            if total >= quota:
+                cut = k
+                break
+    total = 0
+    for k in range(cut + 1):
+        c = bins[k]
+        bins[k] = total
+        total += c
+    order = np.empty(total, np.int32)
+    for e in range(n):
+        if wanted[e] and bits[e] <= cut:
+            order[bins[bits[e]]] = e
+            bins[bits[e]] += 1
+    return order, cut
+
+
+@njit(cache=True, nogil=True)
+def _turns_over(u, v, p, pos, tri, start, star):  # type: ignore[no-untyped-def]
+    """Whether a face of u that survives would flip or become a sliver with u at p."""
+    for i in range(start[u], start[u + 1]):
+        f = star[i]
+        if tri[f, 0] < 0 or _corner(tri, f, v) >= 0:
+            continue
+        k = _corner(tri, f, u)
+        b, c = tri[f, (k + 1) % 3], tri[f, (k + 2) % 3]
+        ex, ey, ez = pos[c, 0] - pos[b, 0], pos[c, 1] - pos[b, 1], pos[c, 2] - pos[b, 2]
+        ox, oy, oz = pos[u, 0] - pos[b, 0], pos[u, 1] - pos[b, 1], pos[u, 2] - pos[b, 2]
+        nx, ny, nz = p[0] - pos[b, 0], p[1] - pos[b, 1], p[2] - pos[b, 2]
+        o0, o1, o2 = ey * oz - ez * oy, ez * ox - ex * oz, ex * oy - ey * ox
+        n0, n1, n2 = ey * nz - ez * ny, ez * nx - ex * nz, ex * ny - ey * nx
+        old2, new2 = o0 * o0 + o1 * o1 + o2 * o2, n0 * n0 + n1 * n1 + n2 * n2
+        dot = o0 * n0 + o1 * n1 + o2 * n2
+        if old2 > 0.0 and dot < 0.2 * np.sqrt(old2 * new2):
+            return True
+        e2 = ex * ex + ey * ey + ez * ez
+        long_new = max(e2, nx * nx + ny * ny + nz * nz)
+        gx, gy, gz = nx - ex, ny - ey, nz - ez
+        long_new = max(long_new, gx * gx + gy * gy + gz * gz)
+        if new2 <= 4e-4 * long_new * long_new:
+            hx, hy, hz = ox - ex, oy - ey, oz - ez
+            long_old = max(max(e2, ox * ox + oy * oy + oz * oz), hx * hx + hy * hy + hz * hz)
+            if new2 <= 1e-16 * long_new * long_new or new2 * long_old * long_old < 0.5 * old2 * long_new * long_new:
+                return True
+    return False
+
+
+@njit(cache=True, nogil=True)
+def collapse_pass(  # type: ignore[no-untyped-def]
+    pos, quadric, tri, wedge, wedge_uv, start, star, edges, uses, way, order, stamp, number, surplus
+):
+    """Collapse the chosen edges in order until `surplus` faces are gone. Returns (faces removed, collapses).
+
+    Dead faces get −1 as their first vertex. `stamp` (V) keeps the last pass in which a vertex's star changed.
+    """
+    nv = len(pos)
+    used = np.zeros(nv, np.bool_)
+    mark = np.full(nv, -1, np.int32)
+    removed, done = 0, 0
+    q = np.empty(11)
+    p = np.empty(3)
+    for step in range(len(order)):
+        if removed >= surplus:
+            break
+        e = order[step]
+        u, v = edges[e, 0], edges[e, 1]
+        if used[u] or used[v]:
+            continue
+        if way[e] == 2:
+            u, v = v, u
+        # the link condition: common neighbours are exactly the corners opposite the edge (Dey et al. 1999)
+        shared, x, y = 0, -1, -1
+        u1, v1, u2, v2 = -1, -1, -1, -1
+        for i in range(start[u], start[u + 1]):
+            f = star[i]
+            if tri[f, 0] < 0:
+                continue
+            j = _corner(tri, f, v)
+            k = _corner(tri, f, u)
+            for m in range(3):
+                mark[tri[f, m]] = step
+            if j >= 0:
+                shared += 1
+                if x < 0:
+                    x = tri[f, 3 - j - k]
+                    u1, v1 = wedge[f, k], wedge[f, j]
+                else:
+                    y = tri[f, 3 - j - k]
+                    u2, v2 = wedge[f, k], wedge[f, j]
+        if shared != uses[e]:
+            continue
+        common = 0
+        for i in range(start[v], start[v + 1]):
+            f = star[i]
+            if tri[f, 0] < 0:
+                continue
+            for m in range(3):
+                w = tri[f, m]
+                if mark[w] == step and w != u and w != v:
+                    mark[w] = -1
+                    common += 1
+        if common != shared:
+            continue
+        if y >= 0:
+            at_u, at_v = False, False
+            for i in range(start[u], start[u + 1]):
+                f = star[i]
+                at_u = at_u or (tri[f, 0] >= 0 and _corner(tri, f, x) >= 0 and _corner(tri, f, y) >= 0)
+            for i in range(start[v], start[v + 1]):
+                f = star[i]
+                at_v = at_v or (tri[f, 0] >= 0 and _corner(tri, f, x) >= 0 and _corner(tri, f, y) >= 0)
+            if at_u and at_v:
+                continue
+        if way[e] == 0:
+            for k in range(11):
+                q[k] = quadric[u, k] + quadric[v, k]
+            _best_place(q, pos[u, 0], pos[u, 1], pos[u, 2], pos[v, 0], pos[v, 1], pos[v, 2], p)
+            if _turns_over(v, u, p, pos, tri, start, star):
+                continue
+        else:
+            p[:] = pos[v]
+        if _turns_over(u, v, p, pos, tri, start, star):
+            continue
+        if way[e] == 0:
+            ex, ey, ez = pos[u, 0] - pos[v, 0], pos[u, 1] - pos[v, 1], pos[u, 2] - pos[v, 2]
+            l2 = ex * ex + ey * ey + ez * ez
+            t = (p[0] - pos[v, 0]) * ex + (p[1] - pos[v, 1]) * ey + (p[2] - pos[v, 2]) * ez
+            t = min(max(t / l2, 0.0), 1.0) if l2 > 0.0 else 0.0
+            for k in range(wedge_uv.shape[1]):
+                wedge_uv[v1, k] += t * (wedge_uv[u1, k] - wedge_uv[v1, k])
+                if v2 >= 0 and v2 != v1:
+                    wedge_uv[v2, k] += t * (wedge_uv[u2, k] - wedge_uv[v2, k])
+        for k in range(3):
+            pos[v, k] = p[k]
+        for k in range(11):
+            quadric[v, k] += quadric[u, k]
+        for i in range(start[u], start[u + 1]):
+            f = star[i]
+            if tri[f, 0] < 0:
+                continue
+            k = _corner(tri, f, u)
+            for m in range(3):
+                stamp[tri[f, m]] = number
+            if _corner(tri, f, v) >= 0:
+                tri[f, 0] = -1
+                removed += 1
+                continue
+            tri[f, k] = v
+            wedge[f, k] = v1 if wedge[f, k] == u1 else v2
+        for i in range(start[v], start[v + 1]):
+            f = star[i]
+            if tri[f, 0] >= 0:
+                for m in range(3):
+                    stamp[tri[f, m]] = number
+        used[u] = True
+        used[v] = True
+        done += 1
+    return removed, done
+
+
+@njit(cache=True, nogil=True)
+def compact(tri, wedge, face):  # type: ignore[no-untyped-def]
+    """Drop dead faces in place; returns how many are left."""
+    n = 0
+    for f in range(len(tri)):
+        if tri[f, 0] >= 0:
+            if n != f:
+                for k in range(3):
+                    tri[n, k] = tri[f, k]
+                    wedge[n, k] = wedge[f, k]
+                face[n] = face[f]
+            n += 1
+    return n

@@ -1,0 +1,101 @@
+"""Error quadrics of faces and of the edges that must keep their place.
+
+Source: Garland & Heckbert 1997, Surface simplification using quadric error metrics. A quadric is a row of eleven:
+xx xy xz yy yz zz, bx by bz, c, w, with q(p) = pᵀAp + 2b·p + c, and w the area that it stands for.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+#: Weight of the planes through borders and seams, against the faces' own.
+EDGE_WEIGHT = 10.0
+
+
+@njit(cache=True, nogil=True)
+def add_plane(q, x, y, z, d, weight, area):  # type: ignore[no-untyped-def]
+    """Add the plane x·px + y·py + z·pz + d = 0 to one quadric row."""
+    q[0] += weight * x * x
+    q[1] += weight * x * y
+    q[2] += weight * x * z
+    q[3] += weight * y * y
+    q[4] += weight * y * z
+    q[5] += weight * z * z
+    q[6] += weight * x * d
+    q[7] += weight * y * d
+    q[8] += weight * z * d
+    q[9] += weight * d * d
+    q[10] += area
+
+
+@njit(cache=True, nogil=True)
+def evaluate(q, x, y, z):  # type: ignore[no-untyped-def]
+    """The quadric's value at a point, never below 0."""
+    value = (
+        q[0] * x * x
+        + 2.0 * q[1] * x * y
+        + 2.0 * q[2] * x * z
+        + q[3] * y * y
+        + 2.0 * q[4] * y * z
+        + q[5] * z * z
+        + 2.0 * (q[6] * x + q[7] * y + q[8] * z)
+        + q[9]
+    )
+    return value if value > 0.0 else 0.0
+
+
+@njit(cache=True, nogil=True)
+def vertex_quadrics(pos, tri, wedge, start, star):  # type: ignore[no-untyped-def]
+    """Quadrics (V,11) of positions (V,3), triangles (T,3) and wedges (T,3), given the faces round each vertex.
+
+    Faces weigh a third of their area. An edge with one face, or whose wedges differ across it, adds the plane
+    through it perpendicular to each of its faces, weighing EDGE_WEIGHT · length² / 3.
+    """
+    out = np.zeros((len(pos), 11))
+    for f in range(len(tri)):
+        a, b, c = tri[f, 0], tri[f, 1], tri[f, 2]
+        ux, uy, uz = pos[b, 0] - pos[a, 0], pos[b, 1] - pos[a, 1], pos[b, 2] - pos[a, 2]
+        vx, vy, vz = pos[c, 0] - pos[a, 0], pos[c, 1] - pos[a, 1], pos[c, 2] - pos[a, 2]
+        nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        length = np.sqrt(nx * nx + ny * ny + nz * nz)
+        if length <= 0.0:
+            continue
+        nx, ny, nz = nx / length, ny / length, nz / length
+        d = -(nx * pos[a, 0] + ny * pos[a, 1] + nz * pos[a, 2])
+        weight = length / 6.0
+        for k in range(3):
+            add_plane(out[tri[f, k]], nx, ny, nz, d, weight, weight)
+        for k in range(3):
+            p, r = tri[f, k], tri[f, (k + 1) % 3]
+            wp, wr = wedge[f, k], wedge[f, (k + 1) % 3]
+            others = 0
+            same = True
+            for i in range(start[p], start[p + 1]):
+                g = star[i]
+                if g == f:
+                    continue
+                jp, jr = -1, -1
+                for j in range(3):
+                    if tri[g, j] == p:
+                        jp = j
+                    elif tri[g, j] == r:
+                        jr = j
+                if jr >= 0:
+                    others += 1
+                    same = same and wedge[g, jp] == wp and wedge[g, jr] == wr
+            if others == 1 and same:
+                continue
+            ex, ey, ez = pos[r, 0] - pos[p, 0], pos[r, 1] - pos[p, 1], pos[r, 2] - pos[p, 2]
+            l2 = ex * ex + ey * ey + ez * ez
+            if l2 <= 0.0:
+                continue
+            sx, sy, sz = ey * nz - ez * ny, ez * nx - ex * nz, ex * ny - ey * nx
+            ls = np.sqrt(sx * sx + sy * sy + sz * sz)
+            if ls <= 0.0:
+                continue
+            sx, sy, sz = sx / ls, sy / ls, sz / ls
+            e = -(sx * pos[p, 0] + sy * pos[p, 1] + sz * pos[p, 2])
+            add_plane(out[p], sx, sy, sz, e, EDGE_WEIGHT * l2 / 3.0, 0.0)
+            add_plane(out[r], sx, sy, sz, e, EDGE_WEIGHT * l2 / 3.0, 0.0)
+    return out
