@@ -8,6 +8,7 @@ import numpy as np
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.text import grouped
 from able_brick.core.place.pose import Poses, Quaternion, Vector, rotation, vector
 
 #: More things than this in one run are refused.
@@ -18,7 +19,7 @@ def check_items(count: int, what: str) -> int:
     """The count, or GeometryError beyond 1 … MOST_ITEMS."""
     if not 1 <= count <= MOST_ITEMS:
         raise GeometryError(
-            f"{what} would have {count:,} items; 1 to {MOST_ITEMS:,} are possible. Ask for fewer.".replace(",", " "),
+            f"{what} would have {grouped(count)} items; 1 to {grouped(MOST_ITEMS)} are possible. Ask for fewer.",
             received=count,
             allowed=[1, MOST_ITEMS],
         )

@@ -72,3 +72,14 @@ def to_world(points: Floats, position: Vector, turn: Quaternion, size: Vector, p
     local = (np.asarray(points, np.float64) - pivot) * size
     world: Floats = rotation(turn).apply(local) + position
     return world
+
+
+def stand_of(matrix: Floats) -> tuple[Vector, Quaternion, Vector]:
+    """Position, turn and size of a 4×4 matrix; a skew is lost, a mirror becomes a negative size along X."""
+    linear = matrix[:3, :3]
+    size = np.linalg.norm(linear, axis=0)
+    size = np.where(size > 1e-9, size, 1.0)
+    if np.linalg.det(linear) < 0:
+        size[0] = -size[0]
+    u, _, v = np.linalg.svd(linear / size)
+    return vector(matrix[:3, 3]), quaternion(Rotation.from_matrix(u @ v)), vector(size)

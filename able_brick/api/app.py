@@ -1,0 +1,59 @@
+"""The application: routers over one open project, and the built front end."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse, Response
+from starlette.staticfiles import StaticFiles
+
+import able_brick
+from able_brick.api import errors, kit, levels
+from able_brick.api.guard import Guard
+from able_brick.api.live import Hub
+from able_brick.store.project import Project
+
+WEB = Path(able_brick.__file__).parent / "web_dist"
+
+
+def create_app(project: Project, *, web: Path = WEB) -> FastAPI:
+    """The web application over an open project, which is closed when the server stops."""
+
+    @asynccontextmanager
+    async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
+        yield
+        project.close()
+
+    app = FastAPI(
+        title="Able Brick",
+        version=able_brick.__version__,
+        description="Levels from modular pieces: every change is a step; every step can be undone.",
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        responses={422: {"model": errors.Problem, "description": "What was wrong and what to do; nothing changed"}},
+    )
+    hub = Hub()
+    project.listen(hub.publish)
+    app.state.project = project
+    app.state.hub = hub
+    errors.install(app)
+    app.include_router(levels.router)
+    app.include_router(kit.router)
+    app.add_middleware(Guard)
+    if (web / "index.html").exists():
+        app.mount("/assets", StaticFiles(directory=web / "assets"), name="assets")
+
+        @app.get("/", include_in_schema=False)
+        async def page() -> Response:
+            return FileResponse(web / "index.html", headers={"Cache-Control": "no-cache"})
+
+        @app.get("/favicon.svg", include_in_schema=False)
+        async def mark() -> Response:
+            return FileResponse(web / "favicon.svg")
+
+    return app

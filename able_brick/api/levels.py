@@ -1,0 +1,195 @@
+"""Routes of levels: looking, stepping, history, live events, export."""
+
+from __future__ import annotations
+
+import asyncio
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Path, Request, WebSocket, WebSocketDisconnect
+from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from able_brick.api.live import Hub
+from able_brick.core.errors import UnknownIdError
+from able_brick.core.files.glb_write import write_glb
+from able_brick.level.export import level_nodes
+from able_brick.steps.parse import parse_tool
+from able_brick.steps.registry import ToolInfo, describe
+from able_brick.store.delta import Delta, LevelView
+from able_brick.store.project import Project
+
+router = APIRouter(prefix="/api")
+
+
+def open_project(request: Request) -> Project:
+    project: Project = request.app.state.project
+    return project
+
+
+TheProject = Annotated[Project, Depends(open_project)]
+LevelId = Annotated[str, Path(max_length=80, examples=["level-1"])]
+Revision = Annotated[int, Field(ge=0, description="The revision that the caller last saw", examples=[12])]
+
+
+class LevelSummary(BaseModel):
+    """A level in the list."""
+
+    id: str
+    name: str
+    revision: int
+
+
+class NewLevel(BaseModel):
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"name": "Merrow Lock"}]})
+
+    name: str = Field(min_length=1, max_length=80)
+
+
+class StepRequest(BaseModel):
+    """A step to take: the tool, its parameters (see /api/tools), what is selected, the revision last seen."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={
+            "examples": [
+                {
+                    "tool": "duplicate",
+                    "params": {"distance": 4.0, "count": 3, "axis": "x"},
+                    "selection": ["placement-1"],
+                    "revision": 12,
+                }
+            ]
+        },
+    )
+
+    tool: str = Field(max_length=60)
+    params: dict[str, Any] = {}
+    selection: list[str] = Field(default=[], max_length=200_000)
+    revision: Revision
+
+
+class PreviewRequest(StepRequest):
+    """Like a step; with `adjust_last` the last step is made again with these parameters."""
+
+    adjust_last: bool = False
+
+
+class AdjustRequest(BaseModel):
+    """Other parameters for the last step."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    tool: str = Field(max_length=60)
+    params: dict[str, Any]
+    revision: Revision
+
+
+class HistoryRequest(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    revision: Revision
+
+
+@router.get("/tools")
+def tools() -> list[ToolInfo]:
+    """All tools with the description that their cards are made from."""
+    return describe()
+
+
+@router.get("/levels")
+def list_levels(project: TheProject) -> list[LevelSummary]:
+    """All levels of the project; answers only when the server is ready."""
+    rows = project.snapshot.levels.values()
+    return [LevelSummary(id=r.id, name=r.name, revision=project.revision(r.id)) for r in rows]
+
+
+@router.post("/levels", status_code=201)
+def create_level(project: TheProject, new: NewLevel) -> LevelSummary:
+    """A new, empty level."""
+    row = project.create_level(new.name.strip())
+    return LevelSummary(id=row.id, name=row.name, revision=0)
+
+
+@router.get("/levels/{level}")
+def get_level(project: TheProject, level: LevelId) -> LevelView:
+    """The whole level and the kit."""
+    return project.view(level)
+
+
+@router.post("/levels/{level}/steps")
+def take_step(project: TheProject, level: LevelId, request: StepRequest) -> Delta:
+    """Take a step. 409 when the level has moved on since `revision`."""
+    return project.step(level, parse_tool(request.tool, request.params), tuple(request.selection), request.revision)
+
+
+@router.put("/levels/{level}/steps/last")
+def adjust_last(project: TheProject, level: LevelId, request: AdjustRequest) -> Delta:
+    """Make the last step again with other parameters."""
+    return project.adjust_last(level, parse_tool(request.tool, request.params), request.revision)
+
+
+@router.post("/levels/{level}/preview")
+def preview(project: TheProject, level: LevelId, request: PreviewRequest) -> Delta:
+    """What a step would change; nothing is kept."""
+    tool = parse_tool(request.tool, request.params)
+    return project.preview(
+        level, tool, tuple(request.selection), request.revision, adjust_last=request.adjust_last
+    )
+
+
+@router.post("/levels/{level}/undo")
+def undo(project: TheProject, level: LevelId, request: HistoryRequest) -> Delta:
+    """Take back the last step."""
+    return project.undo(level, request.revision)
+
+
+@router.post("/levels/{level}/redo")
+def redo(project: TheProject, level: LevelId, request: HistoryRequest) -> Delta:
+    """Make the step again that was undone last."""
+    return project.redo(level, request.revision)
+
+
+@router.get("/levels/{level}/export.glb", response_class=Response)
+async def export(project: TheProject, level: LevelId) -> Response:
+    """The level as binary glTF 2.0."""
+
+    def build() -> tuple[str, bytes]:
+        snapshot = project.snapshot
+        name = snapshot.level(level).name
+        return name, write_glb(*level_nodes(snapshot, level, project.meshes.get), name=name)
+
+    name, data = await run_in_threadpool(build)
+    plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in name.lower()).strip("-") or "level"
+    return Response(
+        data, media_type="model/gltf-binary", headers={"Content-Disposition": f'attachment; filename="{plain}.glb"'}
+    )
+
+
+@router.websocket("/levels/{level}/live")
+async def live(socket: WebSocket, level: str) -> None:
+    """Every committed change of the level as it happens; an empty object asks the tab to load the level anew."""
+    project: Project = socket.app.state.project
+    hub: Hub = socket.app.state.hub
+    await socket.accept()
+    try:
+        project.snapshot.level(level)
+    except UnknownIdError as error:
+        await socket.close(1008, str(error)[:100])
+        return
+    queue = hub.join(level)
+
+    async def send() -> None:
+        while True:
+            text = await queue.get()
+            await socket.send_text("{}" if text is None else text)
+
+    sender = asyncio.create_task(send())
+    try:
+        while True:
+            await socket.receive_text()
+    except WebSocketDisconnect:
+        pass
+    finally:
+        sender.cancel()
+        hub.leave(level, queue)

@@ -1,0 +1,41 @@
+"""The event socket: every open tab of a level hears of every change."""
+
+from __future__ import annotations
+
+import asyncio
+from collections import defaultdict
+
+from able_brick.store.delta import Delta
+
+_MOST_WAITING = 256
+
+
+class Hub:
+    """Queues of the open tabs, by level. `publish` may be called from any thread."""
+
+    def __init__(self) -> None:
+        self._queues: dict[str, set[asyncio.Queue[str | None]]] = defaultdict(set)
+        self._loop: asyncio.AbstractEventLoop | None = None
+
+    def join(self, level: str) -> asyncio.Queue[str | None]:
+        self._loop = asyncio.get_running_loop()
+        queue: asyncio.Queue[str | None] = asyncio.Queue(_MOST_WAITING)
+        self._queues[level].add(queue)
+        return queue
+
+    def leave(self, level: str, queue: asyncio.Queue[str | None]) -> None:
+        self._queues[level].discard(queue)
+
+    def publish(self, delta: Delta) -> None:
+        if self._loop is None or self._loop.is_closed() or not self._queues.get(delta.level):
+            return
+        self._loop.call_soon_threadsafe(self._spread, delta.level, delta.model_dump_json())
+
+    def _spread(self, level: str, text: str) -> None:
+        for queue in list(self._queues[level]):
+            if queue.full():  # a tab that does not listen: drop what waits and tell it to load anew
+                while not queue.empty():
+                    queue.get_nowait()
+                queue.put_nowait(None)
+            else:
+                queue.put_nowait(text)

@@ -1,0 +1,180 @@
+"""The command line: serve, inspect, reduce, and what set-up needs."""
+
+from __future__ import annotations
+
+import json
+import logging
+import socket
+import sys
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from able_brick.core.errors import AbleBrickError
+from able_brick.core.files.glb_read import read_glb
+from able_brick.core.files.glb_write import write_glb
+from able_brick.core.files.part import Node, Part, Scene
+from able_brick.core.mesh.measure import counts
+from able_brick.core.mesh.validity import problems
+from able_brick.core.place.pose import stand_of
+from able_brick.core.slim.reduce import reduce_to, target_triangles
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
+
+
+@app.command()
+def serve(
+    db: Annotated[Path, typer.Option(help="Project file; made when it does not exist")] = Path("project.db"),
+    port: Annotated[int, typer.Option(help="The next free port is taken when this one is in use", min=1, max=65535)] = 8484,
+    demo: Annotated[bool, typer.Option(help="Build Merrow Lock when the project has no level yet")] = False,
+) -> None:
+    """Serve the web application on 127.0.0.1."""
+    import uvicorn
+
+    from able_brick.api.app import create_app
+    from able_brick.store.project import Project
+
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    try:
+        project = Project(db)
+        if demo and not project.snapshot.levels:
+            from able_brick.demo.build import build_demo
+
+            typer.echo("Building Merrow Lock …")
+            build_demo(project)
+        elif not project.snapshot.levels:
+            project.create_level("First level")
+    except AbleBrickError as error:
+        typer.echo(str(error), err=True)
+        raise typer.Exit(2) from None
+    listener = _free_port(port)
+    typer.echo(f"Able Brick is at http://127.0.0.1:{listener.getsockname()[1]}/  (Ctrl+C stops it)")
+    sys.stdout.flush()
+    server = uvicorn.Server(uvicorn.Config(create_app(project), log_level="warning", ws="websockets-sansio"))
+    server.run(sockets=[listener])
+
+
+def _free_port(port: int) -> socket.socket:
+    for candidate in range(port, min(port + 50, 65536)):
+        listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind(("127.0.0.1", candidate))
+        except OSError:
+            listener.close()
+            continue
+        return listener
+    typer.echo(f"No port from {port} to {port + 49} is free; give another with --port.", err=True)
+    raise typer.Exit(2)
+
+
+@app.command()
+def inspect(
+    files: Annotated[list[Path], typer.Argument(help="GLB files")],
+    as_json: Annotated[bool, typer.Option("--json", help="Print a JSON list")] = False,
+) -> None:
+    """Tell what files hold. Exit code 2 when one cannot be read, with a line that says why."""
+    reports = [_report(path) for path in files]
+    if as_json:
+        typer.echo(json.dumps(reports, indent=2))
+    for r in reports:
+        if not r["ok"]:
+            typer.echo(f"{r['file']}: {r['reason']}", err=True)
+        elif not as_json:
+            size = " × ".join(f"{v:.3f}" for v in r["size_m"])
+            closed = "closed" if r["closed"] else "open"
+            typer.echo(
+                f"{r['file']}: {r['vertices']} vertices, {r['faces']} faces, {r['triangles']} triangles, "
+                f"{r['hardware_vertices']} hardware vertices, {size} m, {closed}"
+            )
+            for text in r["problems"]:
+                typer.echo(f"  {text}")
+    if not all(r["ok"] for r in reports):
+        raise typer.Exit(2)
+
+
+def _report(path: Path) -> dict[str, Any]:
+    try:
+        scene = read_glb(path.read_bytes())
+    except AbleBrickError as error:
+        return {"file": str(path), "ok": False, "reason": str(error).replace("\n", " ")}
+    except OSError as error:
+        return {"file": str(path), "ok": False, "reason": str(error.strerror)}
+    low, high = scene.bounds()
+    every = [asdict(counts(p.mesh)) for p in scene.parts]
+    total = {k: sum(c[k] for c in every) for k in every[0] if k != "closed"}
+    return {
+        "file": str(path),
+        "ok": True,
+        **total,
+        "materials": sorted({m.name for p in scene.parts for m in p.materials}),
+        "size_m": [round(float(v), 6) for v in high - low],
+        "closed": all(c["closed"] for c in every),
+        "problems": [f"{p.name}: {q.text}" for p in scene.parts for q in problems(p.mesh)] + list(scene.notes),
+    }
+
+
+@app.command()
+def reduce(
+    source: Annotated[Path, typer.Argument(help="GLB file to read")],
+    target: Annotated[Path, typer.Argument(help="GLB file to write")],
+    share: Annotated[float | None, typer.Option(help="Share of the triangles that is left, above 0 and up to 1")] = None,
+    triangles: Annotated[int | None, typer.Option(help="At most this many triangles are left in the file")] = None,
+) -> None:
+    """Reduce the triangles of a file. Every mesh gives the same share."""
+    if (share is None) == (triangles is None):
+        typer.echo("Give either --share or --triangles.", err=True)
+        raise typer.Exit(2)
+    try:
+        scene = read_glb(source.read_bytes())
+        total = sum(p.mesh.triangle_count for p in scene.parts)
+        part_share = share if share is not None else min(1.0, (triangles or 0) / total)
+        parts = []
+        for p in scene.parts:
+            goal = target_triangles(p.mesh, part_share) if share is not None else max(1, int(p.mesh.triangle_count * part_share))
+            parts.append(Part(p.name, reduce_to(p.mesh, goal).mesh, p.materials))
+        nodes = [_node(i.name, i.part, i.matrix) for i in scene.instances] or None
+        data = write_glb(parts, nodes)
+        target.write_bytes(data)
+    except AbleBrickError as error:
+        typer.echo(f"{source}: {error}", err=True)
+        raise typer.Exit(2) from None
+    except OSError as error:
+        typer.echo(f"{error.filename}: {error.strerror}", err=True)
+        raise typer.Exit(2) from None
+    left = sum(p.mesh.triangle_count for p in parts)
+    typer.echo(f"{source}: {total} → {left} triangles, written to {target}")
+
+
+def _node(name: str, part: int, matrix: Any) -> Node:
+    position, turn, size = stand_of(matrix)
+    return Node(name, part, position, turn, size)
+
+
+@app.command()
+def warm() -> None:
+    """Compile all kernels once, so that nobody waits for them later."""
+    from able_brick.warm import warm_kernels
+
+    warm_kernels()
+    typer.echo("Kernels are compiled.")
+
+
+@app.command()
+def openapi() -> None:
+    """Print the API's description."""
+    from tempfile import TemporaryDirectory
+
+    from able_brick.api.app import create_app
+    from able_brick.store.project import Project
+
+    with TemporaryDirectory() as folder:
+        project = Project(Path(folder) / "empty.db")
+        typer.echo(json.dumps(create_app(project).openapi(), indent=1, sort_keys=True))
+        project.close()
+
+
+if __name__ == "__main__":
+    app()

@@ -1,0 +1,225 @@
+"""Writing GLB (glTF 2.0 binary)."""
+
+from __future__ import annotations
+
+import json
+import struct
+from collections.abc import Sequence
+
+import numpy as np
+import numpy.typing as npt
+
+from able_brick.core.files.part import Material, Node, Part
+from able_brick.core.mesh.hardware import hardware_vertices
+from able_brick.core.mesh.normals import sharp_edges
+from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.topology import topology
+from able_brick.core.mesh.triangulate import triangulate
+
+_ARRAY, _ELEMENTS = 34962, 34963
+_COMPONENT = {"|u1": 5121, "<u2": 5123, "<u4": 5125, "<f4": 5126}
+Json = dict[str, object]
+
+
+class _Binary:
+    """The binary chunk and the accessors into it."""
+
+    def __init__(self) -> None:
+        self.pieces: list[bytes] = []
+        self.size = 0
+        self.views: list[Json] = []
+        self.accessors: list[Json] = []
+
+    def add(self, array: npt.NDArray[np.generic], *, target: int | None = None, limits: bool = False) -> int:
+        data = np.ascontiguousarray(array)
+        raw = data.tobytes()
+        view: Json = {"buffer": 0, "byteOffset": self.size, "byteLength": len(raw)}
+        if target is not None:
+            view["target"] = target
+        self.views.append(view)
+        padded = raw + b"\0" * (-len(raw) % 4)
+        self.pieces.append(padded)
+        self.size += len(padded)
+        width = 1 if data.ndim == 1 else data.shape[1]
+        accessor: Json = {
+            "bufferView": len(self.views) - 1,
+            "componentType": _COMPONENT[data.dtype.str],
+            "count": len(data),
+            "type": {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}[width],
+        }
+        if limits:
+            accessor["min"] = [float(v) for v in data.min(axis=0)]
+            accessor["max"] = [float(v) for v in data.max(axis=0)]
+        self.accessors.append(accessor)
+        return len(self.accessors) - 1
+
+
+def _indices(values: npt.NDArray[np.generic], count: int) -> npt.NDArray[np.generic]:
+    return values.astype("<u2" if count < 65535 else "<u4")
+
+
+def _primitives(binary: _Binary, mesh: PolyMesh, slots: Sequence[int]) -> tuple[list[Json], npt.NDArray[np.int64]]:
+    """One primitive for each material in use, and the place of each hardware vertex in their joined arrays."""
+    hardware = hardware_vertices(mesh)
+    tris, tri_face = triangulate(mesh)
+    of_hardware = mesh.material[mesh.corner_face[hardware.corner]]
+    tri_material = mesh.material[tri_face]
+    place = np.zeros(len(hardware), np.int64)
+    out: list[Json] = []
+    total = 0
+    for material in np.unique(tri_material):
+        chosen = np.flatnonzero(of_hardware == material)
+        place[chosen] = total + np.arange(len(chosen))
+        corner = hardware.corner[chosen]
+        attributes: Json = {
+            "POSITION": binary.add(
+                mesh.positions[hardware.vertex[chosen]].astype("<f4"), target=_ARRAY, limits=True
+            ),
+            "NORMAL": binary.add(hardware.normals[chosen].astype("<f4"), target=_ARRAY),
+        }
+        if mesh.uv is not None:
+            attributes["TEXCOORD_0"] = binary.add(mesh.uv[corner].astype("<f4"), target=_ARRAY)
+        if mesh.colour is not None:
+            attributes["COLOR_0"] = binary.add(mesh.colour[corner].astype("<f4"), target=_ARRAY)
+        index = place[hardware.of_corner[tris[tri_material == material]]].ravel() - total
+        primitive: Json = {
+            "attributes": attributes,
+            "indices": binary.add(_indices(index, len(chosen)), target=_ELEMENTS),
+            "mode": 4,
+            "extras": {"slot": int(material)},
+        }
+        if material < len(slots):
+            primitive["material"] = slots[material]
+        out.append(primitive)
+        total += len(chosen)
+    return out, place
+
+
+def _polygons(binary: _Binary, mesh: PolyMesh, place: npt.NDArray[np.int64]) -> Json:
+    """What triangles alone would lose: faces, vertices, facets, sharp edges."""
+    hardware = hardware_vertices(mesh)
+    vertex = np.empty(len(place), np.int64)
+    vertex[place] = hardware.vertex
+    return {
+        "format": 1,
+        "smooth_angle": mesh.smooth_angle,
+        "face_sizes": binary.add(mesh.face_sizes.astype("<u4")),
+        "corners": binary.add(place[hardware.of_corner].astype("<u4")),
+        "vertex": binary.add(vertex.astype("<u4")),
+        "material": binary.add(mesh.material.astype("<u4")),
+        "facet": binary.add(mesh.facet.astype("<u4")),
+        "sharp": binary.add(mesh.sharp.astype("|u1")),
+    }
+
+
+def _assembled(document: Json, binary: _Binary) -> bytes:
+    if binary.size:
+        document["buffers"] = [{"byteLength": binary.size}]
+        document["bufferViews"] = binary.views
+        document["accessors"] = binary.accessors
+    text = json.dumps(document, separators=(",", ":"), ensure_ascii=False, allow_nan=False).encode()
+    text += b" " * (-len(text) % 4)
+    chunks = [struct.pack("<II", len(text), 0x4E4F534A), text]
+    if binary.size:
+        chunks += [struct.pack("<II", binary.size, 0x004E4942), *binary.pieces]
+    body = b"".join(chunks)
+    return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
+
+
+def _material(material: Material) -> Json:
+    out: Json = {
+        "name": material.name,
+        "pbrMetallicRoughness": {
+            "baseColorFactor": list(material.colour),
+            "roughnessFactor": material.roughness,
+            "metallicFactor": material.metallic,
+        },
+    }
+    if material.colour[3] < 1:
+        out["alphaMode"] = "BLEND"
+    return out
+
+
+def write_glb(parts: Sequence[Part], nodes: Sequence[Node] | None = None, *, name: str = "") -> bytes:
+    """A GLB of parts and the nodes standing among them; parts used twice are stored once.
+
+    Without nodes each part stands once at the origin. Parts without faces become bare nodes. Polygons, facets and
+    sharp edges are kept in extras, so that `read_glb` gives back the same faces; positions are float32 metres.
+    """
+    binary = _Binary()
+    materials: list[Material] = []
+    meshes: list[Json] = []
+    mesh_of: list[int | None] = []
+    for part in parts:
+        if not part.mesh.face_count:
+            mesh_of.append(None)
+            continue
+        slots = []
+        for m in part.materials:
+            if m not in materials:
+                materials.append(m)
+            slots.append(materials.index(m))
+        primitives, place = _primitives(binary, part.mesh, slots)
+        extras = {"able_brick": _polygons(binary, part.mesh, place)}
+        meshes.append({"name": part.name, "primitives": primitives, "extras": extras})
+        mesh_of.append(len(meshes) - 1)
+    flat: list[Json] = []
+
+    def lay(node: Node) -> int:
+        out: Json = {"name": node.name}
+        at = len(flat)
+        flat.append(out)
+        if any(node.translation):
+            out["translation"] = list(node.translation)
+        if node.rotation != (0.0, 0.0, 0.0, 1.0):
+            q = np.asarray(node.rotation)
+            out["rotation"] = [float(v) for v in np.clip(q / np.linalg.norm(q), -1.0, 1.0)]
+        if node.scale != (1.0, 1.0, 1.0):
+            out["scale"] = list(node.scale)
+        if node.part is not None and mesh_of[node.part] is not None:
+            out["mesh"] = mesh_of[node.part]
+        if node.extras:
+            out["extras"] = node.extras
+        if node.children:
+            out["children"] = [lay(child) for child in node.children]
+        return at
+
+    standing = [Node(p.name, i) for i, p in enumerate(parts)] if nodes is None else nodes
+    roots = [lay(node) for node in standing]
+    document: Json = {"asset": {"version": "2.0", "generator": "Able Brick"}, "scene": 0}
+    document["scenes"] = [{"nodes": roots, **({"name": name} if name else {})} if roots else {"name": name or "Empty"}]
+    for key, values in (("nodes", flat), ("meshes", meshes), ("materials", [_material(m) for m in materials])):
+        if values:
+            document[key] = values
+    return _assembled(document, binary)
+
+
+def write_view_glb(mesh: PolyMesh) -> bytes:
+    """The GLB that the viewport draws: triangles grouped by material (`slot` in extras), then lines.
+
+    Lines come as two primitives over the vertices, marked in extras: `outline` (sharp and border edges) and `inner`
+    (all others). Triangles of a face are consecutive, in face order within each slot; `face` gives the face of each.
+    """
+    binary = _Binary()
+    primitives, _ = _primitives(binary, mesh, ())
+    _, tri_face = triangulate(mesh)
+    for primitive in primitives:
+        slot = primitive["extras"]["slot"]  # type: ignore[index]
+        faces = tri_face[mesh.material[tri_face] == slot]
+        primitive["extras"] = {"slot": slot, "face": binary.add(faces.astype("<u4"))}
+    t = topology(mesh)
+    sharp = sharp_edges(mesh)
+    if len(t.edges):
+        position = binary.add(mesh.positions.astype("<f4"), target=_ARRAY, limits=True)
+        for kind, chosen in (("outline", t.edges[sharp]), ("inner", t.edges[~sharp])):
+            if len(chosen):
+                index = binary.add(_indices(chosen.ravel(), mesh.vertex_count), target=_ELEMENTS)
+                primitives.append(
+                    {"attributes": {"POSITION": position}, "indices": index, "mode": 1, "extras": {"lines": kind}}
+                )
+    document: Json = {"asset": {"version": "2.0", "generator": "Able Brick"}, "scene": 0}
+    document["scenes"] = [{"nodes": [0]}]
+    document["nodes"] = [{"mesh": 0}] if primitives else [{"name": "empty"}]
+    if primitives:
+        document["meshes"] = [{"primitives": primitives}]
+    return _assembled(document, binary)

@@ -1,0 +1,71 @@
+"""What files hold, whatever their format: parts, materials, and where the parts stand."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
+
+
+@dataclass(frozen=True)
+class Material:
+    """A surface: linear base colour r, g, b, a in 0…1; roughness and metallic in 0…1."""
+
+    name: str
+    colour: tuple[float, float, float, float] = (0.6, 0.58, 0.52, 1.0)
+    roughness: float = 0.8
+    metallic: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """A named mesh with the materials that its faces' indices point into."""
+
+    name: str
+    mesh: PolyMesh
+    materials: tuple[Material, ...] = ()
+
+
+@dataclass(frozen=True)
+class Node:
+    """Something standing in a scene: a part (index) or None for a bare group, with its own children.
+
+    translation (3,) metres, rotation unit quaternion xyzw, scale (3,).
+    """
+
+    name: str
+    part: int | None = None
+    translation: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    rotation: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 1.0)
+    scale: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    children: tuple[Node, ...] = ()
+    extras: dict[str, object] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class Instance:
+    """A part that stands somewhere: its index, its name there, the 4×4 matrix to the world."""
+
+    part: int
+    name: str
+    matrix: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """Parts and where they stand; `notes` tells what was dropped or mended while reading."""
+
+    parts: tuple[Part, ...]
+    instances: tuple[Instance, ...] = ()
+    notes: tuple[str, ...] = ()
+
+    def bounds(self) -> tuple[Floats, Floats]:
+        """Lowest and highest corner (3,) of everything as it stands; the parts alone when nothing stands."""
+        clouds = [self.parts[i.part].mesh.positions @ i.matrix[:3, :3].T + i.matrix[:3, 3] for i in self.instances]
+        clouds = clouds or [p.mesh.positions for p in self.parts]
+        clouds = [c for c in clouds if len(c)]
+        if not clouds:
+            return np.zeros(3), np.zeros(3)
+        return np.min([c.min(axis=0) for c in clouds], axis=0), np.max([c.max(axis=0) for c in clouds], axis=0)

@@ -1,0 +1,107 @@
+"""Building Merrow Lock: a canal lock with quay walls, gates, a footbridge, a pump house, lamps and a bronze heron."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from able_brick.core.path.course import Fit
+from able_brick.level.evaluate import path_curve
+from able_brick.level.rows import Path, Surface
+from able_brick.demo import pieces
+from able_brick.steps.import_pieces import Arrival, ImportPieces
+from able_brick.steps.parse import parse_tool
+from able_brick.store.delta import Delta
+from able_brick.store.project import Project
+
+QUAY = ((-30.0, 0.0, 15.0), (-19.0, 0.0, 9.5), (-8.0, 0.0, 4.6), (4.0, 0.0, 4.0), (14.0, 0.0, 5.6), (24.0, 0.0, 12.0), (30.0, 0.0, 20.0))
+TOP = 1.38
+
+
+class _Builder:
+    """Takes steps one after the other."""
+
+    def __init__(self, project: Project, level: str) -> None:
+        self.project, self.level = project, level
+
+    def step(self, tool: str, selection: tuple[str, ...] = (), **params: Any) -> Delta:
+        revision = self.project.revision(self.level)
+        return self.project.step(self.level, parse_tool(tool, params), selection, revision)
+
+    def bring_in(self, parts: list[pieces.Part]) -> dict[str, str]:
+        """Parts onto the shelf; piece ids by name."""
+        arrivals = tuple(
+            Arrival(name=p.name, mesh=p.mesh.content_hash, materials=tuple(Surface.of(m) for m in p.materials)) for p in parts
+        )
+        tool = ImportPieces(file="merrow-lock.glb", arrivals=arrivals)
+        meshes = {p.mesh.content_hash: p.mesh for p in parts}
+        delta = self.project.step(self.level, tool, (), self.project.revision(self.level), meshes=meshes)
+        return {r.name: r.id for r in delta.changed if r.kind == "piece"}
+
+    def place(self, piece: str, position: tuple[float, float, float], heading: float = 0.0, name: str = "") -> str:
+        made = (self.step("place_piece", (piece,), position=position, turn=(0.0, heading, 0.0)).select or [""])[0]
+        if name:
+            self.step("rename", (made,), name=name)
+        return made
+
+
+def build_demo(project: Project) -> str:
+    """Build Merrow Lock as a new level of the project; its id."""
+    level = project.create_level("Merrow Lock").id
+    b = _Builder(project, level)
+    b.step("level_settings", budget=220_000, step=0.5, module=4.0, home=((-17.0, 9.5, 25.0), (-0.5, 1.2, 0.5)))
+    kit = b.bring_in(pieces.all_parts())
+
+    quay = b.step("draw_path", points=[{"position": p} for p in QUAY], name="Quay line")
+    path_id = (quay.select or [""])[0]
+    path = next(r for r in quay.changed if isinstance(r, Path))
+    curve = path_curve(path)
+    samples = curve.points(curve.parameters(np.linspace(0.0, curve.length, 48)))
+    face = [(float(x), float(z) + 0.6) for x, _, z in samples]
+    banks = b.bring_in(
+        [
+            pieces.bank(face, 34.0, 1.34, "South bank"),
+            pieces.bank([(-32.0, -4.6), (32.0, -4.6)], -22.0, 1.34, "North bank"),
+        ]
+    )
+    b.step("add_plane", name="Water", width=66.0, depth=40.0, surface="water", position=(0.0, -0.02, 2.0))
+    b.place(banks["South bank"], (0.0, 0.0, 0.0))
+    b.place(banks["North bank"], (0.0, 0.0, 0.0))
+
+    for name, piece, up in (("Wall course", "Quay wall 4 m", 0.0), ("Coping course", "Coping 4 m", 1.2)):
+        b.step("lay_course", (path_id,), piece=kit[piece], name=name, fit=Fit.FILL, up=up)
+    for name, piece, up in (("North wall", "Quay wall 4 m", 0.0), ("North coping", "Coping 4 m", 1.2)):
+        first = b.place(kit[piece], (30.0, up, -4.0), 180.0)
+        row = b.step("line_array", (first,), count=16, axis="x", spacing_by="lengths", spacing=1.0)
+        b.step("rename", tuple(row.select or ()), name=name)
+
+    for piece in ("Gate leaf", "Balance beam"):
+        b.step("set_pivot", (kit[piece],), place="typed", point=(0.15, 0.0, 0.0))
+    for name, z, heading in (("North leaf", -3.9, -70.0), ("South leaf", 3.9, 70.0)):
+        b.place(kit["Gate leaf"], (0.0, -0.9, z), heading, name)
+        b.place(kit["Balance beam"], (0.0, 2.55, z), heading + 180.0, name.replace("leaf", "beam"))
+
+    b.place(kit["Footbridge 10 m"], (11.5, TOP, 0.6), 90.0)
+    b.place(kit["Pump house"], (2.0, 1.34, -13.0))
+    first = b.place(kit["Lamp post"], (-26.0, TOP, -5.4))
+    lamps = b.step("line_array", (first,), count=8, axis="x", spacing_by="metres", spacing=7.0)
+    b.step("rename", tuple(lamps.select or ()), name="Lamp row")
+    b.step("lay_course", (path_id,), piece=kit["Bollard"], name="Bollards", fit=Fit.SPACING, spacing=6.0, sideways=-0.55, up=TOP)
+
+    plinth = b.step("add_cylinder", name="Plinth", radius=0.9, height=0.7, sides=12, surface="pale stone", position=(-6.5, 1.34, 10.0))
+    b.place(kit["Bronze heron"], (-6.5, 2.03, 10.0), 150.0)
+    far = b.step("duplicate", tuple(plinth.select or ()), distance=-18.5, count=1, axis="z")
+    b.step("set_pose", tuple(far.select or ()), position=(-12.0, 1.34, -8.5))
+    slim = b.step("slim", (kit["Bronze heron"],), target="share", share=25.0)
+    b.place((slim.select or [""])[0], (-12.0, 2.03, -8.5), 20.0, "Heron across the water")
+
+    b.place(kit["Steps 2 m"], (-20.0, 1.34, 17.0), 60.0)
+    for k, (x, z, heading) in enumerate(((-2.5, 8.2, 170.0), (8.5, 9.5, 195.0), (-14.0, 14.0, 150.0))):
+        b.place(kit["Bench"], (x, 1.34, z), heading, f"Bench {k + 1}")
+    for x, y, z, heading in ((7.2, 1.34, -8.6, 12.0), (8.3, 1.34, -8.9, -8.0), (7.6, 2.16, -8.7, 30.0)):
+        b.place(kit["Crate"], (x, y, z), heading)
+    for x, z in ((-24.0, -12.0), (-17.5, -16.0), (14.0, -15.0), (21.0, -10.0), (-26.0, 23.0), (12.0, 22.0), (3.0, 26.0)):
+        b.place(kit["Poplar"], (x, 1.34, z), 40.0 * x)
+    b.step("place_piece", (kit["Bollard"],), position=(-24.0, TOP, -4.9))
+    return level

@@ -1,0 +1,53 @@
+"""The small palette of surfaces that every level starts with; linear colours."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Final
+
+from able_brick.level.rows import Surface
+
+
+class Tint(StrEnum):
+    """Names of the palette's surfaces."""
+
+    STONE = "stone"
+    PALE_STONE = "pale stone"
+    BRICK = "brick"
+    SLATE = "slate"
+    OAK = "oak"
+    GATE_GREEN = "gate green"
+    IRON = "iron"
+    LAMP_GLASS = "lamp glass"
+    WATER = "water"
+    BRONZE = "bronze"
+    EARTH = "earth"
+    PLASTER = "plaster"
+
+
+def _surface(name: Tint, srgb: str, roughness: float = 0.85, metallic: float = 0.0) -> Surface:
+    def linear(two: str) -> float:
+        v = int(two, 16) / 255
+        return round(v / 12.92 if v <= 0.04045 else ((v + 0.055) / 1.055) ** 2.4, 5)
+
+    r, g, b = (linear(srgb[k : k + 2]) for k in (0, 2, 4))
+    return Surface(name=name.value, colour=(r, g, b, 1.0), roughness=roughness, metallic=metallic)
+
+
+PALETTE: Final[dict[Tint, Surface]] = {
+    s: _surface(s, colour, rough)
+    for s, colour, rough in (
+        (Tint.STONE, "c6b491", 0.9),
+        (Tint.PALE_STONE, "e3d9c3", 0.9),
+        (Tint.BRICK, "b5654d", 0.9),
+        (Tint.SLATE, "5f6268", 0.8),
+        (Tint.OAK, "a9825a", 0.85),
+        (Tint.GATE_GREEN, "6f8a70", 0.7),
+        (Tint.IRON, "3c464b", 0.6),
+        (Tint.LAMP_GLASS, "e0b354", 0.4),
+        (Tint.WATER, "7ea3a0", 0.3),
+        (Tint.BRONZE, "5f8374", 0.5),
+        (Tint.EARTH, "a9a585", 0.95),
+        (Tint.PLASTER, "e9e2d2", 0.9),
+    )
+}

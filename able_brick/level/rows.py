@@ -1,0 +1,167 @@
+"""The rows that a project is made of. Frozen; every number finite; unknown fields refused."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from able_brick.core.files.part import Material
+from able_brick.core.path.course import Fit, Running, Stand
+from able_brick.core.place.pose import IDENTITY, ONE, ORIGIN
+
+Number = Annotated[float, Field(ge=-1e7, le=1e7)]
+Vector = tuple[Number, Number, Number]
+Quaternion = tuple[float, float, float, float]
+
+
+class Row(BaseModel):
+    """Base of all rows: a readable id such as `placement-12`, unique in the project."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, ser_json_inf_nan="constants")
+
+    id: str
+
+    def changed(self, **values: object) -> Self:
+        """The row with other values, validated anew."""
+        return type(self).model_validate({**dict(self), **values})
+
+
+class Surface(BaseModel):
+    """A material of a piece: linear base colour and how rough and metallic it is, each 0…1."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    name: str
+    colour: tuple[float, float, float, float]
+    roughness: float = 0.8
+    metallic: float = 0.0
+
+    def material(self) -> Material:
+        return Material(self.name, self.colour, self.roughness, self.metallic)
+
+    @classmethod
+    def of(cls, m: Material) -> Surface:
+        return cls(name=m.name, colour=m.colour, roughness=m.roughness, metallic=m.metallic)
+
+
+class Facts(BaseModel):
+    """What is known of a piece's mesh without loading it: counts, and its box in the mesh's own coordinates."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    vertices: int
+    faces: int
+    triangles: int
+    hardware_vertices: int
+    closed: bool
+    low: Vector
+    high: Vector
+
+
+class SlimOrigin(BaseModel):
+    """Where a slimmed piece came from, and what it cost: measured deviation in metres."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    piece: str
+    mesh: str
+    triangles: int
+    rms: float
+    largest: float
+
+
+class Piece(Row):
+    """A reusable mesh on the shelf. `pivot` is in the mesh's coordinates."""
+
+    kind: Literal["piece"] = "piece"
+    name: str
+    mesh: str
+    pivot: Vector = ORIGIN
+    materials: tuple[Surface, ...] = ()
+    facts: Facts
+    slim: SlimOrigin | None = None
+
+
+class LevelRow(Row):
+    """A level and its settings, metres; `home` is where the view starts: the eye and what it looks at."""
+
+    kind: Literal["level"] = "level"
+    name: str
+    step: float = 0.5
+    module: float = 4.0
+    turn_step: float = 15.0
+    budget: int = 180_000
+    home: tuple[Vector, Vector] | None = None
+
+
+class Thing(Row):
+    """Base of what stands in a level."""
+
+    level: str
+    name: str
+
+
+class Placement(Thing):
+    """A piece standing in the level: turn as unit quaternion xyzw, size as factors."""
+
+    kind: Literal["placement"] = "placement"
+    piece: str
+    position: Vector = ORIGIN
+    turn: Quaternion = IDENTITY
+    size: Vector = ONE
+
+
+class LineArray(Thing):
+    """Live repetition along one of the first item's own axes; spacing in piece lengths or in metres."""
+
+    kind: Literal["array"] = "array"
+    piece: str
+    position: Vector = ORIGIN
+    turn: Quaternion = IDENTITY
+    size: Vector = ONE
+    axis: Literal["x", "y", "z", "-x", "-y", "-z"] = "x"
+    count: int = 3
+    spacing_by: Literal["lengths", "metres"] = "lengths"
+    spacing: float = 1.0
+
+
+class Point(BaseModel):
+    """A point of a path; handles are offsets, None where the span is straight or automatic; roll in degrees."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    position: Vector
+    handle_in: Vector | None = None
+    handle_out: Vector | None = None
+    roll: float = 0.0
+
+
+class Path(Thing):
+    """A curve in the level."""
+
+    kind: Literal["path"] = "path"
+    points: tuple[Point, ...]
+    closed: bool = False
+    smooth: bool = True
+
+
+class Course(Thing):
+    """Pieces laid along a path, live; lengths in metres."""
+
+    kind: Literal["course"] = "course"
+    piece: str
+    path: str
+    fit: Fit = Fit.FILL
+    number: int = 10
+    spacing: float = 4.0
+    gap: float = 0.0
+    sideways: float = 0.0
+    up: float = 0.0
+    stand: Stand = Stand.UPRIGHT
+    running: Running = Running.AUTO
+    flip: bool = False
+
+
+AnyThing = Annotated[Placement | LineArray | Path | Course, Field(discriminator="kind")]
+AnyRow = Annotated[Piece | LevelRow | Placement | LineArray | Path | Course, Field(discriminator="kind")]

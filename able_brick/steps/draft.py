@@ -1,0 +1,159 @@
+"""The level as one step changes it: reads the snapshot, collects edits, changes nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+
+from able_brick.core.errors import SelectionError, UnknownIdError
+from able_brick.core.mesh.measure import counts
+from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.level.rows import Course, Facts, LevelRow, LineArray, Path, Piece, Placement
+from able_brick.level.snapshot import ARow, AThing, Edit, Snapshot
+
+MeshLoader = Callable[[str], PolyMesh]
+
+
+@dataclass(frozen=True)
+class Change:
+    """What one step does: rows before and after, new meshes by hash, what is selected next, a line to tell."""
+
+    edits: tuple[Edit, ...]
+    meshes: dict[str, PolyMesh]
+    counters: dict[str, int]
+    select: tuple[str, ...] | None
+    note: str
+
+
+@dataclass
+class Draft:
+    """A step's view of the project. Rows are put and removed here; `change` says what came of it."""
+
+    snapshot: Snapshot
+    level_id: str
+    load: MeshLoader
+    progress: Callable[[float], None] | None = None
+    select: tuple[str, ...] | None = None
+    note: str = ""
+    _before: dict[str, ARow | None] = field(default_factory=dict)
+    _after: dict[str, ARow | None] = field(default_factory=dict)
+    _meshes: dict[str, PolyMesh] = field(default_factory=dict)
+    _counters: dict[str, int] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self._counters = dict(self.snapshot.counters)
+        self.snapshot.level(self.level_id)
+
+    @property
+    def level(self) -> LevelRow:
+        row = self._after.get(self.level_id, self.snapshot.levels[self.level_id])
+        if not isinstance(row, LevelRow):
+            raise UnknownIdError(f"There is no level {self.level_id!r}.", id=self.level_id)
+        return row
+
+    def new_id(self, kind: str) -> str:
+        self._counters[kind] = self._counters.get(kind, 0) + 1
+        return f"{kind}-{self._counters[kind]}"
+
+    def put(self, row: ARow) -> None:
+        """Add a row or replace it."""
+        self._remember(row.id)
+        self._after[row.id] = row
+
+    def remove(self, row: ARow) -> None:
+        self._remember(row.id)
+        self._after[row.id] = None
+
+    def _remember(self, row: str) -> None:
+        if row not in self._before:
+            found: ARow | None = self.snapshot.find(self.level_id, row) or self.snapshot.levels.get(row)
+            if found is None:  # a thing of another level that shares a piece
+                found = next((t[row] for t in self.snapshot.things.values() if row in t), None)
+            self._before[row] = found
+
+    def piece(self, piece: str) -> Piece:
+        """The piece as it is now, or UnknownIdError."""
+        row = self._after.get(piece, self.snapshot.pieces.get(piece))
+        if not isinstance(row, Piece):
+            raise UnknownIdError(f"There is no piece {piece!r} on the shelf (any more).", id=piece)
+        return row
+
+    def mesh(self, piece: Piece) -> PolyMesh:
+        return self._meshes.get(piece.mesh) or self.load(piece.mesh)
+
+    def keep_mesh(self, mesh: PolyMesh) -> tuple[str, Facts]:
+        """Remember a new mesh; its hash and facts."""
+        key = mesh.content_hash
+        self._meshes[key] = mesh
+        return key, facts(mesh)
+
+    def users(self, piece: str) -> list[Placement | LineArray | Course]:
+        """Things of all levels that show a piece."""
+        return [
+            t
+            for things in self.snapshot.things.values()
+            for t in things.values()
+            if not isinstance(t, Path) and t.piece == piece
+        ]
+
+    def unique_name(self, wanted: str, kind: str) -> str:
+        """The wanted name, numbered when a piece, or a thing of this level, has it already."""
+        rows: Iterable[ARow] = (
+            self.snapshot.pieces.values() if kind == "piece" else self.snapshot.things.get(self.level_id, {}).values()
+        )
+        taken = {r.name for r in rows} | {r.name for r in self._after.values() if r is not None}
+        name, k = wanted, 2
+        while name in taken:
+            name, k = f"{wanted} {k}", k + 1
+        return name
+
+    def change(self) -> Change:
+        edits = tuple(
+            Edit(self._before[k], after) for k, after in self._after.items() if self._before[k] != after
+        )
+        return Change(edits, self._meshes, self._counters, self.select, self.note)
+
+
+def facts(mesh: PolyMesh) -> Facts:
+    """Counts and box of a mesh, as kept in its piece's row."""
+    c = counts(mesh)
+    low, high = mesh.bounds
+    return Facts(
+        vertices=c.vertices,
+        faces=c.faces,
+        triangles=c.triangles,
+        hardware_vertices=c.hardware_vertices,
+        closed=c.closed,
+        low=(float(low[0]), float(low[1]), float(low[2])),
+        high=(float(high[0]), float(high[1]), float(high[2])),
+    )
+
+
+def selected(draft: Draft, selection: tuple[str, ...]) -> list[ARow]:
+    """The selected rows, each once, in order; UnknownIdError for ids that are not there."""
+    out: list[ARow] = []
+    for row in dict.fromkeys(selection):
+        found = draft.snapshot.find(draft.level_id, row)
+        if found is None:
+            raise UnknownIdError(f"{row!r} is not in the level (any more). Select again.", id=row)
+        out.append(found)
+    return out
+
+
+def standing(rows: Iterable[ARow]) -> list[Placement | LineArray]:
+    """Those of the rows that have a position of their own."""
+    return [r for r in rows if isinstance(r, (Placement, LineArray))]
+
+
+def pieces_of(draft: Draft, rows: Iterable[ARow]) -> list[Piece]:
+    """The pieces that the rows are or show, each once."""
+    ids = dict.fromkeys(r.id if isinstance(r, Piece) else r.piece for r in rows if hasattr(r, "piece") or isinstance(r, Piece))
+    return [draft.piece(p) for p in ids]
+
+
+def only(rows: list[ARow], kind: type[AThing] | type[Piece], word: str) -> list[ARow]:
+    """All rows, when every one is of the kind; SelectionError otherwise."""
+    wrong = [r for r in rows if not isinstance(r, kind)]
+    if wrong or not rows:
+        raise SelectionError(f"Select {word} for this tool.", received=[r.id for r in wrong])
+    return rows

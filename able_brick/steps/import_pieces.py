@@ -1,0 +1,69 @@
+"""Bring meshes of a file onto the shelf, and into the level where asked."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from able_brick.core.errors import InputError
+from able_brick.level.rows import Piece, Placement, Quaternion, Surface, Vector
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, facts
+from able_brick.steps.tool import Stage, Tool, field
+
+
+class Arrival(BaseModel):
+    """One mesh that has been read and stored under its hash, with the places where it stood in the file."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    name: str
+    mesh: str
+    materials: tuple[Surface, ...]
+    stands: tuple[tuple[str, Vector, Quaternion, Vector], ...] = ()
+
+
+class ImportPieces(Tool):
+    """New pieces from a file; the meshes are stored before the step is taken."""
+
+    tool: Literal["import_pieces"] = "import_pieces"
+    title: ClassVar[str] = "Bring in"
+    about: ClassVar[str] = "Puts the meshes of a file onto the shelf"
+    verb: ClassVar[Literal["Make"]] = "Make"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit",)
+    hidden: ClassVar[bool] = True
+    icon: ClassVar[str] = "import"
+
+    file: str = field("", "File", "Name of the file")
+    arrivals: tuple[Arrival, ...] = field((), "Pieces", "What was in the file")
+    place: bool = field(False, "Place", "Put the pieces where they stood in the file")
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        if not self.arrivals:
+            raise InputError("Nothing to bring in.", field="arrivals")
+        made: list[str] = []
+        for arrival in self.arrivals:
+            piece = Piece(
+                id=draft.new_id("piece"),
+                name=draft.unique_name(arrival.name, "piece"),
+                mesh=arrival.mesh,
+                materials=arrival.materials,
+                facts=facts(draft.load(arrival.mesh)),
+            )
+            draft.put(piece)
+            made.append(piece.id)
+            for name, position, turn, size in arrival.stands if self.place else ():
+                draft.put(
+                    Placement(
+                        id=draft.new_id("placement"),
+                        level=draft.level_id,
+                        name=name,
+                        piece=piece.id,
+                        position=position,
+                        turn=turn,
+                        size=size,
+                    )
+                )
+        draft.select = tuple(made)
+        draft.note = f"{len(made)} pieces from {self.file}"

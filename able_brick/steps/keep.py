@@ -1,0 +1,92 @@
+"""Delete, rename, level settings."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from able_brick.core.errors import InputError, SelectionError
+from able_brick.level.rows import Course, Path, Piece, Vector
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft
+from able_brick.steps.tool import Need, Stage, Tool, field
+
+_EVERYTHING = ("piece", "placement", "array", "path", "course")
+
+
+class Delete(Tool):
+    """Remove what is selected."""
+
+    tool: Literal["delete"] = "delete"
+    title: ClassVar[str] = "Delete"
+    about: ClassVar[str] = "Removes the selection; a path takes its courses along, a piece must be unused"
+    verb: ClassVar[Literal["Keep"]] = "Keep"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
+    need: ClassVar[Need] = Need(kinds=_EVERYTHING, least=1)
+    key: ClassVar[str | None] = "Del"
+    icon: ClassVar[str] = "trash-2"
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        going = {r.id for r in rows}
+        for row in rows:
+            if isinstance(row, Piece):
+                users = [u for u in draft.users(row.id) if u.id not in going]
+                if users:
+                    names = ", ".join(u.name for u in users[:5]) + (" …" if len(users) > 5 else "")
+                    raise SelectionError(
+                        f"{row.name} is used {len(users)} times ({names}); delete those first.",
+                        users=[u.id for u in users[:100]],
+                    )
+            draft.remove(row)
+            if isinstance(row, Path):
+                for thing in draft.snapshot.things[draft.level_id].values():
+                    if isinstance(thing, Course) and thing.path == row.id:
+                        draft.remove(thing)
+        draft.select = ()
+
+
+class Rename(Tool):
+    """Another name for one thing."""
+
+    tool: Literal["rename"] = "rename"
+    title: ClassVar[str] = "Rename"
+    about: ClassVar[str] = "Gives the selected thing another name"
+    verb: ClassVar[Literal["Keep"]] = "Keep"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
+    need: ClassVar[Need] = Need(kinds=_EVERYTHING, least=1, most=1)
+    icon: ClassVar[str] = "pencil"
+    prefill: ClassVar[bool] = True
+
+    name: str = field("", "Name", "The new name", max_length=80)
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        name = self.name.strip()
+        if not name:
+            raise InputError("The name is empty; type one.", field="name")
+        row = rows[0]
+        draft.put(row.changed(name=name))
+
+
+class LevelSettings(Tool):
+    """Name, grid and budget of the level; what is left out stays."""
+
+    tool: Literal["level_settings"] = "level_settings"
+    title: ClassVar[str] = "Level settings"
+    about: ClassVar[str] = "Snap step, module size and triangle budget of the level"
+    verb: ClassVar[Literal["Keep"]] = "Keep"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build", "ship")
+    icon: ClassVar[str] = "settings-2"
+    prefill: ClassVar[bool] = True
+
+    name: str | None = field(None, "Name", "Name of the level", min_length=1, max_length=80)
+    step: float | None = field(None, "Snap step", "Distance between grid points", unit="m", step=0.25, ge=0.001, le=1000)
+    module: float | None = field(None, "Module", "The size that most pieces have; drawn bold", unit="m", step=1, ge=0.01, le=10_000)
+    turn_step: float | None = field(None, "Turn step", "Angles snap to this", unit="°", step=5, ge=0.1, le=180)
+    budget: int | None = field(None, "Budget", "Triangles that a view of the level may cost", step=10_000, ge=1, le=2_000_000_000)
+
+    home: tuple[Vector, Vector] | None = field(
+        None, "Home view", "Where the view starts: the eye and what it looks at", widget="none"
+    )
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        new = {k: v for k, v in dict(self).items() if k != "tool" and v is not None}
+        draft.put(draft.level.changed(**new))

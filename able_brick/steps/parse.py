@@ -1,0 +1,61 @@
+"""From a tool's name and raw parameters to a checked tool, with errors an artist can read."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from pydantic import ValidationError
+
+from able_brick.core.errors import InputError
+from able_brick.steps.registry import TOOLS
+from able_brick.steps.tool import Tool
+
+
+def parse_tool(name: str, params: Mapping[str, Any]) -> Tool:
+    """The tool with its parameters. Raises InputError that names each wrong field and what is allowed."""
+    kind = TOOLS.get(name)
+    if kind is None:
+        raise InputError(
+            f"There is no tool {name[:60]!r}.", field="tool", received=name[:60], allowed=sorted(TOOLS)
+        )
+    if "tool" in params:
+        raise InputError("The parameters must not hold “tool”; it stands beside them.", field="tool")
+    try:
+        return kind.model_validate(dict(params))
+    except ValidationError as error:
+        fields = [
+            {"field": ".".join(str(p) for p in e["loc"]), "text": _sentence(kind, dict(e))} for e in error.errors()
+        ][:20]
+        raise InputError(" ".join(str(f["text"]) for f in fields[:3]), fields=fields) from None
+
+
+def _sentence(kind: type[Tool], error: dict[str, Any]) -> str:
+    loc = error["loc"]
+    info = kind.model_fields.get(str(loc[0])) if loc else None
+    title = (info.title if info and info.title else str(loc[0]) if loc else "The request").strip()
+    if len(loc) > 1 and isinstance(loc[1], int) and loc[1] < 3:
+        title += f" {'XYZ'[loc[1]]}"
+    got = repr(error.get("input"))
+    got = got if len(got) <= 40 else got[:37] + "…"
+    limits = error.get("ctx", {})
+    match error["type"]:
+        case "greater_than_equal":
+            return f"{title} is {got}; give {limits['ge']:g} or more."
+        case "greater_than":
+            return f"{title} is {got}; give more than {limits['gt']:g}."
+        case "less_than_equal":
+            return f"{title} is {got}; give {limits['le']:g} or less."
+        case "literal_error" | "enum":
+            return f"{title} is {got}; give {limits['expected']}."
+        case "finite_number":
+            return f"{title} is {got}; give a finite number."
+        case "float_parsing" | "float_type" | "int_parsing" | "int_type" | "int_from_float":
+            whole = "whole " if error["type"].startswith("int") else ""
+            return f"{title} is {got}; give a {whole}number."
+        case "missing":
+            return f"{title} is missing."
+        case "extra_forbidden":
+            return f"{title} is no setting of {kind.title}; it has {', '.join(sorted(set(kind.model_fields) - {'tool'}))}."
+        case _:
+            return f"{title}: {error['msg']} (got {got})."

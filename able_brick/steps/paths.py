@@ -1,0 +1,70 @@
+"""Draw a path, and change its points."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import Field
+
+from able_brick.level.evaluate import path_curve
+from able_brick.level.rows import Path, Point
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft
+from able_brick.steps.tool import Need, Stage, Tool, field
+
+Points = Annotated[tuple[Point, ...], Field(min_length=2, max_length=2000)]
+
+
+class _PathSettings(Tool):
+    verb: ClassVar[Literal["Lay"]] = "Lay"
+    stages: ClassVar[tuple[Stage, ...]] = ("build",)
+    icon: ClassVar[str] = "spline"
+
+    points: Points = field(..., "Points", "Points with their handles", widget="points")
+    smooth: bool = field(True, "Smooth", "Points without handles are rounded; off leaves straight spans")
+    closed: bool = field(False, "Closed", "The end joins the start")
+
+    def tell(self, draft: Draft, path: Path) -> None:
+        curve = path_curve(path)
+        radius = curve.smallest_radius
+        draft.note = f"{curve.length:.2f} m long" + (f", smallest radius {radius:.2f} m" if radius < 1e4 else ", straight")
+
+
+class DrawPath(_PathSettings):
+    """A new path through given points."""
+
+    tool: Literal["draw_path"] = "draw_path"
+    title: ClassVar[str] = "Draw path"
+    about: ClassVar[str] = "Sets points on the ground; a course can be laid along them"
+
+    name: str = field("", "Name", "Name in the level list", max_length=80)
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        path = Path(
+            id=draft.new_id("path"),
+            level=draft.level_id,
+            name=draft.unique_name(self.name.strip() or "Path", "path"),
+            points=self.points,
+            smooth=self.smooth,
+            closed=self.closed,
+        )
+        self.tell(draft, path)
+        draft.put(path)
+        draft.select = (path.id,)
+
+
+class EditPath(_PathSettings):
+    """Other points for a path; its courses follow."""
+
+    tool: Literal["edit_path"] = "edit_path"
+    title: ClassVar[str] = "Adjust path"
+    about: ClassVar[str] = "Moves points and handles; courses along the path follow"
+    need: ClassVar[Need] = Need(kinds=("path",), least=1, most=1)
+    prefill: ClassVar[bool] = True
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        for row in rows:
+            if isinstance(row, Path):
+                path = row.changed(points=self.points, smooth=self.smooth, closed=self.closed)
+                self.tell(draft, path)
+                draft.put(path)

@@ -1,0 +1,39 @@
+"""Place a piece of the kit in the level."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from able_brick.core.place.pose import from_degrees, quaternion
+from able_brick.level.rows import Placement, Vector
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft
+from able_brick.steps.tool import Need, Stage, Tool, field
+
+
+class PlacePiece(Tool):
+    """One placement of a piece."""
+
+    tool: Literal["place_piece"] = "place_piece"
+    title: ClassVar[str] = "Place"
+    about: ClassVar[str] = "Puts the piece into the level, its pivot on the given place"
+    verb: ClassVar[Literal["Place"]] = "Place"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
+    need: ClassVar[Need] = Need(kinds=("piece",), least=1, most=1)
+    icon: ClassVar[str] = "map-pin"
+
+    position: Vector = field((0.0, 0.0, 0.0), "Position", "Where the pivot stands", unit="m", widget="position")
+    turn: Vector = field((0.0, 0.0, 0.0), "Turn", "Turn about X, Y and Z", unit="°", step=15)
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        piece = draft.piece(rows[0].id)
+        place = Placement(
+            id=draft.new_id("placement"),
+            level=draft.level_id,
+            name=draft.unique_name(piece.name, "placement"),
+            piece=piece.id,
+            position=self.position,
+            turn=quaternion(from_degrees(self.turn)),
+        )
+        draft.put(place)
+        draft.select = (place.id,)

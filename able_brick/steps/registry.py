@@ -1,0 +1,105 @@
+"""Every tool, once. A new tool is added here and nowhere else."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Final
+
+from pydantic import BaseModel, Field, TypeAdapter
+
+from able_brick.level.snapshot import Snapshot
+from able_brick.steps.add_shapes import AddBox, AddCylinder, AddPlane
+from able_brick.steps.arrays import AdjustArray, LineArrayTool
+from able_brick.steps.courses import AdjustCourse, LayCourse
+from able_brick.steps.draft import Change, Draft, MeshLoader, selected
+from able_brick.steps.duplicate import Duplicate
+from able_brick.steps.import_pieces import ImportPieces
+from able_brick.steps.keep import Delete, LevelSettings, Rename
+from able_brick.steps.move import Move
+from able_brick.steps.paths import DrawPath, EditPath
+from able_brick.steps.place_piece import PlacePiece
+from able_brick.steps.set_pivot import SetPivot
+from able_brick.steps.set_pose import SetPose
+from able_brick.steps.slim import Slim
+from able_brick.steps.snap_to_grid import SnapToGrid
+from able_brick.steps.tool import Need, Tool
+from able_brick.steps.turn import Turn
+
+AnyTool = Annotated[
+    AddBox
+    | AddCylinder
+    | AddPlane
+    | PlacePiece
+    | Move
+    | Turn
+    | SetPose
+    | SetPivot
+    | SnapToGrid
+    | Duplicate
+    | LineArrayTool
+    | AdjustArray
+    | DrawPath
+    | EditPath
+    | LayCourse
+    | AdjustCourse
+    | Slim
+    | ImportPieces
+    | Rename
+    | Delete
+    | LevelSettings,
+    Field(discriminator="tool"),
+]
+ADAPTER: Final[TypeAdapter[Tool]] = TypeAdapter(AnyTool)
+TOOLS: Final[dict[str, type[Tool]]] = {
+    t.model_fields["tool"].default: t for t in AnyTool.__origin__.__args__  # type: ignore[attr-defined]
+}
+
+
+class ToolInfo(BaseModel):
+    """A tool as its card needs it: words, what must be selected, and the JSON schema of its fields."""
+
+    tool: str
+    title: str
+    about: str
+    verb: str
+    stages: list[str]
+    need: Need
+    key: str | None
+    icon: str
+    hidden: bool
+    prefill: bool
+    fields: dict[str, Any]
+
+
+def describe() -> list[ToolInfo]:
+    """All tools in the order of the registry."""
+    return [
+        ToolInfo(
+            tool=name,
+            title=t.title,
+            about=t.about,
+            verb=t.verb,
+            stages=list(t.stages),
+            need=t.need,
+            key=t.key,
+            icon=t.icon,
+            hidden=t.hidden,
+            prefill=t.prefill,
+            fields=t.model_json_schema(),
+        )
+        for name, t in TOOLS.items()
+    ]
+
+
+def apply(snapshot: Snapshot, level: str, tool: Tool, selection: tuple[str, ...], load: MeshLoader) -> Change:
+    """What a tool does to a level of the project; nothing is changed here.
+
+    Raises UnknownIdError, SelectionError, GeometryError or InputError, and then nothing has happened.
+    """
+    draft = Draft(snapshot, level, load)
+    rows = selected(draft, selection)
+    if tool.need.kinds:
+        tool.need.check(tool.title, rows)
+    tool.apply(draft, rows)
+    return draft.change()
+
+

@@ -1,0 +1,42 @@
+"""Put a thing exactly where the numbers say."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from able_brick.core.errors import InputError
+from able_brick.core.place.pose import from_degrees, quaternion
+from able_brick.level.rows import Vector
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, standing
+from able_brick.steps.tool import Need, Stage, Tool, field
+
+
+class SetPose(Tool):
+    """Absolute position, turn and size; what is left out stays."""
+
+    tool: Literal["set_pose"] = "set_pose"
+    title: ClassVar[str] = "Set position"
+    about: ClassVar[str] = "Puts the selected thing exactly where the numbers say"
+    verb: ClassVar[Literal["Place"]] = "Place"
+    stages: ClassVar[tuple[Stage, ...]] = ("build",)
+    need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1, most=1)
+    hidden: ClassVar[bool] = True
+    icon: ClassVar[str] = "move"
+
+    position: Vector | None = field(None, "Position", "Where the pivot stands", unit="m", widget="position")
+    turn: Vector | None = field(None, "Turn", "Turn about X, Y and Z", unit="°", step=15)
+    size: Vector | None = field(None, "Size", "Factors along the piece's axes; 1 is clean", step=0.1)
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        for thing in standing(rows):
+            new: dict[str, object] = {}
+            if self.position is not None:
+                new["position"] = self.position
+            if self.turn is not None:
+                new["turn"] = quaternion(from_degrees(self.turn))
+            if self.size is not None:
+                if min(abs(s) for s in self.size) < 1e-4:
+                    raise InputError("A size of 0 would flatten the piece; give factors other than 0.", field="size")
+                new["size"] = self.size
+            draft.put(thing.changed(**new))

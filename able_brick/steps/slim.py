@@ -1,0 +1,67 @@
+"""Reduce the triangles of a piece."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from able_brick.core.text import grouped, millimetres
+from able_brick.core.slim.deviation import deviation
+from able_brick.core.slim.reduce import reduce_to, target_triangles
+from able_brick.level.rows import Course, LineArray, Piece, Placement, SlimOrigin
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, pieces_of
+from able_brick.steps.tool import Need, Stage, Tool, field
+
+
+class Slim(Tool):
+    """Reduce the selected pieces to a share or a number of their triangles."""
+
+    tool: Literal["slim"] = "slim"
+    title: ClassVar[str] = "Slim"
+    about: ClassVar[str] = "Reduces triangles; borders, materials, seams and sharp edges stay in line"
+    verb: ClassVar[Literal["Slim"]] = "Slim"
+    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
+    need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1)
+    icon: ClassVar[str] = "feather"
+
+    target: Literal["share", "count"] = field("share", "Target", "A share of the triangles, or a number of them")
+    share: float = field(25.0, "Share", "Triangles that are left", unit="%", step=5, gt=0, le=100, when={"target": ["share"]})
+    triangles: int = field(10_000, "Triangles", "At most this many are left", step=500, ge=1, le=50_000_000, when={"target": ["count"]})
+    result: Literal["new piece", "same piece"] = field(
+        "new piece", "Result", "A new piece for the selected placements, or the piece itself, everywhere"
+    )
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        notes: list[str] = []
+        chosen: list[str] = []
+        for piece in pieces_of(draft, rows):
+            new = self._slimmed(draft, piece, notes)
+            chosen.append(new.id)
+            draft.put(new)
+            if new.id != piece.id:
+                for row in rows:
+                    if isinstance(row, (Placement, LineArray, Course)) and row.piece == piece.id:
+                        draft.put(row.changed(piece=new.id))
+        if all(isinstance(r, Piece) for r in rows):
+            draft.select = tuple(chosen)
+        draft.note = "; ".join(notes)
+
+    def _slimmed(self, draft: Draft, piece: Piece, notes: list[str]) -> Piece:
+        mesh = draft.mesh(piece)
+        count = target_triangles(mesh, self.share / 100) if self.target == "share" else self.triangles
+        out = reduce_to(mesh, count, progress=draft.progress)
+        away = deviation(mesh, out.mesh)
+        key, known = draft.keep_mesh(out.mesh)
+        origin = SlimOrigin(
+            piece=piece.id, mesh=piece.mesh, triangles=mesh.triangle_count, rms=away.rms, largest=away.largest
+        )
+        short = "" if out.reached else ", all that its borders and seams allow"
+        notes.append(
+            f"{grouped(mesh.triangle_count)} → {grouped(known.triangles)} tris{short}; "
+            f"off by {millimetres(away.rms)} RMS, {millimetres(away.largest)} at most"
+        )
+        fresh: dict[str, object] = {"mesh": key, "facts": known, "slim": origin}
+        if self.result == "new piece":
+            share = 100 * known.triangles / max(mesh.triangle_count, 1)
+            fresh |= {"id": draft.new_id("piece"), "name": draft.unique_name(f"{piece.name} {share:.0f} %", "piece")}
+        return piece.changed(**fresh)

@@ -1,0 +1,34 @@
+"""Put pivots on grid points."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from able_brick.core.place.copies import on_grid
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, standing
+from able_brick.steps.tool import Need, Stage, Tool, field
+
+
+class SnapToGrid(Tool):
+    """Move each thing so that its pivot lies on the nearest grid point."""
+
+    tool: Literal["snap_to_grid"] = "snap_to_grid"
+    title: ClassVar[str] = "Snap to grid"
+    about: ClassVar[str] = "Puts each pivot on the nearest grid point"
+    verb: ClassVar[Literal["Place"]] = "Place"
+    stages: ClassVar[tuple[Stage, ...]] = ("build",)
+    need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1)
+    icon: ClassVar[str] = "grid-3x3"
+
+    step: float | None = field(None, "Step", "Grid step; empty for the level's own", unit="m", step=0.25, gt=0, le=1000)
+    x: bool = field(True, "Along X", "Snap this coordinate")
+    y: bool = field(True, "Along Y", "Snap this coordinate")
+    z: bool = field(True, "Along Z", "Snap this coordinate")
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        step = self.step or draft.level.step
+        for thing in standing(rows):
+            position = on_grid(thing.position, step, axes=(self.x, self.y, self.z))
+            draft.put(thing.changed(position=position))
+        draft.note = f"On the {step:g} m grid"

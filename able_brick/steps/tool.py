@@ -1,0 +1,85 @@
+"""What every tool is: a frozen, tagged model that can be applied to a draft, and that describes itself to the cards."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from able_brick.core.errors import SelectionError
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft
+
+Kind = Literal["piece", "placement", "array", "path", "course"]
+Stage = Literal["kit", "build", "shape", "slim", "ship"]
+KIND_WORDS: dict[Kind, str] = {
+    "piece": "a piece on the shelf",
+    "placement": "a placement",
+    "array": "an array",
+    "path": "a path",
+    "course": "a course",
+}
+
+
+class Need(BaseModel):
+    """What must be selected: kinds, and how many of them."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kinds: tuple[Kind, ...] = ()
+    least: int = 0
+    most: int | None = None
+
+    def check(self, title: str, rows: list[ARow]) -> None:
+        """SelectionError, with what to select, when the rows do not suit."""
+        words = " or ".join(KIND_WORDS[k] for k in self.kinds) or "nothing"
+        if len(rows) < self.least:
+            how = f"{self.least} things: " if self.least > 1 else ""
+            raise SelectionError(f"{title} needs a selection. Select {how}{words}.", needed=list(self.kinds))
+        if self.most is not None and len(rows) > self.most:
+            raise SelectionError(
+                f"{title} works on {self.most} at a time; {len(rows)} are selected.", allowed=self.most, received=len(rows)
+            )
+        wrong = [r.id for r in rows if r.kind not in self.kinds]
+        if wrong and self.least:
+            raise SelectionError(f"{title} cannot work on {', '.join(wrong[:3])}. Select {words}.", received=wrong)
+
+
+class Tool(BaseModel):
+    """Base of all tools. Subclasses add `tool: Literal[name]`, their fields, and `apply`."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    tool: str
+
+    title: ClassVar[str]
+    about: ClassVar[str]
+    verb: ClassVar[Literal["Make", "Place", "Copy", "Lay", "Slim", "Keep"]]
+    stages: ClassVar[tuple[Stage, ...]]
+    need: ClassVar[Need] = Need()
+    key: ClassVar[str | None] = None
+    icon: ClassVar[str] = "box"
+    hidden: ClassVar[bool] = False
+    prefill: ClassVar[bool] = False
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        """Change the draft. `rows` are the selected rows, already checked against `need`."""
+        raise NotImplementedError
+
+
+def field(
+    default: Any,
+    title: str,
+    about: str,
+    *,
+    unit: str | None = None,
+    step: float | None = None,
+    widget: str | None = None,
+    when: dict[str, list[str]] | None = None,
+    **limits: Any,
+) -> Any:
+    """A tool's field with what its card needs: title, help, unit, drag step, widget, and when it matters."""
+    extra: dict[str, Any] = {
+        k: v for k, v in (("unit", unit), ("step", step), ("widget", widget), ("when", when)) if v is not None
+    }
+    return Field(default, title=title, description=about, json_schema_extra=extra or None, **limits)

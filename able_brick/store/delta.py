@@ -1,0 +1,131 @@
+"""What a tab needs to know after a change: rows, poses of derived items, the summary, what can be undone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+from able_brick.level.evaluate import item_poses, summary
+from able_brick.level.rows import AnyRow, Course, LineArray, Piece
+from able_brick.level.snapshot import Edit, Snapshot, level_of
+
+
+class UseView(BaseModel):
+    """How often a piece stands in the level and what it costs."""
+
+    piece: str
+    items: int
+    triangles: int
+
+
+class FindingView(BaseModel):
+    """One thing worth the artist's attention."""
+
+    code: str
+    thing: str
+    text: str
+
+
+class SummaryView(BaseModel):
+    """The level against its budget."""
+
+    model_config = ConfigDict(from_attributes=True)
+
+    triangles: int
+    hardware_vertices: int
+    draw_calls: int
+    placements: int
+    uses: list[UseView]
+    findings: list[FindingView]
+
+
+class StepView(BaseModel):
+    """A step of the journal; `adjustable` where its settings can be changed and the step made again."""
+
+    tool: str
+    title: str
+    params: dict[str, Any]
+    selection: list[str]
+    note: str
+    adjustable: bool
+
+
+class HistoryView(BaseModel):
+    """The step that undo would take back (also the last step), and the one that redo would make again."""
+
+    last: StepView | None
+    redo: StepView | None
+
+
+class Delta(BaseModel):
+    """Everything that differs after a change. `items` holds rows of ten: position, turn xyzw, size."""
+
+    level: str
+    revision: int
+    changed: list[AnyRow]
+    removed: list[str]
+    items: dict[str, list[list[float]]]
+    summary: SummaryView
+    history: HistoryView
+    select: list[str] | None
+    note: str
+
+
+class LevelView(Delta):
+    """A whole level, as a change from nothing."""
+
+
+def derived_items(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict[str, list[list[float]]]:
+    """Poses of arrays and courses: all of them, or those that depend on a touched row."""
+    out: dict[str, list[list[float]]] = {}
+    for thing in snapshot.things.get(level, {}).values():
+        if not isinstance(thing, (LineArray, Course)):
+            continue
+        depends = {thing.id, thing.piece} | ({thing.path} if isinstance(thing, Course) else set())
+        if touched is None or depends & touched:
+            poses = item_poses(snapshot, thing)
+            out[thing.id] = [] if poses is None else poses.rows().tolist()
+    return out
+
+
+def level_delta(
+    snapshot: Snapshot,
+    level: str,
+    edits: Iterable[Edit],
+    *,
+    revision: int,
+    history: HistoryView,
+    select: tuple[str, ...] | None,
+    note: str,
+) -> Delta:
+    """The change that edits made, as seen in one level; `snapshot` is the project after them."""
+    mine = [e for e in edits if (row := e.after or e.before) is not None and level_of(row) in (None, level)]
+    return Delta(
+        level=level,
+        revision=revision,
+        changed=[e.after for e in mine if e.after is not None],
+        removed=[e.id for e in mine if e.after is None],
+        items=derived_items(snapshot, level, {e.id for e in mine}),
+        summary=SummaryView.model_validate(summary(snapshot, level), from_attributes=True),
+        history=history,
+        select=None if select is None else list(select),
+        note=note,
+    )
+
+
+def level_view(snapshot: Snapshot, level: str, *, revision: int, history: HistoryView) -> LevelView:
+    """The whole level with all pieces of the kit."""
+    pieces: list[Piece] = list(snapshot.pieces.values())
+    return LevelView(
+        level=level,
+        revision=revision,
+        changed=[snapshot.level(level), *pieces, *snapshot.things.get(level, {}).values()],
+        removed=[],
+        items=derived_items(snapshot, level, None),
+        summary=SummaryView.model_validate(summary(snapshot, level), from_attributes=True),
+        history=history,
+        select=None,
+        note="",
+    )

@@ -1,0 +1,54 @@
+"""Meshes as bytes: a JSON header and raw little-endian arrays, compressed."""
+
+from __future__ import annotations
+
+import json
+import struct
+import zlib
+from typing import Final
+
+import numpy as np
+
+from able_brick.core.errors import StorageError
+from able_brick.core.mesh.polymesh import PolyMesh
+
+FORMAT: Final = 1
+_FIELDS: Final = ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour")
+
+
+def encode(mesh: PolyMesh) -> bytes:
+    """The mesh as compressed bytes, lossless."""
+    header: dict[str, object] = {"smooth_angle": mesh.smooth_angle, "arrays": []}
+    arrays: list[list[object]] = []
+    body = b""
+    for name in _FIELDS:
+        array = getattr(mesh, name)
+        if array is not None:
+            little = array.astype(array.dtype.newbyteorder("<"), copy=False)
+            arrays.append([name, little.dtype.str, list(array.shape)])
+            body += little.tobytes()
+    header["arrays"] = arrays
+    text = json.dumps(header).encode()
+    return zlib.compress(struct.pack("<I", len(text)) + text + body, 1)
+
+
+def decode(data: bytes, form: int = FORMAT) -> PolyMesh:
+    """The mesh of `encode`. Raises StorageError for bytes of an unknown format."""
+    if form != FORMAT:
+        raise StorageError(f"A mesh is stored in format {form}; this version reads {FORMAT}. Use a newer Able Brick.")
+    raw = zlib.decompress(data)
+    (size,) = struct.unpack_from("<I", raw)
+    header = json.loads(raw[4 : 4 + size])
+    at = 4 + size
+    arrays: dict[str, np.ndarray] = {}
+    for name, dtype, shape in header["arrays"]:
+        count = int(np.prod(shape))
+        arrays[name] = np.frombuffer(raw, np.dtype(dtype), count, at).reshape(shape)
+        at += count * np.dtype(dtype).itemsize
+    return PolyMesh.trusted(
+        arrays.pop("positions"),
+        arrays.pop("face_starts"),
+        arrays.pop("corners"),
+        smooth_angle=header["smooth_angle"],
+        **arrays,
+    )
