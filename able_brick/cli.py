@@ -15,7 +15,7 @@ import typer
 from able_brick.core.errors import AbleBrickError
 from able_brick.core.files.glb_read import read_glb
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Node, Part, Scene
+from able_brick.core.files.part import Node, Part
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.validity import problems
 from able_brick.core.place.pose import stand_of
@@ -27,7 +27,9 @@ app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_
 @app.command()
 def serve(
     db: Annotated[Path, typer.Option(help="Project file; made when it does not exist")] = Path("project.db"),
-    port: Annotated[int, typer.Option(help="The next free port is taken when this one is in use", min=1, max=65535)] = 8484,
+    port: Annotated[
+        int, typer.Option(help="The next free port is taken when this one is in use", min=1, max=65535)
+    ] = 8484,
     demo: Annotated[bool, typer.Option(help="Build Merrow Lock when the project has no level yet")] = False,
 ) -> None:
     """Serve the web application on 127.0.0.1."""
@@ -120,7 +122,9 @@ def _report(path: Path) -> dict[str, Any]:
 def reduce(
     source: Annotated[Path, typer.Argument(help="GLB file to read")],
     target: Annotated[Path, typer.Argument(help="GLB file to write")],
-    share: Annotated[float | None, typer.Option(help="Share of the triangles that is left, above 0 and up to 1")] = None,
+    share: Annotated[
+        float | None, typer.Option(help="Share of the triangles that is left, above 0 and up to 1")
+    ] = None,
     triangles: Annotated[int | None, typer.Option(help="At most this many triangles are left in the file")] = None,
 ) -> None:
     """Reduce the triangles of a file. Every mesh gives the same share."""
@@ -133,7 +137,11 @@ def reduce(
         part_share = share if share is not None else min(1.0, (triangles or 0) / total)
         parts = []
         for p in scene.parts:
-            goal = target_triangles(p.mesh, part_share) if share is not None else max(1, int(p.mesh.triangle_count * part_share))
+            goal = (
+                target_triangles(p.mesh, part_share)
+                if share is not None
+                else max(1, int(p.mesh.triangle_count * part_share))
+            )
             parts.append(Part(p.name, reduce_to(p.mesh, goal).mesh, p.materials))
         nodes = [_node(i.name, i.part, i.matrix) for i in scene.instances] or None
         data = write_glb(parts, nodes)

@@ -69,9 +69,7 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     async def invalid(_request: Request, error: RequestValidationError) -> JSONResponse:
-        fields = [
-            {"field": ".".join(str(p) for p in e["loc"][1:]), "text": str(e["msg"])} for e in error.errors()[:20]
-        ]
+        fields = [{"field": ".".join(str(p) for p in e["loc"][1:]), "text": str(e["msg"])} for e in error.errors()[:20]]
         text = "; ".join(f"{f['field']}: {f['text']}" for f in fields[:3])
         return problem(422, InputError.code, f"The request is not understood: {text}.", {"fields": fields})
 
@@ -83,4 +81,8 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(Exception)
     async def unknown(request: Request, error: Exception) -> JSONResponse:
         _log.error("%s %s failed", request.method, request.url.path, exc_info=error)
-        return problem(500, "internal", "Something unforeseen went wrong in Able Brick; nothing was changed. The log has more.")
+        return problem(
+            500,
+            "internal",
+            "Something unforeseen went wrong in Able Brick; nothing was changed. The log has more.",
+        )

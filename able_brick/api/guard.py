@@ -15,7 +15,7 @@ MOST_UPLOAD: Final = 512 * 2**20
 HEADERS: Final = (
     (
         b"content-security-policy",
-        b"default-src 'self'; img-src 'self' data: blob:; style-src 'self'; font-src 'self'; script-src 'self'; "
+        b"default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU='; font-src 'self'; script-src 'self'; "
         b"connect-src 'self'; worker-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'",
     ),
     (b"x-content-type-options", b"nosniff"),
@@ -51,7 +51,9 @@ class Guard:
             await self.app(scope, receive, send)
             return
         most = MOST_UPLOAD if scope["path"] == "/api/kit/import" else MOST_JSON
-        too_large = problem(413, "too_large", f"The request is larger than {most // 2**20} MB, which is the most taken in.")
+        too_large = problem(
+            413, "too_large", f"The request is larger than {most // 2**20} MB, which is the most taken in."
+        )
         length = headers.get(b"content-length", "0")
         if not length.isdigit() or int(length) > most:
             await too_large(scope, receive, send)

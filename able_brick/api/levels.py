@@ -133,9 +133,7 @@ def adjust_last(project: TheProject, level: LevelId, request: AdjustRequest) -> 
 def preview(project: TheProject, level: LevelId, request: PreviewRequest) -> Delta:
     """What a step would change; nothing is kept."""
     tool = parse_tool(request.tool, request.params)
-    return project.preview(
-        level, tool, tuple(request.selection), request.revision, adjust_last=request.adjust_last
-    )
+    return project.preview(level, tool, tuple(request.selection), request.revision, adjust_last=request.adjust_last)
 
 
 @router.post("/levels/{level}/undo")
@@ -162,7 +160,9 @@ async def export(project: TheProject, level: LevelId) -> Response:
     name, data = await run_in_threadpool(build)
     plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in name.lower()).strip("-") or "level"
     return Response(
-        data, media_type="model/gltf-binary", headers={"Content-Disposition": f'attachment; filename="{plain}.glb"'}
+        data,
+        media_type="model/gltf-binary",
+        headers={"Content-Disposition": f'attachment; filename="{plain}.glb"'},
     )
 
 

@@ -7,15 +7,23 @@ from typing import Any
 import numpy as np
 
 from able_brick.core.path.course import Fit
+from able_brick.demo import pieces
 from able_brick.level.evaluate import path_curve
 from able_brick.level.rows import Path, Surface
-from able_brick.demo import pieces
 from able_brick.steps.import_pieces import Arrival, ImportPieces
 from able_brick.steps.parse import parse_tool
 from able_brick.store.delta import Delta
 from able_brick.store.project import Project
 
-QUAY = ((-30.0, 0.0, 15.0), (-19.0, 0.0, 9.5), (-8.0, 0.0, 4.6), (4.0, 0.0, 4.0), (14.0, 0.0, 5.6), (24.0, 0.0, 12.0), (30.0, 0.0, 20.0))
+QUAY = (
+    (-30.0, 0.0, 15.0),
+    (-19.0, 0.0, 9.5),
+    (-8.0, 0.0, 4.6),
+    (4.0, 0.0, 4.0),
+    (14.0, 0.0, 5.6),
+    (24.0, 0.0, 12.0),
+    (30.0, 0.0, 20.0),
+)
 TOP = 1.38
 
 
@@ -32,7 +40,8 @@ class _Builder:
     def bring_in(self, parts: list[pieces.Part]) -> dict[str, str]:
         """Parts onto the shelf; piece ids by name."""
         arrivals = tuple(
-            Arrival(name=p.name, mesh=p.mesh.content_hash, materials=tuple(Surface.of(m) for m in p.materials)) for p in parts
+            Arrival(name=p.name, mesh=p.mesh.content_hash, materials=tuple(Surface.of(m) for m in p.materials))
+            for p in parts
         )
         tool = ImportPieces(file="merrow-lock.glb", arrivals=arrivals)
         meshes = {p.mesh.content_hash: p.mesh for p in parts}
@@ -87,9 +96,26 @@ def build_demo(project: Project) -> str:
     first = b.place(kit["Lamp post"], (-26.0, TOP, -5.4))
     lamps = b.step("line_array", (first,), count=8, axis="x", spacing_by="metres", spacing=7.0)
     b.step("rename", tuple(lamps.select or ()), name="Lamp row")
-    b.step("lay_course", (path_id,), piece=kit["Bollard"], name="Bollards", fit=Fit.SPACING, spacing=6.0, sideways=-0.55, up=TOP)
+    b.step(
+        "lay_course",
+        (path_id,),
+        piece=kit["Bollard"],
+        name="Bollards",
+        fit=Fit.SPACING,
+        spacing=6.0,
+        sideways=-0.55,
+        up=TOP,
+    )
 
-    plinth = b.step("add_cylinder", name="Plinth", radius=0.9, height=0.7, sides=12, surface="pale stone", position=(-6.5, 1.34, 10.0))
+    plinth = b.step(
+        "add_cylinder",
+        name="Plinth",
+        radius=0.9,
+        height=0.7,
+        sides=12,
+        surface="pale stone",
+        position=(-6.5, 1.34, 10.0),
+    )
     b.place(kit["Bronze heron"], (-6.5, 2.03, 10.0), 150.0)
     far = b.step("duplicate", tuple(plinth.select or ()), distance=-18.5, count=1, axis="z")
     b.step("set_pose", tuple(far.select or ()), position=(-12.0, 1.34, -8.5))
@@ -101,7 +127,15 @@ def build_demo(project: Project) -> str:
         b.place(kit["Bench"], (x, 1.34, z), heading, f"Bench {k + 1}")
     for x, y, z, heading in ((7.2, 1.34, -8.6, 12.0), (8.3, 1.34, -8.9, -8.0), (7.6, 2.16, -8.7, 30.0)):
         b.place(kit["Crate"], (x, y, z), heading)
-    for x, z in ((-24.0, -12.0), (-17.5, -16.0), (14.0, -15.0), (21.0, -10.0), (-26.0, 23.0), (12.0, 22.0), (3.0, 26.0)):
+    for x, z in (
+        (-24.0, -12.0),
+        (-17.5, -16.0),
+        (14.0, -15.0),
+        (21.0, -10.0),
+        (-26.0, 23.0),
+        (12.0, 22.0),
+        (3.0, 26.0),
+    ):
         b.place(kit["Poplar"], (x, 1.34, z), 40.0 * x)
     b.step("place_piece", (kit["Bollard"],), position=(-24.0, TOP, -4.9))
     return level

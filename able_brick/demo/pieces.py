@@ -43,13 +43,32 @@ def _solid(outline: Sequence[tuple[float, float]], depth: float) -> PolyMesh:
 
 def quay_wall() -> Part:
     """A 4 m length of quay wall: battered face to −Z, a plinth, a string course."""
-    profile = [(-0.22, 0.0), (0.9, 0.0), (0.9, 1.2), (0.0, 1.2), (0.0, 0.95), (-0.07, 0.90), (-0.07, 0.80), (-0.02, 0.76), (-0.12, 0.30), (-0.22, 0.26)]
+    profile = [
+        (-0.22, 0.0),
+        (0.9, 0.0),
+        (0.9, 1.2),
+        (0.0, 1.2),
+        (0.0, 0.95),
+        (-0.07, 0.90),
+        (-0.07, 0.80),
+        (-0.02, 0.76),
+        (-0.12, 0.30),
+        (-0.22, 0.26),
+    ]
     return _part("Quay wall 4 m", [(Tint.STONE, _drawn(profile, 4.0))])
 
 
 def coping() -> Part:
     """A 4 m coping stone with a rounded nose over the water."""
-    profile = [(0.9, 0.0), (0.9, 0.18), (0.0, 0.18), (-0.10, 0.15), (-0.14, 0.09), (-0.10, 0.03), (-0.04, 0.0)]
+    profile = [
+        (0.9, 0.0),
+        (0.9, 0.18),
+        (0.0, 0.18),
+        (-0.10, 0.15),
+        (-0.14, 0.09),
+        (-0.10, 0.03),
+        (-0.04, 0.0),
+    ]
     return _part("Coping 4 m", [(Tint.PALE_STONE, _drawn(profile, 4.0))])
 
 
@@ -77,13 +96,27 @@ def gate_leaf() -> Part:
 def balance_beam() -> Part:
     """The long beam that swings a gate leaf, its grip end chamfered."""
     side = [(-1.2, 0.0), (5.2, 0.08), (5.4, 0.16), (5.4, 0.34), (5.2, 0.42), (-1.2, 0.42)]
-    return _part("Balance beam", [(Tint.OAK, _solid(side, 0.38)), (Tint.PALE_STONE, _block(4.7, 0.065, -0.2, 0.35, 0.36, 0.4))])
+    return _part(
+        "Balance beam",
+        [(Tint.OAK, _solid(side, 0.38)), (Tint.PALE_STONE, _block(4.7, 0.065, -0.2, 0.35, 0.36, 0.4))],
+    )
 
 
 def lamp_post() -> Part:
     """An iron lamp post with a six-sided lantern, 3.9 m tall."""
     post = turned(
-        [(0.20, 0.0), (0.20, 0.18), (0.14, 0.24), (0.12, 0.55), (0.09, 0.62), (0.06, 0.80), (0.045, 2.95), (0.08, 3.0), (0.08, 3.05), (0.05, 3.1)],
+        [
+            (0.20, 0.0),
+            (0.20, 0.18),
+            (0.14, 0.24),
+            (0.12, 0.55),
+            (0.09, 0.62),
+            (0.06, 0.80),
+            (0.045, 2.95),
+            (0.08, 3.0),
+            (0.08, 3.05),
+            (0.05, 3.1),
+        ],
         sides=10,
     )
     lantern = moved(turned([(0.12, 0.0), (0.21, 0.48)], sides=6), (0, 3.12, 0))
@@ -103,7 +136,15 @@ def footbridge() -> Part:
     under = [(float(x), rise(float(x)) - 0.22 - 0.25 * abs(float(x)) / 5) for x in xs]
     bodies: list[Body] = [(Tint.OAK, _solid(under + top[::-1], 1.7))]
     for z in (-0.92, 0.92):
-        bodies.append((Tint.IRON, moved(_solid([(x, y - 0.06) for x, y in under] + [(x, y + 0.1) for x, y in top[::-1]], 0.12), (0, 0, z))))
+        bodies.append(
+            (
+                Tint.IRON,
+                moved(
+                    _solid([(x, y - 0.06) for x, y in under] + [(x, y + 0.1) for x, y in top[::-1]], 0.12),
+                    (0, 0, z),
+                ),
+            )
+        )
         rail = [(x, y + 1.0) for x, y in top]
         bodies.append((Tint.IRON, moved(_solid(rail + [(x, y + 0.07) for x, y in rail[::-1]], 0.08), (0, 0, z))))
         middle = [(x, y + 0.55) for x, y in top]
@@ -142,7 +183,19 @@ def pump_house() -> Part:
 
 def bollard() -> Part:
     """An iron mooring bollard."""
-    shape = turned([(0.24, 0.0), (0.24, 0.06), (0.15, 0.12), (0.13, 0.40), (0.19, 0.50), (0.20, 0.58), (0.12, 0.66), (0.0, 0.68)], sides=12)
+    shape = turned(
+        [
+            (0.24, 0.0),
+            (0.24, 0.06),
+            (0.15, 0.12),
+            (0.13, 0.40),
+            (0.19, 0.50),
+            (0.20, 0.58),
+            (0.12, 0.66),
+            (0.0, 0.68),
+        ],
+        sides=12,
+    )
     return _part("Bollard", [(Tint.IRON, shape)])
 
 
@@ -168,17 +221,28 @@ def crate() -> Part:
 def bench() -> Part:
     """A park bench of oak and iron, facing +Z."""
     bodies: list[Body] = [(Tint.OAK, _block(-0.9, 0.42, z, 1.8, 0.05, 0.13)) for z in (-0.2, -0.05, 0.1)]
-    bodies += [(Tint.OAK, moved(_turned_about(_block(-0.9, y, -0.02, 1.8, 0.12, 0.04), (-12, 0, 0)), (0, 0.0, -0.2))) for y in (0.55, 0.72)]
+    bodies += [
+        (Tint.OAK, moved(_turned_about(_block(-0.9, y, -0.02, 1.8, 0.12, 0.04), (-12, 0, 0)), (0, 0.0, -0.2)))
+        for y in (0.55, 0.72)
+    ]
     for x in (-0.75, 0.69):
         bodies.append((Tint.IRON, _block(x, 0.0, -0.22, 0.06, 0.42, 0.45)))
-        bodies.append((Tint.IRON, moved(_turned_about(_block(x, 0.4, -0.05, 0.06, 0.48, 0.03), (-12, 0, 0)), (0, 0.0, -0.2))))
+        bodies.append(
+            (
+                Tint.IRON,
+                moved(_turned_about(_block(x, 0.4, -0.05, 0.06, 0.48, 0.03), (-12, 0, 0)), (0, 0.0, -0.2)),
+            )
+        )
     return _part("Bench", bodies)
 
 
 def tree() -> Part:
     """A plain poplar: a trunk and a pointed crown."""
     trunk = turned([(0.20, 0.0), (0.14, 0.6), (0.12, 1.6)], sides=8)
-    crown = moved(turned([(0.0, 0.0), (0.75, 0.5), (1.0, 1.5), (0.85, 3.2), (0.45, 4.6), (0.0, 5.4)], sides=9), (0, 1.2, 0))
+    crown = moved(
+        turned([(0.0, 0.0), (0.75, 0.5), (1.0, 1.5), (0.85, 3.2), (0.45, 4.6), (0.0, 5.4)], sides=9),
+        (0, 1.2, 0),
+    )
     return _part("Poplar", [(Tint.OAK, trunk), (Tint.GATE_GREEN, crown)])
 
 
@@ -188,7 +252,10 @@ def bank(face: Sequence[tuple[float, float]], back: float, height: float, name: 
     ends = [(face[-1][0], -back), (face[0][0], -back)]
     outline = points + ends
     solid = _solid(outline, height)
-    up = with_positions(solid, np.stack([solid.positions[:, 0], solid.positions[:, 2] + height / 2, -solid.positions[:, 1]], axis=1))
+    up = with_positions(
+        solid,
+        np.stack([solid.positions[:, 0], solid.positions[:, 2] + height / 2, -solid.positions[:, 1]], axis=1),
+    )
     return _part(name, [(Tint.EARTH, up)])
 
 
@@ -199,6 +266,19 @@ def heron_part() -> Part:
 
 def all_parts() -> list[Part]:
     """Every piece but the banks, in the order of the shelf."""
-    makers = (quay_wall, coping, gate_leaf, balance_beam, footbridge, pump_house, lamp_post, bollard, steps, bench, crate, tree, heron_part)
+    makers = (
+        quay_wall,
+        coping,
+        gate_leaf,
+        balance_beam,
+        footbridge,
+        pump_house,
+        lamp_post,
+        bollard,
+        steps,
+        bench,
+        crate,
+        tree,
+        heron_part,
+    )
     return [make() for make in makers]
-

@@ -25,9 +25,7 @@ def surface_net(distance: Distance, low: Floats, high: Floats, cell: float) -> P
     _settle(field)
     inside = field < 0
     cells = n - 1
-    corner = [
-        (dx, dy, dz) for dx in (0, 1) for dy in (0, 1) for dz in (0, 1)
-    ]
+    corner = [(dx, dy, dz) for dx in (0, 1) for dy in (0, 1) for dz in (0, 1)]
 
     def at(a: np.ndarray, d: tuple[int, int, int]) -> np.ndarray:
         return a[d[0] : d[0] + cells[0], d[1] : d[1] + cells[1], d[2] : d[2] + cells[2]]

@@ -149,7 +149,11 @@ def summary(snapshot: Snapshot, level: str) -> Summary:
     budget = snapshot.levels[level].budget
     if triangles > budget:
         findings.append(
-            Finding("over_budget", level, f"{grouped(triangles - budget)} triangles over the budget; slim {snapshot.pieces[uses[0].piece].name}.")
+            Finding(
+                "over_budget",
+                level,
+                f"{grouped(triangles - budget)} triangles over the budget; slim {snapshot.pieces[uses[0].piece].name}.",
+            )
         )
     return Summary(
         triangles=triangles,
@@ -167,5 +171,7 @@ def _stretch_findings(course: Course, found: courses.Course, length: float) -> l
     natural = found.pitch / found.stretch
     n = len(found.poses)
     fits = " or ".join(f"{k * natural:.2f} m" for k in (n, n + 1) if k >= 1)
-    text = f"{course.name}: items are stretched by {100 * (found.stretch - 1):+.1f} % on {length:.2f} m; {fits} would fit."
+    text = (
+        f"{course.name}: items are stretched by {100 * (found.stretch - 1):+.1f} % on {length:.2f} m; {fits} would fit."
+    )
     return [Finding("stretch", course.id, text)]

@@ -81,7 +81,11 @@ class Snapshot:
                 copied.add(row.level)
             _set(things[row.level], row.id, edit.after)
         return replace(
-            self, pieces=pieces, levels=levels, things=things, counters=self.counters if counters is None else counters
+            self,
+            pieces=pieces,
+            levels=levels,
+            things=things,
+            counters=self.counters if counters is None else counters,
         )
 
 

@@ -25,7 +25,12 @@ class _ArraySettings(Tool):
     spacing: float = field(1.0, "Spacing", "From item to item", step=0.1, gt=0, le=100_000)
 
     def settings(self) -> dict[str, object]:
-        return {"count": self.count, "axis": self.axis, "spacing_by": self.spacing_by, "spacing": self.spacing}
+        return {
+            "count": self.count,
+            "axis": self.axis,
+            "spacing_by": self.spacing_by,
+            "spacing": self.spacing,
+        }
 
     def tell(self, draft: Draft, array: LineArray) -> None:
         pitch = array_pitch(array, draft.piece(array.piece))

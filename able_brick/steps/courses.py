@@ -22,12 +22,27 @@ class _CourseSettings(Tool):
     piece: str = field("", "Piece", "The piece to lay along the path", widget="piece")
     fit: Fit = field(Fit.FILL, "Fit", "Fill the path with whole pieces, set their number, or set their spacing")
     number: int = field(10, "Number", "How many items", ge=1, le=MOST_ITEMS, when={"fit": ["number"]})
-    spacing: float = field(4.0, "Spacing", "Centre to centre", unit="m", step=0.1, gt=0, le=100_000, when={"fit": ["spacing"]})
-    gap: float = field(0.0, "Gap", "Space between items; negative overlaps", unit="m", step=0.05, ge=-1000, le=1000, when={"fit": ["fill"]})
-    sideways: float = field(0.0, "Sideways", "Offset to the left of the path", unit="m", step=0.1, ge=-10_000, le=10_000)
+    spacing: float = field(
+        4.0, "Spacing", "Centre to centre", unit="m", step=0.1, gt=0, le=100_000, when={"fit": ["spacing"]}
+    )
+    gap: float = field(
+        0.0,
+        "Gap",
+        "Space between items; negative overlaps",
+        unit="m",
+        step=0.05,
+        ge=-1000,
+        le=1000,
+        when={"fit": ["fill"]},
+    )
+    sideways: float = field(
+        0.0, "Sideways", "Offset to the left of the path", unit="m", step=0.1, ge=-10_000, le=10_000
+    )
     up: float = field(0.0, "Up", "Offset upward", unit="m", step=0.1, ge=-10_000, le=10_000)
     stand: Stand = field(Stand.UPRIGHT, "Stand", "Upright, or following the slope of the path")
-    running: Running = field(Running.AUTO, "Running axis", "The piece's axis that goes along the path; auto takes the longer one")
+    running: Running = field(
+        Running.AUTO, "Running axis", "The piece's axis that goes along the path; auto takes the longer one"
+    )
     flip: bool = field(False, "Flip", "Turn the items round, front to back")
 
     def settings(self) -> dict[str, object]:

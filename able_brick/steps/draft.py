@@ -108,9 +108,7 @@ class Draft:
         return name
 
     def change(self) -> Change:
-        edits = tuple(
-            Edit(self._before[k], after) for k, after in self._after.items() if self._before[k] != after
-        )
+        edits = tuple(Edit(self._before[k], after) for k, after in self._after.items() if self._before[k] != after)
         return Change(edits, self._meshes, self._counters, self.select, self.note)
 
 
@@ -147,7 +145,9 @@ def standing(rows: Iterable[ARow]) -> list[Placement | LineArray]:
 
 def pieces_of(draft: Draft, rows: Iterable[ARow]) -> list[Piece]:
     """The pieces that the rows are or show, each once."""
-    ids = dict.fromkeys(r.id if isinstance(r, Piece) else r.piece for r in rows if hasattr(r, "piece") or isinstance(r, Piece))
+    ids = dict.fromkeys(
+        r.id if isinstance(r, Piece) else r.piece for r in rows if hasattr(r, "piece") or isinstance(r, Piece)
+    )
     return [draft.piece(p) for p in ids]
 
 

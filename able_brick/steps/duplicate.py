@@ -27,7 +27,15 @@ class Duplicate(Tool):
     key: ClassVar[str | None] = "Ctrl+D"
     icon: ClassVar[str] = "copy"
 
-    distance: float = field(1.0, "Distance", "From one copy to the next; negative goes the other way", unit="m", step=0.1, ge=-1e6, le=1e6)
+    distance: float = field(
+        1.0,
+        "Distance",
+        "From one copy to the next; negative goes the other way",
+        unit="m",
+        step=0.1,
+        ge=-1e6,
+        le=1e6,
+    )
     count: int = field(1, "Copies", "How many copies", ge=1, le=MOST_ITEMS)
     axis: Literal["x", "y", "z"] = field("x", "Along", "The axis to go along")
     axes: Literal["world", "piece"] = field("world", "Axes", "The world's axes, or each thing's own")
@@ -53,9 +61,7 @@ class Duplicate(Tool):
                     number += 1
                 name = f"{base} {number}"
                 taken.add(name)
-                copy = thing.changed(
-                    id=draft.new_id(thing.kind), name=name, piece=piece, position=vector(position)
-                )
+                copy = thing.changed(id=draft.new_id(thing.kind), name=name, piece=piece, position=vector(position))
                 draft.put(copy)
                 made.append(copy.id)
         draft.select = tuple(made)

@@ -24,6 +24,7 @@ class Delete(Tool):
     need: ClassVar[Need] = Need(kinds=_EVERYTHING, least=1)
     key: ClassVar[str | None] = "Del"
     icon: ClassVar[str] = "trash-2"
+    instant: ClassVar[bool] = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         going = {r.id for r in rows}
@@ -78,10 +79,16 @@ class LevelSettings(Tool):
     prefill: ClassVar[bool] = True
 
     name: str | None = field(None, "Name", "Name of the level", min_length=1, max_length=80)
-    step: float | None = field(None, "Snap step", "Distance between grid points", unit="m", step=0.25, ge=0.001, le=1000)
-    module: float | None = field(None, "Module", "The size that most pieces have; drawn bold", unit="m", step=1, ge=0.01, le=10_000)
+    step: float | None = field(
+        None, "Snap step", "Distance between grid points", unit="m", step=0.25, ge=0.001, le=1000
+    )
+    module: float | None = field(
+        None, "Module", "The size that most pieces have; drawn bold", unit="m", step=1, ge=0.01, le=10_000
+    )
     turn_step: float | None = field(None, "Turn step", "Angles snap to this", unit="°", step=5, ge=0.1, le=180)
-    budget: int | None = field(None, "Budget", "Triangles that a view of the level may cost", step=10_000, ge=1, le=2_000_000_000)
+    budget: int | None = field(
+        None, "Budget", "Triangles that a view of the level may cost", step=10_000, ge=1, le=2_000_000_000
+    )
 
     home: tuple[Vector, Vector] | None = field(
         None, "Home view", "Where the view starts: the eye and what it looks at", widget="none"

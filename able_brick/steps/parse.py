@@ -16,9 +16,7 @@ def parse_tool(name: str, params: Mapping[str, Any]) -> Tool:
     """The tool with its parameters. Raises InputError that names each wrong field and what is allowed."""
     kind = TOOLS.get(name)
     if kind is None:
-        raise InputError(
-            f"There is no tool {name[:60]!r}.", field="tool", received=name[:60], allowed=sorted(TOOLS)
-        )
+        raise InputError(f"There is no tool {name[:60]!r}.", field="tool", received=name[:60], allowed=sorted(TOOLS))
     if "tool" in params:
         raise InputError("The parameters must not hold “tool”; it stands beside them.", field="tool")
     try:
@@ -56,6 +54,8 @@ def _sentence(kind: type[Tool], error: dict[str, Any]) -> str:
         case "missing":
             return f"{title} is missing."
         case "extra_forbidden":
-            return f"{title} is no setting of {kind.title}; it has {', '.join(sorted(set(kind.model_fields) - {'tool'}))}."
+            return (
+                f"{title} is no setting of {kind.title}; it has {', '.join(sorted(set(kind.model_fields) - {'tool'}))}."
+            )
         case _:
             return f"{title}: {error['msg']} (got {got})."

@@ -27,7 +27,9 @@ class _PathSettings(Tool):
     def tell(self, draft: Draft, path: Path) -> None:
         curve = path_curve(path)
         radius = curve.smallest_radius
-        draft.note = f"{curve.length:.2f} m long" + (f", smallest radius {radius:.2f} m" if radius < 1e4 else ", straight")
+        draft.note = f"{curve.length:.2f} m long" + (
+            f", smallest radius {radius:.2f} m" if radius < 1e4 else ", straight"
+        )
 
 
 class DrawPath(_PathSettings):

@@ -50,7 +50,8 @@ AnyTool = Annotated[
 ]
 ADAPTER: Final[TypeAdapter[Tool]] = TypeAdapter(AnyTool)
 TOOLS: Final[dict[str, type[Tool]]] = {
-    t.model_fields["tool"].default: t for t in AnyTool.__origin__.__args__  # type: ignore[attr-defined]
+    t.model_fields["tool"].default: t
+    for t in AnyTool.__origin__.__args__  # type: ignore[attr-defined]
 }
 
 
@@ -67,6 +68,7 @@ class ToolInfo(BaseModel):
     icon: str
     hidden: bool
     prefill: bool
+    instant: bool
     fields: dict[str, Any]
 
 
@@ -84,6 +86,7 @@ def describe() -> list[ToolInfo]:
             icon=t.icon,
             hidden=t.hidden,
             prefill=t.prefill,
+            instant=t.instant,
             fields=t.model_json_schema(),
         )
         for name, t in TOOLS.items()
@@ -101,5 +104,3 @@ def apply(snapshot: Snapshot, level: str, tool: Tool, selection: tuple[str, ...]
         tool.need.check(tool.title, rows)
     tool.apply(draft, rows)
     return draft.change()
-
-

@@ -41,13 +41,24 @@ class SetPivot(Tool):
     icon: ClassVar[str] = "crosshair"
 
     place: Literal["box", "mass", "origin", "grid", "typed"] = field(
-        "box", "Place", "On the bounding box, the centre of mass, the mesh's origin, the nearest grid point, or typed"
+        "box",
+        "Place",
+        "On the bounding box, the centre of mass, the mesh's origin, the nearest grid point, or typed",
     )
     anchor: Anchor = field(
-        Anchor(), "On the box", "Corner, edge middle, side centre or centre of the box", widget="anchor", when={"place": ["box"]}
+        Anchor(),
+        "On the box",
+        "Corner, edge middle, side centre or centre of the box",
+        widget="anchor",
+        when={"place": ["box"]},
     )
     point: Vector = field(
-        (0.0, 0.0, 0.0), "Point", "In the piece's own coordinates", unit="m", step=0.1, when={"place": ["typed"]}
+        (0.0, 0.0, 0.0),
+        "Point",
+        "In the piece's own coordinates",
+        unit="m",
+        step=0.1,
+        when={"place": ["typed"]},
     )
     outcome: Literal["stay", "follow"] = field(
         "stay", "Outcome", "The pieces stay where they stand, or the numbers stay and the pieces move"
@@ -62,7 +73,9 @@ class SetPivot(Tool):
                     self._compensate(draft, piece, user, new)
                     moved += 1
             draft.put(piece.changed(pivot=new))
-        draft.note = f"{moved} placements keep their stand" if self.outcome == "stay" else "The pieces moved onto their numbers"
+        draft.note = (
+            f"{moved} placements keep their stand" if self.outcome == "stay" else "The pieces moved onto their numbers"
+        )
 
     def _point(self, draft: Draft, piece: Piece) -> Vector:
         if self.place == "typed":

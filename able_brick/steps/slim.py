@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from able_brick.core.text import grouped, millimetres
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.reduce import reduce_to, target_triangles
+from able_brick.core.text import grouped, millimetres
 from able_brick.level.rows import Course, LineArray, Piece, Placement, SlimOrigin
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
@@ -25,8 +25,18 @@ class Slim(Tool):
     icon: ClassVar[str] = "feather"
 
     target: Literal["share", "count"] = field("share", "Target", "A share of the triangles, or a number of them")
-    share: float = field(25.0, "Share", "Triangles that are left", unit="%", step=5, gt=0, le=100, when={"target": ["share"]})
-    triangles: int = field(10_000, "Triangles", "At most this many are left", step=500, ge=1, le=50_000_000, when={"target": ["count"]})
+    share: float = field(
+        25.0, "Share", "Triangles that are left", unit="%", step=5, gt=0, le=100, when={"target": ["share"]}
+    )
+    triangles: int = field(
+        10_000,
+        "Triangles",
+        "At most this many are left",
+        step=500,
+        ge=1,
+        le=50_000_000,
+        when={"target": ["count"]},
+    )
     result: Literal["new piece", "same piece"] = field(
         "new piece", "Result", "A new piece for the selected placements, or the piece itself, everywhere"
     )
@@ -63,5 +73,8 @@ class Slim(Tool):
         fresh: dict[str, object] = {"mesh": key, "facts": known, "slim": origin}
         if self.result == "new piece":
             share = 100 * known.triangles / max(mesh.triangle_count, 1)
-            fresh |= {"id": draft.new_id("piece"), "name": draft.unique_name(f"{piece.name} {share:.0f} %", "piece")}
+            fresh |= {
+                "id": draft.new_id("piece"),
+                "name": draft.unique_name(f"{piece.name} {share:.0f} %", "piece"),
+            }
         return piece.changed(**fresh)

@@ -20,6 +20,7 @@ class SnapToGrid(Tool):
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
     need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1)
     icon: ClassVar[str] = "grid-3x3"
+    instant: ClassVar[bool] = True
 
     step: float | None = field(None, "Step", "Grid step; empty for the level's own", unit="m", step=0.25, gt=0, le=1000)
     x: bool = field(True, "Along X", "Snap this coordinate")

@@ -38,7 +38,9 @@ class Need(BaseModel):
             raise SelectionError(f"{title} needs a selection. Select {how}{words}.", needed=list(self.kinds))
         if self.most is not None and len(rows) > self.most:
             raise SelectionError(
-                f"{title} works on {self.most} at a time; {len(rows)} are selected.", allowed=self.most, received=len(rows)
+                f"{title} works on {self.most} at a time; {len(rows)} are selected.",
+                allowed=self.most,
+                received=len(rows),
             )
         wrong = [r.id for r in rows if r.kind not in self.kinds]
         if wrong and self.least:
@@ -61,6 +63,7 @@ class Tool(BaseModel):
     icon: ClassVar[str] = "box"
     hidden: ClassVar[bool] = False
     prefill: ClassVar[bool] = False
+    instant: ClassVar[bool] = False
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         """Change the draft. `rows` are the selected rows, already checked against `need`."""

@@ -27,19 +27,28 @@ class Turn(Tool):
     need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1)
     icon: ClassVar[str] = "rotate-cw"
 
-    angle: float = field(90.0, "Angle", "Counter-clockwise seen from the axis's end", unit="°", step=15, ge=-36_000, le=36_000)
+    angle: float = field(
+        90.0, "Angle", "Counter-clockwise seen from the axis's end", unit="°", step=15, ge=-36_000, le=36_000
+    )
     axis: Literal["x", "y", "z"] = field("y", "Axis", "The axis to turn about")
     axes: Literal["world", "piece"] = field("world", "Axes", "The world's axes, or each thing's own")
     about_what: Literal["own", "middle", "point"] = field(
         "own", "About", "Each its own pivot, the middle of all pivots, or a typed point"
     )
     point: Vector = field(
-        (0.0, 0.0, 0.0), "Point", "The point to turn about", unit="m", widget="position", when={"about_what": ["point"]}
+        (0.0, 0.0, 0.0),
+        "Point",
+        "The point to turn about",
+        unit="m",
+        widget="position",
+        when={"about_what": ["point"]},
     )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         things = standing(rows)
-        centre = np.mean([t.position for t in things], axis=0) if self.about_what == "middle" else np.asarray(self.point)
+        centre = (
+            np.mean([t.position for t in things], axis=0) if self.about_what == "middle" else np.asarray(self.point)
+        )
         for thing in things:
             own = rotation(thing.turn)
             axis = own.apply(_AXES[self.axis]) if self.axes == "piece" else _AXES[self.axis]

@@ -52,5 +52,3 @@ def _settings(connection: Any, _record: object) -> None:
     for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL", "busy_timeout=5000"):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
-
-

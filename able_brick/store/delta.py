@@ -7,8 +7,8 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from able_brick.level.evaluate import item_poses, summary
-from able_brick.level.rows import AnyRow, Course, LineArray, Piece
+from able_brick.level.evaluate import item_poses, path_curve, summary
+from able_brick.level.rows import AnyRow, Course, LineArray, Path, Piece
 from able_brick.level.snapshot import Edit, Snapshot, level_of
 
 
@@ -59,6 +59,14 @@ class HistoryView(BaseModel):
     redo: StepView | None
 
 
+class PathView(BaseModel):
+    """A path as it is drawn, point by point; metres. No smallest radius where it is straight."""
+
+    line: list[list[float]]
+    length: float
+    smallest_radius: float | None
+
+
 class Delta(BaseModel):
     """Everything that differs after a change. `items` holds rows of ten: position, turn xyzw, size."""
 
@@ -67,6 +75,7 @@ class Delta(BaseModel):
     changed: list[AnyRow]
     removed: list[str]
     items: dict[str, list[list[float]]]
+    paths: dict[str, PathView]
     summary: SummaryView
     history: HistoryView
     select: list[str] | None
@@ -90,6 +99,21 @@ def derived_items(snapshot: Snapshot, level: str, touched: set[str] | None) -> d
     return out
 
 
+def path_views(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict[str, PathView]:
+    """Paths as they are drawn: all of them, or the touched ones."""
+    out: dict[str, PathView] = {}
+    for thing in snapshot.things.get(level, {}).values():
+        if isinstance(thing, Path) and (touched is None or thing.id in touched):
+            curve = path_curve(thing)
+            radius = curve.smallest_radius
+            out[thing.id] = PathView(
+                line=curve.drawn().tolist(),
+                length=curve.length,
+                smallest_radius=radius if radius < 1e6 else None,
+            )
+    return out
+
+
 def level_delta(
     snapshot: Snapshot,
     level: str,
@@ -102,12 +126,14 @@ def level_delta(
 ) -> Delta:
     """The change that edits made, as seen in one level; `snapshot` is the project after them."""
     mine = [e for e in edits if (row := e.after or e.before) is not None and level_of(row) in (None, level)]
+    touched = {e.id for e in mine}
     return Delta(
         level=level,
         revision=revision,
         changed=[e.after for e in mine if e.after is not None],
         removed=[e.id for e in mine if e.after is None],
-        items=derived_items(snapshot, level, {e.id for e in mine}),
+        items=derived_items(snapshot, level, touched),
+        paths=path_views(snapshot, level, touched),
         summary=SummaryView.model_validate(summary(snapshot, level), from_attributes=True),
         history=history,
         select=None if select is None else list(select),
@@ -124,6 +150,7 @@ def level_view(snapshot: Snapshot, level: str, *, revision: int, history: Histor
         changed=[snapshot.level(level), *pieces, *snapshot.things.get(level, {}).values()],
         removed=[],
         items=derived_items(snapshot, level, None),
+        paths=path_views(snapshot, level, None),
         summary=SummaryView.model_validate(summary(snapshot, level), from_attributes=True),
         history=history,
         select=None,

@@ -118,7 +118,8 @@ def write_rows(connection: Connection, edits: Iterable[Edit], counters: dict[str
         statement = upsert(RowRecord)
         columns = ("level", "kind", "mesh", "format", "payload")
         connection.execute(
-            statement.on_conflict_do_update(index_elements=["id"], set_={c: statement.excluded[c] for c in columns}), kept
+            statement.on_conflict_do_update(index_elements=["id"], set_={c: statement.excluded[c] for c in columns}),
+            kept,
         )
     statement = upsert(Meta)
     connection.execute(
@@ -147,18 +148,21 @@ def write_entry(
     """Put a step at its place in the level's journal; what stood there or later is gone."""
     connection.execute(delete(JournalEntry).where(JournalEntry.level == level, JournalEntry.place >= place))
     rows = [
-        [None if e.before is None else e.before.model_dump(mode="json"), None if e.after is None else e.after.model_dump(mode="json")]
+        [
+            None if e.before is None else e.before.model_dump(mode="json"),
+            None if e.after is None else e.after.model_dump(mode="json"),
+        ]
         for e in edits
     ]
     done = connection.execute(
         insert(JournalEntry).values(
             level=level,
             place=place,
-            tool=tool.tool,  # type: ignore[attr-defined]
+            tool=tool.tool,
             params=tool.model_dump_json(exclude={"tool"}),
             selection=json.dumps(selection),
             note=note,
-            adjustable=not tool.hidden or tool.tool == "set_pose",  # type: ignore[attr-defined]
+            adjustable=not tool.hidden or tool.tool == "set_pose",
             format=ROW_FORMAT,
             edits=zlib.compress(json.dumps(rows).encode(), 1),
         )

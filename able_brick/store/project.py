@@ -62,7 +62,7 @@ class Project:
         """Call the listener with every committed change, once for each level that it touches."""
         self._listeners.append(listener)
 
-    # -- levels -------------------------------------------------------------------------------------------------
+    # -- levels -
 
     def create_level(self, name: str) -> LevelRow:
         """A new empty level."""
@@ -88,7 +88,7 @@ class Project:
         self._snapshot.level(level)
         return self._states[level].revision
 
-    # -- steps --------------------------------------------------------------------------------------------------
+    # -- steps -
 
     def step(
         self,
@@ -125,7 +125,14 @@ class Project:
                 if base is not self._snapshot:
                     continue
                 return self._commit(
-                    level, tool, entry.selection, change, change.edits, _net(entry.edits, change.edits), entry.place, {}
+                    level,
+                    tool,
+                    entry.selection,
+                    change,
+                    change.edits,
+                    _net(entry.edits, change.edits),
+                    entry.place,
+                    {},
                 )
 
     def preview(
@@ -171,7 +178,7 @@ class Project:
             made = tuple(e.id for e in state.redo.edits if e.after is not None and level_of(e.after) == level)
             return self._travel(level, state.redo.edits, state.done + 1, made)
 
-    # -- inside -------------------------------------------------------------------------------------------------
+    # -- inside -
 
     def _at(self, level: str, revision: int) -> Snapshot:
         with self._guard:
@@ -192,10 +199,12 @@ class Project:
             entry = self._states[level].last
         if entry is None:
             raise HistoryError("There is no last step to adjust.")
-        if entry.tool != tool.tool:  # type: ignore[attr-defined]
-            raise HistoryError(f"The last step is {entry.tool}, not {tool.tool}.")  # type: ignore[attr-defined]
+        if entry.tool != tool.tool:
+            raise HistoryError(f"The last step is {entry.tool}, not {tool.tool}.")
         self._check_current(base, [e.inverse() for e in entry.edits])
-        before = base.with_edits([e.inverse() for e in reversed(entry.edits)], journal.rewound(base.counters, entry.edits))
+        before = base.with_edits(
+            [e.inverse() for e in reversed(entry.edits)], journal.rewound(base.counters, entry.edits)
+        )
         change = registry.apply(before, level, tool, entry.selection, self.meshes.get)
         return base, entry, change
 
@@ -292,9 +301,7 @@ class Project:
         return mine
 
     @staticmethod
-    def _around(
-        connection: Connection, level: str, done: int
-    ) -> tuple[journal.Entry | None, journal.Entry | None]:
+    def _around(connection: Connection, level: str, done: int) -> tuple[journal.Entry | None, journal.Entry | None]:
         return journal.read_entry(connection, level, done), journal.read_entry(connection, level, done + 1)
 
     @contextmanager

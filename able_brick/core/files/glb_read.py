@@ -35,7 +35,10 @@ def read_glb(data: bytes) -> Scene:
 
 def _chunks(data: bytes) -> tuple[dict[str, Any], bytes]:
     if len(data) < 20 or data[:4] != b"glTF":
-        raise FileError("This is not a GLB file: it does not begin with “glTF”. Export it as binary glTF 2.0.", place="byte 0")
+        raise FileError(
+            "This is not a GLB file: it does not begin with “glTF”. Export it as binary glTF 2.0.",
+            place="byte 0",
+        )
     version, length = struct.unpack_from("<II", data, 4)
     if version != 2:
         raise FileError(f"GLB version {version} cannot be read, only version 2.", place="byte 4", received=version)
@@ -81,7 +84,7 @@ class _Reader:
         self.notes: list[str] = []
         self.vertices = 0
 
-    # -- JSON ---------------------------------------------------------------------------------------------------
+    # -- JSON -
 
     def list_of(self, key: str) -> list[Any]:
         value = self.document.get(key, [])
@@ -100,7 +103,9 @@ class _Reader:
     def whole(self, value: object, place: str, low: int, high: int) -> int:
         if isinstance(value, bool) or not isinstance(value, int) or not low <= value <= high:
             raise FileError(
-                f"{place} should be a whole number from {low} to {high}.", place=place, received=repr(value)[:80]
+                f"{place} should be a whole number from {low} to {high}.",
+                place=place,
+                received=repr(value)[:80],
             )
         return value
 
@@ -114,7 +119,7 @@ class _Reader:
         clean = "".join(c for c in value if c.isprintable())[:120].strip() if isinstance(value, str) else ""
         return clean or fallback
 
-    # -- binary -------------------------------------------------------------------------------------------------
+    # -- binary -
 
     def accessor(self, index: object, place: str, kinds: tuple[str, ...]) -> npt.NDArray[Any]:
         """The accessor's values (n,) or (n,width), integers raw unless they are normalised."""
@@ -140,7 +145,9 @@ class _Reader:
         stride = self.whole(view.get("byteStride", tight), f"{where}.byteStride", tight, 252 if tight <= 252 else tight)
         if offset + (count - 1) * stride + tight > length:
             raise FileError(
-                f"{place} claims {count} items, more than its {length} bytes hold.", place=place, received=count
+                f"{place} claims {count} items, more than its {length} bytes hold.",
+                place=place,
+                received=count,
             )
         raw = np.ndarray((count, width), dtype, self.binary, start + offset, (stride, dtype.itemsize))
         out: npt.NDArray[Any] = raw.copy()
@@ -148,13 +155,15 @@ class _Reader:
             out = np.maximum(out.astype(np.float64) / np.iinfo(dtype).max, -1.0)
         return out[:, 0] if width == 1 else out
 
-    # -- scene --------------------------------------------------------------------------------------------------
+    # -- scene -
 
     def scene(self) -> Scene:
         required = self.list_of("extensionsRequired")
         if required:
             names = ", ".join(sorted(str(r)[:60] for r in required))
-            raise FileError(f"The file needs {names}, which is not read; export without it.", place="extensionsRequired")
+            raise FileError(
+                f"The file needs {names}, which is not read; export without it.", place="extensionsRequired"
+            )
         materials = [self.material(i) for i in range(len(self.list_of("materials")))]
         parts: list[Part] = []
         part_of: dict[int, int] = {}
@@ -165,9 +174,7 @@ class _Reader:
                 parts.append(part)
         if not parts:
             raise FileError("The file holds no triangles.", place="meshes")
-        instances = [
-            Instance(part_of[mesh], name, matrix) for mesh, name, matrix in self.standing() if mesh in part_of
-        ]
+        instances = [Instance(part_of[mesh], name, matrix) for mesh, name, matrix in self.standing() if mesh in part_of]
         return Scene(tuple(parts), tuple(instances), tuple(self.notes))
 
     def material(self, index: int) -> Material:
@@ -176,7 +183,9 @@ class _Reader:
         pbr = m.get("pbrMetallicRoughness", {})
         if not isinstance(pbr, dict):
             raise FileError(f"{place}.pbrMetallicRoughness should be an object.", place=place)
-        r, g, b, a = np.clip(self.numbers(pbr.get("baseColorFactor", [1, 1, 1, 1]), f"{place}.baseColorFactor", 4), 0, 1)
+        r, g, b, a = np.clip(
+            self.numbers(pbr.get("baseColorFactor", [1, 1, 1, 1]), f"{place}.baseColorFactor", 4), 0, 1
+        )
         return Material(
             self.name(m, f"Material {index + 1}"),
             (float(r), float(g), float(b), float(a)),
@@ -221,11 +230,13 @@ class _Reader:
         q = self.numbers(node.get("rotation", [0, 0, 0, 1]), f"{place}.rotation", 4)
         if not 0.5 < float(np.linalg.norm(q)) < 2.0:
             raise FileError(f"{place}.rotation is not a unit quaternion.", place=place)
-        out[:3, :3] = Rotation.from_quat(q).as_matrix() * self.numbers(node.get("scale", [1, 1, 1]), f"{place}.scale", 3)
+        out[:3, :3] = Rotation.from_quat(q).as_matrix() * self.numbers(
+            node.get("scale", [1, 1, 1]), f"{place}.scale", 3
+        )
         out[:3, 3] = self.numbers(node.get("translation", [0, 0, 0]), f"{place}.translation", 3)
         return out
 
-    # -- meshes -------------------------------------------------------------------------------------------------
+    # -- meshes -
 
     def part(self, index: int, materials: list[Material]) -> Part | None:
         mesh = self.item("meshes", index, "meshes")
@@ -234,7 +245,9 @@ class _Reader:
         if not isinstance(primitives, list) or not all(isinstance(p, dict) for p in primitives):
             raise FileError(f"{place}.primitives should be a list of objects.", place=place)
         pieces = [
-            self.primitive(p, f"{place}.primitives[{k}]") for k, p in enumerate(primitives) if p.get("mode", 4) in (4, 5, 6)
+            self.primitive(p, f"{place}.primitives[{k}]")
+            for k, p in enumerate(primitives)
+            if p.get("mode", 4) in (4, 5, 6)
         ]
         skipped = len(primitives) - len(pieces)
         if skipped:
@@ -245,7 +258,11 @@ class _Reader:
         used: list[Material] = []
         slot_of: list[int] = []
         for slot in slots:
-            m = Material("Plain") if slot is None else materials[self.whole(slot, f"{place}.material", 0, len(materials) - 1)]
+            m = (
+                Material("Plain")
+                if slot is None
+                else materials[self.whole(slot, f"{place}.material", 0, len(materials) - 1)]
+            )
             if m not in used:
                 used.append(m)
             slot_of.append(used.index(m))
@@ -285,7 +302,11 @@ class _Reader:
             raise FileError(f"The file has more than {_MOST_VERTICES} vertices; split it.", place=place)
         if not np.isfinite(position).all():
             bad = int(np.flatnonzero(~np.isfinite(position).all(axis=1))[0])
-            raise FileError(f"{place}: vertex {bad} has a coordinate that is not a finite number.", place=place, vertex=bad)
+            raise FileError(
+                f"{place}: vertex {bad} has a coordinate that is not a finite number.",
+                place=place,
+                vertex=bad,
+            )
         out: dict[str, Any] = {"position": position}
         for key, name, kinds in (
             ("normal", "NORMAL", ("VEC3",)),
@@ -345,7 +366,9 @@ class _Reader:
             raise FileError(f"{place}.extras do not fit its {len(position)} vertices.", place=place)
         count = int(vertex.max()) + 1
         if count > len(position):
-            raise FileError(f"{place}.extras name vertex {count - 1}, beyond its {len(position)} vertices.", place=place)
+            raise FileError(
+                f"{place}.extras name vertex {count - 1}, beyond its {len(position)} vertices.", place=place
+            )
         points = np.zeros((count, 3))
         points[vertex] = position
         return PolyMesh.checked(

@@ -72,9 +72,7 @@ def _primitives(binary: _Binary, mesh: PolyMesh, slots: Sequence[int]) -> tuple[
         place[chosen] = total + np.arange(len(chosen))
         corner = hardware.corner[chosen]
         attributes: Json = {
-            "POSITION": binary.add(
-                mesh.positions[hardware.vertex[chosen]].astype("<f4"), target=_ARRAY, limits=True
-            ),
+            "POSITION": binary.add(mesh.positions[hardware.vertex[chosen]].astype("<f4"), target=_ARRAY, limits=True),
             "NORMAL": binary.add(hardware.normals[chosen].astype("<f4"), target=_ARRAY),
         }
         if mesh.uv is not None:
@@ -188,7 +186,11 @@ def write_glb(parts: Sequence[Part], nodes: Sequence[Node] | None = None, *, nam
     roots = [lay(node) for node in standing]
     document: Json = {"asset": {"version": "2.0", "generator": "Able Brick"}, "scene": 0}
     document["scenes"] = [{"nodes": roots, **({"name": name} if name else {})} if roots else {"name": name or "Empty"}]
-    for key, values in (("nodes", flat), ("meshes", meshes), ("materials", [_material(m) for m in materials])):
+    for key, values in (
+        ("nodes", flat),
+        ("meshes", meshes),
+        ("materials", [_material(m) for m in materials]),
+    ):
         if values:
             document[key] = values
     return _assembled(document, binary)
@@ -215,7 +217,12 @@ def write_view_glb(mesh: PolyMesh) -> bytes:
             if len(chosen):
                 index = binary.add(_indices(chosen.ravel(), mesh.vertex_count), target=_ELEMENTS)
                 primitives.append(
-                    {"attributes": {"POSITION": position}, "indices": index, "mode": 1, "extras": {"lines": kind}}
+                    {
+                        "attributes": {"POSITION": position},
+                        "indices": index,
+                        "mode": 1,
+                        "extras": {"lines": kind},
+                    }
                 )
     document: Json = {"asset": {"version": "2.0", "generator": "Able Brick"}, "scene": 0}
     document["scenes"] = [{"nodes": [0]}]

@@ -91,7 +91,9 @@ class PolyMesh:
             bad = int(faces[order][1:][twice][0])
             raise GeometryError(f"Face {bad} names one vertex twice; drop the repeated corner.", face=bad)
 
-        def per(name: str, value: npt.ArrayLike | None, shape: tuple[int, ...], kind: npt.DTypeLike) -> npt.NDArray[np.generic]:
+        def per(
+            name: str, value: npt.ArrayLike | None, shape: tuple[int, ...], kind: npt.DTypeLike
+        ) -> npt.NDArray[np.generic]:
             a = np.zeros(shape, kind) if value is None else np.array(value, dtype=kind)
             if a.shape != shape:
                 raise GeometryError(f"{name} has shape {a.shape}; {shape} is needed.")

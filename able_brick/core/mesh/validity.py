@@ -59,7 +59,11 @@ def problems(mesh: PolyMesh) -> list[Problem]:
     found = [
         ("unused_vertices", unused_vertices(mesh), "{n} vertices belong to no face"),
         ("degenerate_faces", np.flatnonzero(degenerate_faces(mesh)), "{n} faces have no area"),
-        ("duplicate_faces", np.flatnonzero(duplicate_faces(mesh)), "{n} faces stand twice on the same vertices"),
+        (
+            "duplicate_faces",
+            np.flatnonzero(duplicate_faces(mesh)),
+            "{n} faces stand twice on the same vertices",
+        ),
         ("crowded_edges", crowded, "{n} edges have more than two faces"),
         ("winding", clash, "{n} edges join faces that look opposite ways"),
     ]

@@ -70,6 +70,15 @@ class Curve:
             d[flat] = self.derivatives(span + np.clip(t, 1e-4, 1 - 1e-4))
         return unit(d)
 
+    def drawn(self, *, per_span: int = 24) -> Floats:
+        """(n,3) points to draw the path with; straight spans have only their ends."""
+        at: list[Floats] = []
+        for k in range(self.span_count):
+            a, b, c, d = self.controls[k]
+            straight = np.linalg.norm(np.cross(d - a, b - a)) + np.linalg.norm(np.cross(d - a, c - a)) < 1e-9
+            at.append(k + np.linspace(0.0, 1.0, 2 if straight else per_span + 1)[:-1])
+        return self.points(np.append(np.concatenate(at), float(self.span_count)))
+
     def radii(self, at: Floats) -> Floats:
         """(n,) radius of curvature, metres; infinite where straight."""
         span, t = self._split(at)
@@ -189,7 +198,9 @@ def curve(points: Sequence[PathPoint], *, closed: bool = False, smooth: bool = F
     gap = np.linalg.norm(p[ahead] - p[:spans], axis=1)
     if (gap <= 1e-6).any():
         k = int(np.flatnonzero(gap <= 1e-6)[0])
-        raise GeometryError(f"Points {k + 1} and {int(ahead[k]) + 1} of the path are on the same spot; move one.", point=k)
+        raise GeometryError(
+            f"Points {k + 1} and {int(ahead[k]) + 1} of the path are on the same spot; move one.", point=k
+        )
     out: list[Floats | None] = [None if q.handle_out is None else np.array(q.handle_out) for q in points]
     into: list[Floats | None] = [None if q.handle_in is None else np.array(q.handle_in) for q in points]
     if smooth:

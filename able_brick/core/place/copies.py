@@ -8,8 +8,8 @@ import numpy as np
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats
-from able_brick.core.text import grouped
 from able_brick.core.place.pose import Poses, Quaternion, Vector, rotation, vector
+from able_brick.core.text import grouped
 
 #: More things than this in one run are refused.
 MOST_ITEMS = 100_000

@@ -26,9 +26,7 @@ def prism(outline: Sequence[tuple[float, float]], depth: float) -> PolyMesh:
     if float((flat[:, 0] * nxt[:, 1] - flat[:, 1] * nxt[:, 0]).sum()) <= 0:
         raise GeometryError("The outline runs clockwise or has no area; give its points counter-clockwise.")
     half = depth / 2
-    positions = np.concatenate(
-        [np.column_stack([flat, np.full(n, -half)]), np.column_stack([flat, np.full(n, half)])]
-    )
+    positions = np.concatenate([np.column_stack([flat, np.full(n, -half)]), np.column_stack([flat, np.full(n, half)])])
     k = np.arange(n)
     j = (k + 1) % n
     walls = np.stack([k, j, j + n, k + n], axis=1)

@@ -55,7 +55,8 @@ def turned(profile: Sequence[tuple[float, float]], *, sides: int) -> PolyMesh:
         across = [width[k + (1 if i is nxt else 0)] for _, i, _ in columns]
         uv.append(
             np.stack(
-                [np.stack(across, axis=1).ravel(), np.tile([along[step + up] for *_, up in columns], sides)], axis=1
+                [np.stack(across, axis=1).ravel(), np.tile([along[step + up] for *_, up in columns], sides)],
+                axis=1,
             )
         )
         sizes += [len(columns)] * sides

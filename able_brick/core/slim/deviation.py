@@ -31,9 +31,7 @@ def deviation(one: PolyMesh, other: PolyMesh, *, samples: int = 20_000, seed: in
     there = _distances(_samples(one, a, samples, seed), b)
     back = _distances(_samples(other, b, samples, seed + 1), a)
     every = np.concatenate([there[1], back[1]])
-    return Deviation(
-        float(max(there[0].max(initial=0.0), back[0].max(initial=0.0))), float(np.sqrt((every**2).mean()))
-    )
+    return Deviation(float(max(there[0].max(initial=0.0), back[0].max(initial=0.0))), float(np.sqrt((every**2).mean())))
 
 
 def _soup(mesh: PolyMesh) -> Floats:

@@ -83,7 +83,20 @@ def reduce_to(
         quota = max(256.0, min(len(edges) / 2, 3.0 * needed)) * widen
         order, cut = collapse.choose(cost, edges, stamp, np.array(cutoffs, np.int32), number - 1, quota, hold)
         removed, done = collapse.collapse_pass(
-            pos, quadric, tri, wedge, uv, start, star, edges, uses, way, order, stamp, number, len(tri) - triangles
+            pos,
+            quadric,
+            tri,
+            wedge,
+            uv,
+            start,
+            star,
+            edges,
+            uses,
+            way,
+            order,
+            stamp,
+            number,
+            len(tri) - triangles,
         )
         cutoffs.append(cut)
         hold = cut if done > 0.1 * needed else -1

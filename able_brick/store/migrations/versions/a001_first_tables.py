@@ -8,7 +8,9 @@ down_revision = None
 
 
 def upgrade() -> None:
-    op.create_table("meta", sa.Column("key", sa.String, primary_key=True), sa.Column("value", sa.String, nullable=False))
+    op.create_table(
+        "meta", sa.Column("key", sa.String, primary_key=True), sa.Column("value", sa.String, nullable=False)
+    )
     op.create_table(
         "level_state",
         sa.Column("level", sa.String, primary_key=True),

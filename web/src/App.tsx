@@ -1,0 +1,107 @@
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useEffect, useState } from "react";
+import styled from "styled-components";
+import { api } from "./api/client";
+import { listen } from "./api/live";
+import { bindKeys, look } from "./keys";
+import { BudgetStrip } from "./panels/BudgetStrip";
+import { LastStepCard } from "./panels/LastStepCard";
+import { LevelList } from "./panels/LevelList";
+import { Messages } from "./panels/Messages";
+import { SelectionCard } from "./panels/SelectionCard";
+import { FindTool, KeySheet } from "./panels/Sheets";
+import { Shelf } from "./panels/Shelf";
+import { ToolsCard } from "./panels/ToolsCard";
+import { TopLine } from "./panels/TopLine";
+import { ViewStrip } from "./panels/ViewStrip";
+import { StageCard } from "./stages/StageCard";
+import { loadLevel } from "./state/level";
+import { tell } from "./state/messages";
+import { select } from "./state/selection";
+import { lookFrom } from "./state/view";
+import { Viewport } from "./viewport/Viewport";
+
+const Sheet = styled.div`
+  height: 100%; display: grid; grid-template: 46px minmax(0, 1fr) 40px / 224px minmax(0, 1fr) 288px;
+  grid-template-areas: "top top top" "left view cards" "foot foot foot";
+  & > header { grid-area: top; } & > footer { grid-area: foot; }
+  @media (max-width: 1080px) { grid-template-columns: 168px minmax(0, 1fr) 240px; }
+`;
+const Left = styled.aside`
+  grid-area: left; display: grid; grid-template-rows: minmax(0, 1.15fr) minmax(0, 1fr); border-right: 1px solid var(--line); background: var(--panel);
+  & > section { display: flex; flex-direction: column; min-height: 0; }
+  & > section + section { border-top: 1px solid var(--line); }
+`;
+const Centre = styled.main`grid-area: view; display: grid; grid-template-rows: 34px minmax(0, 1fr); min-width: 0; position: relative;`;
+const Cards = styled.aside`
+  grid-area: cards; display: flex; flex-direction: column; gap: 10px; padding: 10px; overflow-y: auto; border-left: 1px solid var(--line);
+`;
+
+/** The whole sheet. */
+export function App() {
+  const tools = useQuery({ queryKey: ["tools"], queryFn: api.tools, staleTime: Number.POSITIVE_INFINITY });
+  const levels = useQuery({ queryKey: ["levels"], queryFn: api.levels });
+  const [levelId, setLevelId] = useState<string | null>(null);
+  const [sheet, setSheet] = useState<"find" | "keys" | null>(null);
+  const open = levelId ?? levels.data?.[0]?.id ?? null;
+  useEffect(() => {
+    if (!open) return;
+    let wanted = true;
+    select([]);
+    api.level(open).then(
+      (view) => {
+        if (!wanted) return;
+        loadLevel(view);
+        const row = view.changed.find((r) => r.kind === "level");
+        if (row?.kind === "level" && row.home) lookFrom(row.home[0], row.home[1]);
+        else look(true);
+      },
+      (error: Error) => tell(error.message, "error"),
+    );
+    const stop = listen(open);
+    return () => {
+      wanted = false;
+      stop();
+    };
+  }, [open]);
+  const list = tools.data;
+  useEffect(
+    () => (list ? bindKeys(list, { find: () => setSheet("find"), keys: () => setSheet("keys") }) : undefined),
+    [list],
+  );
+  const newLevel = useCallback(async () => {
+    try {
+      setLevelId((await api.createLevel("New level")).id);
+    } catch (error) {
+      tell((error as Error).message, "error");
+    }
+  }, []);
+  const every = list ?? [];
+  return (
+    <Sheet>
+      <TopLine onLevel={setLevelId} onNewLevel={() => void newLevel()} onFind={() => setSheet("find")} />
+      <Left>
+        <section aria-label="Shelf">
+          <Shelf tools={every} />
+        </section>
+        <section aria-label="Level">
+          <LevelList />
+        </section>
+      </Left>
+      <Centre>
+        <ViewStrip />
+        <Viewport />
+        <Messages />
+      </Centre>
+      <Cards aria-label="Cards">
+        <SelectionCard />
+        <StageCard />
+        <ToolsCard tools={every} />
+        <LastStepCard tools={every} />
+      </Cards>
+      <BudgetStrip />
+      <FindTool open={sheet === "find"} onClose={() => setSheet(null)} tools={every} />
+      <KeySheet open={sheet === "keys"} onClose={() => setSheet(null)} />
+    </Sheet>
+  );
+}

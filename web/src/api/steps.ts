@@ -1,0 +1,94 @@
+import { applyDelta, levelStore, loadLevel, showPreview } from "../state/level";
+import { tell } from "../state/messages";
+import { select } from "../state/selection";
+import { api, Problem } from "./client";
+import type { Delta, Params } from "./types";
+
+/** Load the open level anew. */
+export async function reload(): Promise<void> {
+  const { levelId } = levelStore.getState();
+  if (levelId) loadLevel(await api.level(levelId));
+}
+
+let queue: Promise<unknown> = Promise.resolve();
+
+/** Run one change after the other, so that each sees the revision that the one before made. */
+function inTurn(work: (level: string, revision: number) => Promise<Delta>, quiet = false): Promise<Delta | Problem> {
+  const result = queue.then(async () => {
+    const { levelId } = levelStore.getState();
+    if (!levelId) return new Problem({ code: "none", status: 0, detail: "No level is open.", data: {} });
+    levelStore.setState((s) => ({ busy: s.busy + 1 }));
+    try {
+      const delta = await work(levelId, levelStore.getState().revision);
+      if (!applyDelta(delta)) await reload();
+      if (delta.select) select(delta.select);
+      levelStore.setState({ online: true });
+      return delta;
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error;
+      showPreview(null);
+      if (error.code === "offline") levelStore.setState({ online: false });
+      if (error.code === "stale_revision") await reload();
+      if (!quiet || error.fields.length === 0) tell(error.message, "error");
+      return error;
+    } finally {
+      levelStore.setState((s) => ({ busy: s.busy - 1 }));
+    }
+  });
+  queue = result.catch(() => undefined);
+  return result;
+}
+
+/** Take a step. Errors are told; `quiet` leaves those of single fields to the card that shows them. */
+export const takeStep = (tool: string, params: Params, selection: readonly string[], quiet = false) =>
+  inTurn((level, revision) => api.step(level, { tool, params, selection: [...selection], revision }), quiet);
+
+export const adjustLast = (tool: string, params: Params) =>
+  inTurn((level, revision) => api.adjust(level, { tool, params, revision }), true);
+
+export const undo = () => inTurn((level, revision) => api.undo(level, revision));
+export const redo = () => inTurn((level, revision) => api.redo(level, revision));
+
+export const bringIn = (file: File, place: boolean) =>
+  inTurn((level, revision) => api.bringIn(level, revision, file, place));
+
+interface Wanted {
+  tool: string;
+  params: Params;
+  selection: readonly string[];
+  adjust: boolean;
+}
+
+let wanted: Wanted | null = null;
+let asking: AbortController | null = null;
+
+/** Show what a step would change. The latest wish wins; null ends the preview. */
+export function previewStep(wish: Wanted | null): void {
+  wanted = wish;
+  if (wish === null) {
+    asking?.abort();
+    asking = null;
+    showPreview(null);
+  } else if (asking === null) void ask();
+}
+
+async function ask(): Promise<void> {
+  while (wanted !== null) {
+    const wish = wanted;
+    wanted = null;
+    const { levelId, revision } = levelStore.getState();
+    if (!levelId) return;
+    const mine = new AbortController();
+    asking = mine;
+    try {
+      const { tool, params, selection, adjust } = wish;
+      const body = { tool, params, selection: [...selection], revision, adjust_last: adjust };
+      const delta = await api.preview(levelId, body, mine.signal);
+      if (!mine.signal.aborted && levelStore.getState().revision === revision) showPreview(delta);
+    } catch {
+      // a preview that cannot be shown is no news: the step itself will tell
+    }
+    if (asking !== mine) return;
+  }
+  asking = null;
+}

@@ -1,0 +1,23 @@
+import type { components } from "./schema.generated";
+
+type Schemas = components["schemas"];
+export type Piece = Schemas["Piece"];
+export type LevelRow = Schemas["LevelRow"];
+export type Placement = Schemas["Placement"];
+export type LineArray = Schemas["LineArray"];
+export type Path = Schemas["Path"];
+export type PathPoint = Schemas["Point"];
+export type Course = Schemas["Course"];
+export type Thing = Placement | LineArray | Path | Course;
+export type Row = Piece | LevelRow | Thing;
+export type Delta = Schemas["Delta"];
+export type LevelView = Schemas["LevelView"];
+export type PathView = Schemas["PathView"];
+export type Summary = Schemas["SummaryView"];
+export type History = Schemas["HistoryView"];
+export type StepView = Schemas["StepView"];
+export type ToolInfo = Schemas["ToolInfo"];
+export type LevelSummary = Schemas["LevelSummary"];
+export type ProblemBody = Schemas["Problem"];
+export type Params = Record<string, unknown>;
+export type Vector = [number, number, number];

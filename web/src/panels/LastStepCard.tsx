@@ -1,0 +1,56 @@
+import { useEffect, useState } from "react";
+import { Problem } from "../api/client";
+import { adjustLast, previewStep } from "../api/steps";
+import type { Params, ToolInfo } from "../api/types";
+import { useLevel } from "../state/level";
+import { useRunning } from "../state/running";
+import { remember } from "../tools/registry";
+import { fieldsOf } from "../tools/schema";
+import { ToolForm } from "../tools/ToolForm";
+import { Card, Quiet } from "./parts";
+
+/** The settings of the step just made, live: another number makes the step again with it. */
+export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
+  const last = useLevel((s) => s.history.last);
+  const revision = useLevel((s) => s.revision);
+  const note = useLevel((s) => s.previewNote);
+  const open = useRunning((s) => s.card);
+  const [errors, setErrors] = useState<Record<string, string>>({});
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new step has no errors
+  useEffect(() => setErrors({}), [revision]);
+  const tool = tools.find((t) => t.tool === last?.tool);
+  if (!last || !tool || open) return null;
+  const live = last.adjustable && fieldsOf(tool).some((f) => f.kind !== "none");
+  const wish = (params: Params) => {
+    if (tool.tool !== "slim") previewStep({ tool: tool.tool, params, selection: last.selection, adjust: true });
+  };
+  const commit = async (params: Params) => {
+    previewStep(null);
+    const result = await adjustLast(tool.tool, params);
+    if (result instanceof Problem)
+      setErrors(Object.fromEntries(result.fields.map((f) => [f.field.split(".")[0], f.text])));
+    else remember(tool.tool, params);
+  };
+  return (
+    <Card aria-label="Last step">
+      <header>
+        <h2>Last step · {last.title}</h2>
+        <span>{live ? "live" : ""}</span>
+      </header>
+      <div>
+        {live ? (
+          <ToolForm
+            tool={tool}
+            params={last.params}
+            errors={errors}
+            onPreview={wish}
+            onCommit={(p) => void commit(p)}
+          />
+        ) : (
+          <Quiet>This step has nothing to adjust; undo takes it back.</Quiet>
+        )}
+        {(note || last.note) && <Quiet aria-live="polite">{note || last.note}</Quiet>}
+      </div>
+    </Card>
+  );
+}

@@ -1,0 +1,142 @@
+import { type ReactNode, useMemo, useState } from "react";
+import { Dialog, Heading, Input, ListBox, ListBoxItem, Modal, ModalOverlay, SearchField } from "react-aria-components";
+import styled from "styled-components";
+import type { ToolInfo } from "../api/types";
+import { setView } from "../state/view";
+import { iconOf, selectedRows, startTool, whyNot } from "../tools/registry";
+import { Key } from "../ui/controls";
+
+const Veil = styled(ModalOverlay)`
+  position: fixed; inset: 0; background: rgb(34 48 58 / 0.25); display: grid; justify-items: center; align-items: start;
+  padding-top: 12vh; z-index: 20;
+`;
+const Sheet = styled(Modal)`
+  background: var(--panel); border: 1px solid var(--line); border-radius: 4px; box-shadow: var(--float); width: 480px; max-width: 92vw;
+  & [role="dialog"] { outline: none; max-height: 70vh; display: flex; flex-direction: column; }
+  & h2 { padding: 12px 16px 4px; font-weight: 640; font-size: 15px; }
+  & input { all: unset; box-sizing: border-box; width: 100%; padding: 12px 16px; font-size: 15px; border-bottom: 1px solid var(--line); }
+  & [role="listbox"] { overflow: auto; padding: 6px; outline: none; }
+  & [role="option"] { display: grid; grid-template-columns: 20px 1fr auto; gap: 2px 10px; padding: 6px 10px; border-radius: 3px; cursor: pointer; outline: none; align-items: center; }
+  & [role="option"] small { grid-column: 2; color: var(--quiet); font-size: 12px; }
+  & [data-focused] { background: var(--petrol-wash); }
+  & [data-off="true"] { opacity: 0.62; }
+`;
+const Table = styled.dl`
+  margin: 0; padding: 4px 16px 16px; display: grid; grid-template-columns: max-content 1fr; gap: 5px 16px; overflow: auto;
+  & dt { text-align: right; } & dd { margin: 0; }
+`;
+
+interface SheetProps {
+  open: boolean;
+  onClose: () => void;
+}
+
+function Over({ open, onClose, label, children }: SheetProps & { label: string; children: ReactNode }) {
+  return (
+    <Veil isOpen={open} onOpenChange={(o) => !o && onClose()} isDismissable>
+      <Sheet>
+        <Dialog aria-label={label}>{children}</Dialog>
+      </Sheet>
+    </Veil>
+  );
+}
+
+/** All tools by typing; those that cannot work now tell why. */
+export function FindTool({ open, onClose, tools }: SheetProps & { tools: readonly ToolInfo[] }) {
+  return (
+    <Over open={open} onClose={onClose} label="Find a tool">
+      <Finder tools={tools} onClose={onClose} />
+    </Over>
+  );
+}
+
+function Finder({ tools, onClose }: { tools: readonly ToolInfo[]; onClose: () => void }) {
+  const [text, setText] = useState("");
+  const found = useMemo(() => {
+    const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+    const rows = selectedRows();
+    return tools
+      .filter((t) => !t.hidden && words.every((w) => `${t.title} ${t.about} ${t.verb}`.toLowerCase().includes(w)))
+      .map((tool) => ({ id: tool.tool, tool, reason: whyNot(tool, rows) }))
+      .sort((a, b) => Number(a.reason !== null) - Number(b.reason !== null));
+  }, [tools, text]);
+  const start = (tool: ToolInfo) => {
+    onClose();
+    const [stage] = tool.stages;
+    if (stage) setView({ stage: (tool.stages as string[]).includes("build") ? "build" : (stage as "kit") });
+    startTool(tool);
+  };
+  return (
+    <>
+      <SearchField
+        aria-label="Find a tool"
+        autoFocus
+        value={text}
+        onChange={setText}
+        onSubmit={() => found[0] && found[0].reason === null && start(found[0].tool)}
+      >
+        <Input placeholder="What do you want to do?" />
+      </SearchField>
+      <ListBox
+        aria-label="Tools"
+        items={found}
+        onAction={(key) => {
+          const hit = found.find((f) => f.id === key);
+          if (hit && hit.reason === null) start(hit.tool);
+        }}
+        renderEmptyState={() => <p style={{ padding: 12 }}>No tool is called that.</p>}
+      >
+        {({ tool, reason }) => {
+          const Icon = iconOf(tool);
+          return (
+            <ListBoxItem id={tool.tool} textValue={tool.title} data-off={reason !== null}>
+              <Icon size={16} aria-hidden />
+              <span>{tool.title}</span>
+              {tool.key ? <Key>{tool.key.replace("+", " ")}</Key> : <span />}
+              <small>{reason ?? tool.about}</small>
+            </ListBoxItem>
+          );
+        }}
+      </ListBox>
+    </>
+  );
+}
+
+const KEYS: [string, string][] = [
+  ["Alt 1 … 5", "Kit, Build, Shape, Slim, Ship"],
+  ["Ctrl K", "find a tool"],
+  ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
+  ["Ctrl D", "duplicate"],
+  ["P", "set pivot"],
+  ["Del", "delete"],
+  ["Ctrl A, Ctrl I", "select all, invert"],
+  ["L, Shift L", "look at the selection, at all"],
+  ["Shift 1 … 4", "Free, Plan, Front, Side"],
+  ["− , =", "halve, double the step"],
+  ["hold Ctrl while dragging", "snapping off"],
+  ["Shift, Ctrl, Alt click", "add, add or remove, remove from the selection"],
+  ["right-drag", "turn the view"],
+  ["middle-drag, Shift right-drag", "shift the view"],
+  ["wheel, Page up, Page down", "go nearer, further"],
+  ["arrow keys in the view", "turn; with Shift, shift"],
+  ["Enter, Esc", "accept, step back"],
+];
+
+/** Every key that does something. */
+export function KeySheet({ open, onClose }: SheetProps) {
+  return (
+    <Over open={open} onClose={onClose} label="Keys">
+      <Heading slot="title">Keys</Heading>
+      <Table>
+        {KEYS.map(([keys, does]) => (
+          <div key={keys} style={{ display: "contents" }}>
+            <dt>
+              <Key>{keys}</Key>
+            </dt>
+            <dd>{does}</dd>
+          </div>
+        ))}
+      </Table>
+    </Over>
+  );
+}

@@ -1,0 +1,131 @@
+import { useQuery } from "@tanstack/react-query";
+import { ChevronDown, Redo2, Search, Undo2 } from "lucide-react";
+import { Menu, MenuItem, MenuTrigger } from "react-aria-components";
+import styled from "styled-components";
+import { api } from "../api/client";
+import { redo, undo } from "../api/steps";
+import { useLevel } from "../state/level";
+import { type Stage, setView, useView } from "../state/view";
+import { Button, Floating, IconButton, Key } from "../ui/controls";
+
+const Bar = styled.header`
+  display: grid; grid-template-columns: 1fr auto 1fr; align-items: center; padding: 0 14px; background: var(--panel);
+  border-bottom: 1px solid var(--line); gap: 12px;
+  & > div { display: flex; align-items: center; gap: 8px; min-width: 0; }
+  & > div:last-child { justify-content: flex-end; }
+`;
+const Name = styled(Button)`font-weight: 640; font-size: 15px;`;
+const Stages = styled.nav`
+  display: flex; gap: 2px;
+  & button { all: unset; padding: 6px 15px 4px; cursor: pointer; text-align: center; border-radius: 3px; }
+  & button::after { content: ""; display: block; width: 7px; height: 6px; margin: 4px auto 0; border-radius: 1px; background: var(--line); }
+  & button:hover { background: var(--sheet); }
+  & button[aria-current="step"] { color: var(--brick); font-weight: 640; }
+  & button[aria-current="step"]::after { width: 30px; background: var(--brick); }
+  & button:focus-visible { outline: 2px solid var(--petrol); outline-offset: -2px; }
+`;
+const Find = styled(Button)`
+  min-width: 176px; justify-content: flex-start; color: var(--quiet); background: var(--field);
+  & span { flex: 1; text-align: left; }
+`;
+const Saved = styled.span`
+  color: var(--quiet); min-width: 58px; text-align: right; white-space: nowrap;
+  &[data-state="offline"] { color: var(--error); font-weight: 600; }
+`;
+
+export const STAGES: { id: Stage; word: string; tip: string }[] = [
+  { id: "kit", word: "Kit", tip: "Make or bring in pieces" },
+  { id: "build", word: "Build", tip: "Place pieces, lay courses" },
+  { id: "shape", word: "Shape", tip: "Edit a piece's mesh" },
+  { id: "slim", word: "Slim", tip: "Reduce polygons" },
+  { id: "ship", word: "Ship", tip: "Check and export" },
+];
+
+interface TopLineProps {
+  onLevel: (id: string) => void;
+  onNewLevel: () => void;
+  onFind: () => void;
+}
+
+/** Mark, level, stages, history, tools, and whether all is saved. */
+export function TopLine({ onLevel, onNewLevel, onFind }: TopLineProps) {
+  const stage = useView((v) => v.stage);
+  const level = useLevel((s) => s.scene.level);
+  const history = useLevel((s) => s.history);
+  const busy = useLevel((s) => s.busy > 0);
+  const online = useLevel((s) => s.online);
+  const levels = useQuery({ queryKey: ["levels"], queryFn: api.levels });
+  return (
+    <Bar>
+      <div>
+        <Mark />
+        <MenuTrigger>
+          <Name data-plain="true" aria-label={`Level ${level?.name ?? ""}`} onPress={() => void levels.refetch()}>
+            {level?.name ?? "…"} <ChevronDown size={14} aria-hidden />
+          </Name>
+          <Floating placement="bottom start">
+            <Menu aria-label="Levels" onAction={(key) => (key === "new" ? onNewLevel() : onLevel(String(key)))}>
+              {(levels.data ?? []).map((l) => (
+                <MenuItem key={l.id} id={l.id}>
+                  {l.name}
+                </MenuItem>
+              ))}
+              <MenuItem id="new">New level</MenuItem>
+            </Menu>
+          </Floating>
+        </MenuTrigger>
+      </div>
+      <Stages aria-label="Stages">
+        {STAGES.map((s, k) => (
+          <button
+            key={s.id}
+            type="button"
+            title={`${s.tip} · Alt+${k + 1}`}
+            aria-current={s.id === stage ? "step" : undefined}
+            onClick={() => setView({ stage: s.id })}
+          >
+            {s.word}
+          </button>
+        ))}
+      </Stages>
+      <div>
+        <IconButton
+          label={history.last ? `Undo ${history.last.title.toLowerCase()}` : "Undo"}
+          keys="Ctrl+Z"
+          isDisabled={!history.last}
+          onPress={() => void undo()}
+        >
+          <Undo2 size={16} aria-hidden />
+        </IconButton>
+        <IconButton
+          label={history.redo ? `Redo ${history.redo.title.toLowerCase()}` : "Redo"}
+          keys="Ctrl+Shift+Z"
+          isDisabled={!history.redo}
+          onPress={() => void redo()}
+        >
+          <Redo2 size={16} aria-hidden />
+        </IconButton>
+        <Find onPress={onFind} aria-label="Find a tool">
+          <Search size={14} aria-hidden />
+          <span>Find a tool</span>
+          <Key>Ctrl K</Key>
+        </Find>
+        <Saved role="status" data-state={online ? "online" : "offline"}>
+          {online ? (busy ? "Saving …" : "Saved") : "No server"}
+        </Saved>
+      </div>
+    </Bar>
+  );
+}
+
+function Mark() {
+  return (
+    <svg width="28" height="22" viewBox="0 1 28 22" role="img" aria-label="Able Brick">
+      <g fill="var(--brick)">
+        <rect x="8" y="3" width="12" height="8" rx="1" opacity="0.8" />
+        <rect x="1" y="13" width="12" height="8" rx="1" />
+        <rect x="15" y="13" width="12" height="8" rx="1" />
+      </g>
+    </svg>
+  );
+}

@@ -1,0 +1,56 @@
+import { Equal, Minus } from "lucide-react";
+import styled from "styled-components";
+import { takeStep } from "../api/steps";
+import { useLevel } from "../state/level";
+import { type DrawMode, setView, useView, type ViewMode } from "../state/view";
+import { IconButton, Segments } from "../ui/controls";
+
+const Strip = styled.div`
+  display: flex; align-items: center; gap: 10px; padding: 0 10px; background: var(--panel); border-bottom: 1px solid var(--line);
+  white-space: nowrap; overflow: hidden;
+  & > :nth-child(2) { flex: 1; }
+`;
+const Step = styled.div`
+  display: flex; align-items: center; gap: 6px; color: var(--quiet);
+  & b { color: var(--ink); font-weight: 560; min-width: 52px; text-align: center; }
+`;
+
+const VIEWS = [
+  { value: "free", label: "Free" },
+  { value: "plan", label: "Plan" },
+  { value: "front", label: "Front" },
+  { value: "side", label: "Side" },
+];
+const DRAWS = [
+  { value: "solid", label: "Solid" },
+  { value: "edges", label: "Edges" },
+  { value: "mesh", label: "All edges" },
+];
+
+export const changeStep = (factor: number, step: number): void =>
+  void takeStep("level_settings", { step: Math.min(1000, Math.max(0.001, step * factor)) }, []);
+
+/** How one looks, what is drawn, and the grid step. */
+export function ViewStrip() {
+  const mode = useView((v) => v.mode);
+  const draw = useView((v) => v.draw);
+  const step = useLevel((s) => s.scene.level?.step ?? 0.5);
+  return (
+    <Strip role="toolbar" aria-label="View">
+      <Segments label="View" value={mode} options={VIEWS} onChange={(v) => setView({ mode: v as ViewMode })} />
+      <div>
+        <Segments label="Draw" value={draw} options={DRAWS} onChange={(v) => setView({ draw: v as DrawMode })} />
+      </div>
+      <Step>
+        Step
+        <IconButton label="Halve the step" keys="−" onPress={() => changeStep(0.5, step)}>
+          <Minus size={14} aria-hidden />
+        </IconButton>
+        <b>{Number(step.toPrecision(4))} m</b>
+        <IconButton label="Double the step" keys="=" onPress={() => changeStep(2, step)}>
+          <Equal size={14} aria-hidden />
+        </IconButton>
+      </Step>
+    </Strip>
+  );
+}

@@ -1,0 +1,18 @@
+import styled from "styled-components";
+
+export const Heading = styled.header`
+  display: flex; align-items: center; justify-content: space-between; gap: 8px; padding: 4px 6px 4px 12px; min-height: 36px;
+  color: var(--quiet);
+  & h2 { font-weight: 620; font-size: 12px; }
+  & button { color: var(--brick); font-weight: 600; font-size: 12px; }
+`;
+
+export const Card = styled.section`
+  background: var(--panel); border: 1px solid var(--line); border-radius: 4px; flex: none;
+  & > header { display: flex; align-items: center; gap: 8px; padding: 7px 10px; border-bottom: 1px solid var(--line); min-height: 34px; }
+  & > header h2 { font-weight: 640; flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  & > header span { color: var(--quiet); white-space: nowrap; }
+  & > div { padding: 8px 10px 10px; display: grid; gap: 8px; }
+`;
+
+export const Quiet = styled.p`color: var(--quiet);`;

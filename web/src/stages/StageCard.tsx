@@ -1,0 +1,98 @@
+import { Download, FileInput, House } from "lucide-react";
+import { type ChangeEvent, useRef } from "react";
+import styled from "styled-components";
+import { bringIn, takeStep } from "../api/steps";
+import { Card, Quiet } from "../panels/parts";
+import { levelStore, useLevel } from "../state/level";
+import { tell } from "../state/messages";
+import { useView, viewStore } from "../state/view";
+import { Button } from "../ui/controls";
+import { port } from "../viewport/port";
+
+const Column = styled.div`&& { display: grid; gap: 8px; } & button { justify-content: flex-start; }`;
+
+/** What a stage offers beside its tools. */
+export function StageCard() {
+  const stage = useView((v) => v.stage);
+  if (stage === "ship") return <ShipCard />;
+  if (stage === "shape") {
+    return (
+      <Card aria-label="Shape">
+        <header>
+          <h2>Shape</h2>
+        </header>
+        <div>
+          <Quiet>
+            Here the mesh of a piece will be edited: faces extruded, edges bevelled, borders closed. There are no tools
+            for it yet.
+          </Quiet>
+        </div>
+      </Card>
+    );
+  }
+  if (stage === "slim") return <SlimHint />;
+  return null;
+}
+
+function SlimHint() {
+  const uses = useLevel((s) => s.scene.summary?.uses);
+  const pieces = useLevel((s) => s.scene.pieces);
+  const [heaviest] = uses ?? [];
+  const piece = heaviest && pieces.get(heaviest.piece);
+  if (!heaviest || !piece) return null;
+  const share = Math.round((100 * heaviest.triangles) / Math.max(1, uses?.reduce((n, u) => n + u.triangles, 0) ?? 1));
+  return (
+    <Card aria-label="Where the triangles are">
+      <header>
+        <h2>Where the triangles are</h2>
+      </header>
+      <div>
+        <Quiet>
+          {piece.name} takes {share} % of the level's triangles. Select a piece or a placement, then Slim it.
+        </Quiet>
+      </div>
+    </Card>
+  );
+}
+
+function ShipCard() {
+  const levelId = useLevel((s) => s.levelId);
+  const name = useLevel((s) => s.scene.level?.name ?? "level");
+  const file = useRef<HTMLInputElement>(null);
+  const chosen = (event: ChangeEvent<HTMLInputElement>) => {
+    const [first] = event.currentTarget.files ?? [];
+    if (first) void bringIn(first, true);
+    event.currentTarget.value = "";
+  };
+  const keepView = async () => {
+    const eye = port.camera.position.toArray();
+    await takeStep("level_settings", { home: [eye, viewStore.getState().target] }, []);
+    if (levelStore.getState().online) tell("The level will open with this view.");
+  };
+  return (
+    <Card aria-label="Export">
+      <header>
+        <h2>Export</h2>
+        <span>glTF 2.0 binary</span>
+      </header>
+      <Column>
+        <Quiet>Meshes that pieces share stay shared; names and pivots go along.</Quiet>
+        <ExportLink href={`/api/levels/${levelId}/export.glb`} download>
+          <Download size={16} aria-hidden /> Export {name} as GLB
+        </ExportLink>
+        <Button onPress={() => file.current?.click()}>
+          <FileInput size={16} aria-hidden /> Bring in a GLB where it stands
+        </Button>
+        <Button onPress={() => void keepView()}>
+          <House size={16} aria-hidden /> Open the level with this view
+        </Button>
+        <input ref={file} type="file" accept=".glb,model/gltf-binary" hidden aria-label="GLB level" onChange={chosen} />
+      </Column>
+    </Card>
+  );
+}
+
+const ExportLink = styled.a`
+  display: inline-flex; align-items: center; gap: 6px; padding: 5px 10px; border-radius: 3px; background: var(--brick);
+  color: var(--on-brick); font-weight: 580; text-decoration: none;
+`;

@@ -1,0 +1,36 @@
+import { createStore, useStore } from "zustand";
+import type { PathPoint, Vector } from "../api/types";
+
+/** What the viewport is in the middle of, apart from looking and selecting. */
+export type Running =
+  | { kind: "place"; piece: string; at: Vector | null; carried: boolean }
+  | { kind: "path"; points: PathPoint[]; hover: Vector | null; height: number | null }
+  | { kind: "drag"; words: string; value: string; unit: string };
+
+interface RunningState {
+  now: Running | null;
+  /** What has been typed over the measure in the prompt. */
+  typed: string;
+  /** The tool whose card is open in the Tools panel. */
+  card: string | null;
+  /** Where the pointer is, for the prompt, in page pixels. */
+  pointer: { x: number; y: number };
+}
+
+export const runningStore = createStore<RunningState>(() => ({
+  now: null,
+  typed: "",
+  card: null,
+  pointer: { x: 0, y: 0 },
+}));
+
+export const useRunning = <T>(choose: (state: RunningState) => T): T => useStore(runningStore, choose);
+
+export const run = (now: Running | null): void => runningStore.setState({ now, typed: "" });
+export const updateRun = (now: Running): void => runningStore.setState({ now });
+export const setTyped = (typed: string): void => runningStore.setState({ typed });
+export const openCard = (card: string | null): void => runningStore.setState({ card });
+
+/** Start placing a piece; `carried` while it is dragged from the shelf. */
+export const startPlacing = (piece: string, carried = false): void => run({ kind: "place", piece, at: null, carried });
+export const startPath = (): void => run({ kind: "path", points: [], hover: null, height: null });

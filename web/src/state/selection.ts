@@ -1,0 +1,47 @@
+import { createStore, useStore } from "zustand";
+import { levelStore } from "./level";
+
+interface SelectionState {
+  ids: readonly string[];
+  hovered: string | null;
+}
+
+export const selectionStore = createStore<SelectionState>(() => ({ ids: [], hovered: null }));
+
+export type SelectMode = "only" | "add" | "toggle" | "remove";
+
+const isPiece = (id: string) => levelStore.getState().scene.pieces.has(id);
+
+/** Select things, or pieces of the shelf; the two are never mixed. */
+export function select(ids: readonly string[], mode: SelectMode = "only"): void {
+  const now = selectionStore.getState().ids;
+  let next: readonly string[];
+  if (mode === "only") next = ids;
+  else if (mode === "remove") next = now.filter((id) => !ids.includes(id));
+  else {
+    const same = now.filter((id) => ids[0] === undefined || isPiece(id) === isPiece(ids[0]));
+    const gone = mode === "toggle" ? same.filter((id) => ids.includes(id)) : [];
+    next = [...same.filter((id) => !gone.includes(id)), ...ids.filter((id) => !same.includes(id))];
+  }
+  if (next.length !== now.length || next.some((id, k) => id !== now[k])) selectionStore.setState({ ids: [...next] });
+}
+
+export function invertSelection(): void {
+  const { ids } = selectionStore.getState();
+  const chosen = new Set(ids);
+  select([...levelStore.getState().scene.things.keys()].filter((id) => !chosen.has(id)));
+}
+
+export function hover(id: string | null): void {
+  if (selectionStore.getState().hovered !== id) selectionStore.setState({ hovered: id });
+}
+
+/** Forget what is no longer there. */
+levelStore.subscribe((state, before) => {
+  if (state.scene === before.scene) return;
+  const { ids } = selectionStore.getState();
+  const alive = ids.filter((id) => state.scene.things.has(id) || state.scene.pieces.has(id));
+  if (alive.length !== ids.length) selectionStore.setState({ ids: alive });
+});
+
+export const useSelection = <T>(choose: (state: SelectionState) => T): T => useStore(selectionStore, choose);

@@ -1,0 +1,48 @@
+import { createStore, useStore } from "zustand";
+import type { Vector } from "../api/types";
+
+export type ViewMode = "free" | "plan" | "front" | "side";
+export type DrawMode = "solid" | "edges" | "mesh";
+export type Stage = "kit" | "build" | "shape" | "slim" | "ship";
+
+/** Where the eye is: it looks at `target` from `distance` metres; yaw and pitch in radians. */
+export interface ViewState {
+  mode: ViewMode;
+  draw: DrawMode;
+  stage: Stage;
+  target: Vector;
+  yaw: number;
+  pitch: number;
+  distance: number;
+}
+
+export const FIELD_OF_VIEW = 40;
+
+export const viewStore = createStore<ViewState>(() => ({
+  mode: "free",
+  draw: "edges",
+  stage: "build",
+  target: [0, 0, 0],
+  yaw: 0.6,
+  pitch: 0.5,
+  distance: 30,
+}));
+
+export const useView = <T>(choose: (state: ViewState) => T): T => useStore(viewStore, choose);
+export const setView = (part: Partial<ViewState>): void => viewStore.setState(part);
+
+/** Look from an eye to a target. */
+export function lookFrom(eye: Vector, target: Vector): void {
+  const [x, y, z] = [eye[0] - target[0], eye[1] - target[1], eye[2] - target[2]];
+  const distance = Math.max(Math.hypot(x, y, z), 0.1);
+  setView({ mode: "free", target, distance, yaw: Math.atan2(x, z), pitch: Math.asin(y / distance) });
+}
+
+/** Look at a box so that it fills the view, from where one looks already. */
+export function lookAtBox(low: Vector, high: Vector): void {
+  const size = Math.hypot(high[0] - low[0], high[1] - low[1], high[2] - low[2]);
+  setView({
+    target: [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, (low[2] + high[2]) / 2],
+    distance: Math.max(0.62 * size, 0.3) / Math.tan((FIELD_OF_VIEW * Math.PI) / 360),
+  });
+}

@@ -1,0 +1,137 @@
+import styled from "styled-components";
+import type { Params, ToolInfo, Vector } from "../api/types";
+import { useLevel } from "../state/level";
+import { OnOff, Picker, Segments } from "../ui/controls";
+import { AnchorField, type AnchorValue, VectorField } from "../ui/fields";
+import { NumberField, Wrong } from "../ui/NumberField";
+import { TextField } from "../ui/TextField";
+import { type Field, fieldsOf, matters } from "./schema";
+
+const Fields = styled.div`display: grid; gap: 6px;`;
+export const Labelled = styled.div`
+  display: grid; grid-template-columns: 92px minmax(0, 1fr); gap: 8px; align-items: center; min-height: 28px;
+  & > span { color: var(--quiet); overflow: hidden; text-overflow: ellipsis; }
+  &[data-high="true"] { grid-template-columns: 1fr; gap: 3px; }
+`;
+
+interface ToolFormProps {
+  tool: ToolInfo;
+  params: Params;
+  errors?: Record<string, string>;
+  /** The first field takes the keyboard. */
+  focus?: boolean;
+  onPreview: (params: Params) => void;
+  onCommit: (params: Params) => void;
+}
+
+/** A tool's settings, made from its description on the server. */
+export function ToolForm({ tool, params, errors = {}, focus, onPreview, onCommit }: ToolFormProps) {
+  const fields = fieldsOf(tool).filter((f) => f.kind !== "none" && matters(f, params));
+  const first = fields.find((f) => f.kind === "number" || f.kind === "whole" || f.kind === "text");
+  return (
+    <Fields>
+      {fields.map((field) => (
+        <OneField
+          key={field.name}
+          field={field}
+          value={params[field.name]}
+          error={errors[field.name]}
+          focus={focus === true && field === first}
+          onPreview={(v) => onPreview({ ...params, [field.name]: v })}
+          onCommit={(v) => onCommit({ ...params, [field.name]: v })}
+        />
+      ))}
+    </Fields>
+  );
+}
+
+interface OneFieldProps {
+  field: Field;
+  value: unknown;
+  error?: string;
+  focus: boolean;
+  onPreview: (value: unknown) => void;
+  onCommit: (value: unknown) => void;
+}
+
+const word = (option: string): string => {
+  const text = option.replace(/_/g, " ");
+  return /^-?[xyz]$/.test(text) ? text.toUpperCase().replace("-", "−") : text.charAt(0).toUpperCase() + text.slice(1);
+};
+
+function OneField({ field, value, error, focus, onPreview, onCommit }: OneFieldProps) {
+  const pieces = useLevel((s) => s.scene.pieces);
+  const wrong = error && <Wrong role="alert">{error}</Wrong>;
+  switch (field.kind) {
+    case "number":
+    case "whole":
+      return (
+        <NumberField
+          label={field.title}
+          value={typeof value === "number" ? value : null}
+          unit={field.unit}
+          step={field.step ?? (field.kind === "whole" ? 1 : 0.1)}
+          help={field.help}
+          empty={field.empty}
+          error={error}
+          autoFocus={focus}
+          onPreview={onPreview}
+          onCommit={onCommit}
+        />
+      );
+    case "vector":
+      return (
+        <VectorField
+          label={field.title}
+          aside={field.unit === "°" ? "degrees" : field.unit}
+          help={field.help}
+          value={Array.isArray(value) ? (value as Vector) : [0, 0, 0]}
+          step={field.step ?? 0.5}
+          error={error}
+          onPreview={onPreview}
+          onCommit={onCommit}
+        />
+      );
+    case "anchor":
+      return <AnchorField label={field.title} value={value as AnchorValue} onChange={onCommit} />;
+    case "switch":
+      return (
+        <Labelled title={field.help}>
+          <span>{field.title}</span>
+          <OnOff label={field.title} value={value === true} onChange={onCommit} />
+        </Labelled>
+      );
+    case "choice": {
+      const options = field.options.map((o) => ({ value: o, label: word(o) }));
+      const length = options.reduce((sum, o) => sum + o.label.length + 2, 0);
+      const Choice = options.length <= 3 && length <= 24 ? Segments : Picker;
+      return (
+        <Labelled title={field.help}>
+          <span>{field.title}</span>
+          <Choice label={field.title} value={String(value)} options={options} onChange={onCommit} wide />
+          {wrong}
+        </Labelled>
+      );
+    }
+    case "piece": {
+      const options = [...pieces.values()].map((p) => ({ value: p.id, label: p.name }));
+      return (
+        <Labelled title={field.help}>
+          <span>{field.title}</span>
+          <Picker label={field.title} value={String(value)} options={options} onChange={onCommit} />
+          {wrong}
+        </Labelled>
+      );
+    }
+    case "text":
+      return (
+        <Labelled title={field.help}>
+          <span>{field.title}</span>
+          <TextField label={field.title} value={String(value ?? "")} focus={focus} onCommit={onCommit} />
+          {wrong}
+        </Labelled>
+      );
+    default:
+      return null;
+  }
+}

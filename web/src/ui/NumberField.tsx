@@ -1,0 +1,152 @@
+import { type PointerEvent, useEffect, useId, useRef, useState } from "react";
+import styled from "styled-components";
+import { evaluate } from "./expression";
+
+const Row = styled.div`
+  display: grid; grid-template-columns: 92px minmax(0, 1fr); align-items: center; gap: 8px; min-height: 28px;
+  &[data-tight="true"] { grid-template-columns: 20px minmax(0, 1fr); gap: 0; border: 1px solid var(--line); border-radius: 3px;
+    background: var(--field); min-height: 26px; overflow: hidden; }
+  &[data-tight="true"]:focus-within { border-color: var(--petrol); }
+`;
+const Label = styled.label`
+  color: var(--quiet); cursor: ew-resize; touch-action: none; user-select: none; overflow: hidden; text-overflow: ellipsis;
+  white-space: nowrap;
+  &[data-tight="true"] { text-align: center; background: var(--sheet); border-right: 1px solid var(--line); height: 100%;
+    line-height: 24px; }
+`;
+const Box = styled.div`
+  display: flex; align-items: center; border: 1px solid var(--line); border-radius: 3px; background: var(--field); min-height: 26px;
+  &:focus-within { border-color: var(--petrol); }
+  &[data-wrong="true"] { border-color: var(--error); }
+  &[data-tight="true"] { border: 0; min-height: 24px; }
+  & input { all: unset; flex: 1; min-width: 0; padding: 3px 0 3px 6px; text-align: right; cursor: text; }
+  & span { color: var(--quiet); padding: 0 7px 0 3px; }
+  & span:empty { padding: 0 6px 0 0; }
+`;
+export const Wrong = styled.p`grid-column: 1 / -1; color: var(--error); font-size: 12px; line-height: 15px;`;
+
+export interface NumberFieldProps {
+  label: string;
+  value: number | null;
+  unit?: string;
+  step?: number;
+  digits?: number;
+  help?: string;
+  tight?: boolean;
+  /** May be emptied: the value is then null. */
+  empty?: boolean;
+  error?: string;
+  autoFocus?: boolean;
+  /** While it is dragged or typed. */
+  onPreview?: (value: number | null) => void;
+  /** When the change is meant. */
+  onCommit: (value: number | null) => void;
+}
+
+const written = (value: number | null, digits: number | undefined): string => {
+  if (value === null) return "";
+  const text = digits === undefined ? String(Number(value.toFixed(6))) : value.toFixed(digits);
+  return text.replace("-", "−");
+};
+
+/** A number: typed with unit or expression, dragged sideways on its label, stepped with the arrow keys. */
+export function NumberField(props: NumberFieldProps) {
+  const { label, value, unit, step = 1, digits, help, tight, empty, error, autoFocus, onPreview, onCommit } = props;
+  const id = useId();
+  const [text, setText] = useState<string | null>(null);
+  const input = useRef<HTMLInputElement>(null);
+  const drag = useRef<{ x: number; value: number; moved: boolean } | null>(null);
+  const now = useRef(value);
+  if (text === null && !drag.current) now.current = value;
+  useEffect(() => {
+    if (autoFocus) input.current?.select();
+  }, [autoFocus]);
+  const typed = text === null ? value : text.trim() === "" && empty ? null : evaluate(text, unit);
+  const wrong = text !== null && typed === null && !(empty && text.trim() === "");
+  const commit = () => {
+    if (text === null) return;
+    setText(null);
+    if (!wrong && typed !== value) onCommit(typed);
+  };
+  const factor = (event: { shiftKey: boolean; altKey: boolean }) => (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
+  const nudge = (by: number) => {
+    const base = typed ?? value ?? 0;
+    const next = Number((base + by).toFixed(9));
+    setText(written(next, digits));
+    onPreview?.(next);
+  };
+  const down = (event: PointerEvent<HTMLLabelElement>) => {
+    if (event.button !== 0) return;
+    event.currentTarget.setPointerCapture(event.pointerId);
+    drag.current = { x: event.clientX, value: value ?? 0, moved: false };
+  };
+  const move = (event: PointerEvent<HTMLLabelElement>) => {
+    const from = drag.current;
+    if (!from) return;
+    const steps = Math.round((event.clientX - from.x) / 6);
+    if (steps === 0 && !from.moved) return;
+    from.moved = true;
+    const next = Number((from.value + steps * step * factor(event)).toFixed(9));
+    if (next === now.current) return;
+    now.current = next;
+    setText(written(next, digits));
+    onPreview?.(next);
+  };
+  const up = () => {
+    const from = drag.current;
+    drag.current = null;
+    if (!from?.moved) return;
+    setText(null);
+    if (now.current !== value) onCommit(now.current);
+  };
+  const shownError = error ?? (wrong ? `${label} is no number${unit ? ` in ${unit}` : ""}; nothing was changed.` : "");
+  return (
+    <Row data-tight={tight} title={help}>
+      <Label
+        htmlFor={id}
+        data-tight={tight}
+        onPointerDown={down}
+        onPointerMove={move}
+        onPointerUp={up}
+        onPointerCancel={() => {
+          drag.current = null;
+          setText(null);
+        }}
+        onClick={(event) => drag.current?.moved && event.preventDefault()}
+      >
+        {tight ? label.at(-1) : label}
+      </Label>
+      <Box data-wrong={wrong || undefined} data-tight={tight}>
+        <input
+          ref={input}
+          id={id}
+          aria-label={label}
+          aria-invalid={wrong || undefined}
+          inputMode="decimal"
+          autoComplete="off"
+          value={text ?? written(value, digits)}
+          onFocus={(event) => event.currentTarget.select()}
+          onChange={(event) => {
+            setText(event.currentTarget.value);
+            const next = evaluate(event.currentTarget.value, unit);
+            if (next !== null) onPreview?.(next);
+          }}
+          onBlur={commit}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") commit();
+            else if (event.key === "Escape" && text !== null) {
+              event.stopPropagation();
+              setText(null);
+              onPreview?.(value);
+            } else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
+              event.preventDefault();
+              nudge((event.key === "ArrowUp" ? 1 : -1) * step * factor(event));
+            }
+          }}
+        />
+        <span>{unit ?? ""}</span>
+      </Box>
+      {shownError && !tight && <Wrong role="alert">{shownError}</Wrong>}
+    </Row>
+  );
+}

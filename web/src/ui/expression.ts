@@ -1,0 +1,62 @@
+/** Units that may follow a number, in the field's own unit. */
+const LENGTHS: Record<string, number> = { m: 1, cm: 0.01, mm: 0.001, km: 1000, in: 0.0254, ft: 0.3048 };
+
+/**
+ * The value of what was typed: numbers, + − × * / ( ), a unit after a number, `,` or `.` as the decimal point.
+ * Null when it is no complete expression.
+ */
+export function evaluate(text: string, unit?: string): number | null {
+  const clean = text.trim().replace(/−/g, "-").replace(/×/g, "*").replace(/÷/g, "/");
+  const tokens = clean.match(/\d+(?:[.,]\d*)?(?:e[+-]?\d+)?|[.,]\d+|[a-z°%]+|[-+*/()]|\S/gi);
+  if (!tokens) return null;
+  let at = 0;
+  const sum = (): number | null => {
+    let left = product();
+    while (left !== null && (tokens[at] === "+" || tokens[at] === "-")) {
+      const sign = tokens[at++] === "+" ? 1 : -1;
+      const right = product();
+      left = right === null ? null : left + sign * right;
+    }
+    return left;
+  };
+  const product = (): number | null => {
+    let left = factor();
+    while (left !== null && (tokens[at] === "*" || tokens[at] === "/")) {
+      const times = tokens[at++] === "*";
+      const right = factor();
+      left = right === null ? null : times ? left * right : left / right;
+    }
+    return left;
+  };
+  const factor = (): number | null => {
+    const token = tokens[at++];
+    if (token === undefined) return null;
+    if (token === "-" || token === "+") {
+      const value = factor();
+      return value === null ? null : token === "-" ? -value : value;
+    }
+    if (token === "(") {
+      const inner = sum();
+      return tokens[at++] === ")" ? inner : null;
+    }
+    if (!/^[\d.,]/.test(token)) return null;
+    const value = Number(token.replace(",", "."));
+    const suffix = tokens[at]?.toLowerCase();
+    if (suffix === undefined || !/^[a-z°%]/.test(suffix)) return value;
+    at++;
+    if (unit === "m") return suffix in LENGTHS ? value * (LENGTHS[suffix] ?? 1) : null;
+    return suffix === unit ? value : null;
+  };
+  const value = sum();
+  return value !== null && at === tokens.length && Number.isFinite(value) ? value : null;
+}
+
+/** Several values parted by blanks, semicolons or ", "; null when one is wrong or nothing is there. */
+export function numbersIn(text: string): number[] | null {
+  const parts = text
+    .trim()
+    .split(/\s*;\s*|,\s+|\s+/)
+    .filter(Boolean);
+  const values = parts.map((part) => evaluate(part, "m") ?? evaluate(part, "°"));
+  return parts.length && values.every((v) => v !== null) ? (values as number[]) : null;
+}

@@ -1,0 +1,141 @@
+import styled from "styled-components";
+import type { Vector } from "../api/types";
+import { NumberField, Wrong } from "./NumberField";
+
+const Three = styled.div`
+  display: grid; gap: 4px;
+  & > header { display: flex; justify-content: space-between; color: var(--quiet); }
+  & > div { display: grid; grid-template-columns: repeat(3, minmax(0, 1fr)); gap: 6px; }
+`;
+
+interface VectorFieldProps {
+  label: string;
+  aside?: string;
+  value: Vector;
+  step?: number;
+  digits?: number;
+  unit?: string;
+  help?: string;
+  error?: string;
+  onPreview?: (value: Vector) => void;
+  onCommit: (value: Vector) => void;
+}
+
+/** Three numbers with their axes' letters. */
+export function VectorField({
+  label,
+  aside,
+  value,
+  step,
+  digits,
+  unit,
+  help,
+  error,
+  onPreview,
+  onCommit,
+}: VectorFieldProps) {
+  const put = (k: number, v: number | null): Vector => value.map((old, j) => (j === k ? (v ?? 0) : old)) as Vector;
+  return (
+    <Three role="group" aria-label={label} title={help}>
+      <header>
+        <span>{label}</span>
+        <span>{aside ?? unit ?? ""}</span>
+      </header>
+      <div>
+        {["X", "Y", "Z"].map((axis, k) => (
+          <NumberField
+            key={axis}
+            tight
+            label={`${label} ${axis}`}
+            value={value[k] ?? 0}
+            step={step}
+            digits={digits}
+            onPreview={onPreview && ((v) => onPreview(put(k, v)))}
+            onCommit={(v) => onCommit(put(k, v))}
+          />
+        ))}
+      </div>
+      {error && <Wrong role="alert">{error}</Wrong>}
+    </Three>
+  );
+}
+
+const Sheets = styled.div`
+  display: grid; gap: 4px;
+  & > header { color: var(--quiet); }
+  & > div { display: grid; grid-template-columns: repeat(3, 1fr); gap: 8px; }
+  & figure { margin: 0; display: grid; gap: 3px; justify-items: center; }
+  & figcaption { color: var(--quiet); font-size: 11px; line-height: 14px; }
+  & figure > div { display: grid; grid-template-columns: repeat(3, 18px); border: 1px solid var(--line); border-radius: 3px;
+    background: var(--field); padding: 2px; }
+  & button { all: unset; width: 18px; height: 18px; display: grid; place-items: center; cursor: pointer; border-radius: 2px; }
+  & button::before { content: ""; width: 4px; height: 4px; border-radius: 1px; background: var(--line-strong); }
+  & button:hover::before { background: var(--ochre); width: 8px; height: 8px; }
+  & button[aria-pressed="true"]::before { background: var(--petrol); width: 10px; height: 10px; }
+  & button:focus-visible { outline: 2px solid var(--petrol); }
+`;
+
+export interface AnchorValue {
+  x: string;
+  y: string;
+  z: string;
+}
+
+const ALONG = ["low", "middle", "high"] as const;
+const LEVELS = [
+  { y: "high", word: "Top" },
+  { y: "middle", word: "Middle" },
+  { y: "low", word: "Base" },
+] as const;
+
+/** What one of the 27 places of a box is called. */
+export function anchorName({ x, y, z }: AnchorValue): string {
+  const level = LEVELS.find((l) => l.y === y)?.word ?? "";
+  const sides = [x === "low" ? "−X" : x === "high" ? "+X" : "", z === "low" ? "−Z" : z === "high" ? "+Z" : ""].filter(
+    Boolean,
+  );
+  return sides.length ? `${level}, ${sides.length === 2 ? "corner" : "side"} ${sides.join(" ")}` : `${level}, centre`;
+}
+
+/** The 27 places of a bounding box as three plans: top, middle and base. */
+export function AnchorField({
+  label,
+  value,
+  onChange,
+}: {
+  label: string;
+  value: AnchorValue;
+  onChange: (v: AnchorValue) => void;
+}) {
+  return (
+    <Sheets role="group" aria-label={label}>
+      <header>
+        {label} · {anchorName(value)}
+      </header>
+      <div>
+        {LEVELS.map(({ y, word }) => (
+          <figure key={y}>
+            <div>
+              {ALONG.flatMap((z) =>
+                ALONG.map((x) => {
+                  const name = anchorName({ x, y, z });
+                  return (
+                    <button
+                      key={x + z}
+                      type="button"
+                      aria-label={name}
+                      title={name}
+                      aria-pressed={value.x === x && value.y === y && value.z === z}
+                      onClick={() => onChange({ x, y, z })}
+                    />
+                  );
+                }),
+              )}
+            </div>
+            <figcaption>{word}</figcaption>
+          </figure>
+        ))}
+      </div>
+    </Sheets>
+  );
+}

@@ -1,0 +1,197 @@
+import { useFrame, useThree } from "@react-three/fiber";
+import { useEffect, useMemo } from "react";
+import {
+  BoxGeometry,
+  BufferGeometry,
+  CanvasTexture,
+  CylinderGeometry,
+  DoubleSide,
+  Float32BufferAttribute,
+  Group,
+  LineBasicMaterial,
+  LineSegments,
+  Mesh,
+  MeshBasicMaterial,
+  PlaneGeometry,
+  TorusGeometry,
+  Vector3,
+} from "three";
+import { isStanding, useLevel } from "../state/level";
+import { useRunning } from "../state/running";
+import { useSelection } from "../state/selection";
+import { useView, viewStore } from "../state/view";
+import type { Scheme } from "../theme/tokens";
+import { dragStore, useDrag } from "./drag";
+import { port } from "./port";
+
+export const AXES = ["x", "y", "z"] as const;
+export type Axis = (typeof AXES)[number];
+export const axisVector = (axis: Axis): Vector3 =>
+  new Vector3(axis === "x" ? 1 : 0, axis === "y" ? 1 : 0, axis === "z" ? 1 : 0);
+
+/** The pixels that a shaft is long on the screen. */
+const LENGTH = 92;
+const REACH = 1.25;
+
+/** The middle of the selected things' pivots, where the handles stand; null when nothing can be moved by them. */
+export function useHandlePlace(): Vector3 | null {
+  const ids = useSelection((s) => s.ids);
+  const things = useLevel((s) => s.scene.things);
+  return useMemo(() => {
+    const standing = ids.map((id) => things.get(id)).filter(isStanding);
+    if (!standing.length || standing.length !== ids.length) return null;
+    const middle = new Vector3();
+    for (const t of standing) middle.add(new Vector3(...(t.position as [number, number, number])));
+    return middle.divideScalar(standing.length);
+  }, [ids, things]);
+}
+
+/** One handle set for moving and turning: shafts with lettered paddles, plane tabs, dials with degree ticks. */
+export function Handles({ scheme }: { scheme: Scheme }) {
+  const place = useHandlePlace();
+  const running = useRunning((s) => s.now);
+  const invalidate = useThree((s) => s.invalidate);
+  const held = useDrag((s) => s.handle);
+  const stage = useView((v) => v.stage);
+  const set = useMemo(() => handleSet(scheme), [scheme]);
+  const visible =
+    place !== null && (running === null || running.kind === "drag") && (stage === "build" || stage === "kit");
+  useEffect(() => {
+    if (!visible) return;
+    for (const part of set.parts) port.handles.add(part);
+    return () => {
+      for (const part of set.parts) port.handles.delete(part);
+    };
+  }, [visible, set]);
+  useEffect(() => {
+    for (const part of [...set.parts, ...set.shown]) {
+      const material = part.material as MeshBasicMaterial;
+      const name = part.userData.handle as string;
+      part.visible = held === null || held === name || part.userData.pickOnly === true;
+      if (!part.userData.pickOnly) material.opacity = held === name ? 1 : (part.userData.opacity as number);
+    }
+    invalidate();
+  }, [held, set, invalidate]);
+  useFrame(() => {
+    if (!place) return;
+    const at = place.clone();
+    const { now } = dragStore.getState();
+    if (now) at.applyMatrix4(now.matrix);
+    set.group.position.copy(at);
+    set.group.scale.setScalar(LENGTH * port.metresPerPixel(at, viewStore.getState()));
+    for (const paddle of set.paddles) paddle.quaternion.copy(port.camera.quaternion);
+  });
+  return visible ? <primitive object={set.group} /> : null;
+}
+
+type Part = Mesh | LineSegments;
+
+function handleSet(scheme: Scheme) {
+  const group = new Group();
+  const parts: Part[] = [];
+  const shown: Part[] = [];
+  const paddles: Mesh[] = [];
+  const dress = <T extends Part>(part: T, handle: string, opacity: number, rank: number): T => {
+    Object.assign(part.userData, { handle, opacity, rank });
+    part.renderOrder = 20 + rank;
+    return part;
+  };
+  const plain = (color: string, opacity = 1) =>
+    new MeshBasicMaterial({ color, transparent: true, opacity, depthTest: false, depthWrite: false, side: DoubleSide });
+  for (const axis of AXES) {
+    const colour = scheme.axes[axis];
+    const turn = new Group();
+    if (axis === "x") turn.rotation.z = -Math.PI / 2;
+    if (axis === "z") turn.rotation.x = Math.PI / 2;
+    const shaft = dress(
+      new Mesh(new CylinderGeometry(0.012, 0.012, REACH - 0.16, 6), plain(colour)),
+      `move-${axis}`,
+      0.95,
+      2,
+    );
+    shaft.position.y = (REACH + 0.16) / 2;
+    const grab = dress(
+      new Mesh(new CylinderGeometry(0.07, 0.07, REACH - 0.1, 6), plain(colour, 0)),
+      `move-${axis}`,
+      0,
+      2,
+    );
+    grab.position.y = (REACH + 0.2) / 2;
+    grab.userData.pickOnly = true;
+    turn.add(shaft, grab);
+    const dial = dress(new Mesh(new TorusGeometry(0.86, 0.008, 6, 96), plain(colour, 0.7)), `turn-${axis}`, 0.7, 3);
+    const dialGrab = dress(new Mesh(new TorusGeometry(0.86, 0.055, 6, 64), plain(colour, 0)), `turn-${axis}`, 0, 3);
+    dialGrab.userData.pickOnly = true;
+    const ticks = dress(
+      new LineSegments(
+        tickMarks(),
+        new LineBasicMaterial({ color: colour, transparent: true, opacity: 0.8, depthTest: false }),
+      ),
+      `turn-${axis}`,
+      0.8,
+      3,
+    );
+    for (const part of [dial, dialGrab, ticks]) {
+      part.rotation.x = Math.PI / 2;
+      turn.add(part);
+    }
+    group.add(turn);
+    const paddle = dress(
+      new Mesh(new PlaneGeometry(0.26, 0.26), lettered(axis.toUpperCase(), colour)),
+      `move-${axis}`,
+      1,
+      0,
+    );
+    paddle.position.copy(axisVector(axis)).multiplyScalar(REACH + 0.12);
+    paddles.push(paddle);
+    group.add(paddle);
+    parts.push(grab, dialGrab, paddle);
+    shown.push(shaft, dial, ticks);
+    const [a, b] = AXES.filter((other) => other !== axis) as [Axis, Axis];
+    const tab = dress(new Mesh(new BoxGeometry(0.2, 0.2, 0.001), plain(colour, 0.45)), `plane-${a}${b}`, 0.45, 1);
+    tab.position.copy(axisVector(a).add(axisVector(b)).multiplyScalar(0.42));
+    if (axis === "x") tab.rotation.y = Math.PI / 2;
+    if (axis === "y") tab.rotation.x = Math.PI / 2;
+    group.add(tab);
+    parts.push(tab);
+  }
+  const hub = dress(new Mesh(new TorusGeometry(0.05, 0.012, 6, 24), plain(scheme.ochre)), "hub", 1, 4);
+  paddles.push(hub);
+  group.add(hub);
+  shown.push(hub);
+  return { group, parts, shown, paddles };
+}
+
+function tickMarks(): BufferGeometry {
+  const at: number[] = [];
+  for (let degree = 0; degree < 360; degree += 15) {
+    const angle = (degree * Math.PI) / 180;
+    const inner = degree % 90 === 0 ? 0.79 : degree % 45 === 0 ? 0.81 : 0.83;
+    for (const r of [inner, 0.86]) at.push(Math.cos(angle) * r, Math.sin(angle) * r, 0);
+  }
+  return new BufferGeometry().setAttribute("position", new Float32BufferAttribute(at, 3));
+}
+
+function lettered(letter: string, colour: string): MeshBasicMaterial {
+  const canvas = document.createElement("canvas");
+  canvas.width = 64;
+  canvas.height = 64;
+  const pen = canvas.getContext("2d");
+  if (pen) {
+    pen.fillStyle = colour;
+    pen.beginPath();
+    pen.roundRect(4, 4, 56, 56, 12);
+    pen.fill();
+    pen.fillStyle = "#ffffff";
+    pen.font = '650 40px "Archivo Variable", sans-serif';
+    pen.textAlign = "center";
+    pen.textBaseline = "middle";
+    pen.fillText(letter, 32, 35);
+  }
+  return new MeshBasicMaterial({
+    map: new CanvasTexture(canvas),
+    transparent: true,
+    depthTest: false,
+    depthWrite: false,
+  });
+}

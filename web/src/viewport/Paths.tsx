@@ -1,0 +1,110 @@
+import { useThree } from "@react-three/fiber";
+import { useEffect, useMemo } from "react";
+import {
+  BufferGeometry,
+  Float32BufferAttribute,
+  Line,
+  LineBasicMaterial,
+  LineSegments,
+  Points,
+  PointsMaterial,
+  type Vector3,
+} from "three";
+import type { Path } from "../api/types";
+import { shown, useLevel } from "../state/level";
+import { useRunning } from "../state/running";
+import { useSelection } from "../state/selection";
+import type { Scheme } from "../theme/tokens";
+
+/** All paths as lines, the points of the selected one, and the one being drawn. */
+export function Paths({ scheme }: { scheme: Scheme }) {
+  const scene = useLevel(shown);
+  const ids = useSelection((s) => s.ids);
+  const hovered = useSelection((s) => s.hovered);
+  const running = useRunning((s) => s.now);
+  const chosen = ids.length === 1 ? scene.things.get(ids[0] ?? "") : undefined;
+  return (
+    <>
+      {[...scene.paths].map(([id, path]) => {
+        const colour = ids.includes(id) ? scheme.petrol : hovered === id ? scheme.ochre : scheme.brick;
+        return <Polyline key={id} points={path.line} colour={colour} strong={ids.includes(id)} />;
+      })}
+      {chosen?.kind === "path" && <PathPoints path={chosen} scheme={scheme} />}
+      {running?.kind === "path" && running.points.length > 0 && (
+        <Dots points={running.points.map((p) => p.position)} colour={scheme.brick} size={9} />
+      )}
+    </>
+  );
+}
+
+function Polyline({ points, colour, strong }: { points: number[][]; colour: string; strong: boolean }) {
+  const invalidate = useThree((s) => s.invalidate);
+  const line = useMemo(() => {
+    const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute(points.flat(), 3));
+    const made = new Line(
+      geometry,
+      new LineBasicMaterial({ color: colour, depthTest: false, transparent: true, opacity: strong ? 1 : 0.55 }),
+    );
+    made.renderOrder = 10;
+    made.frustumCulled = false;
+    return made;
+  }, [points, colour, strong]);
+  useEffect(() => {
+    invalidate();
+    return () => line.geometry.dispose();
+  }, [line, invalidate]);
+  return <primitive object={line} />;
+}
+
+function Dots({ points, colour, size }: { points: number[][]; colour: string; size: number }) {
+  const invalidate = useThree((s) => s.invalidate);
+  const dots = useMemo(() => {
+    const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute(points.flat(), 3));
+    const made = new Points(
+      geometry,
+      new PointsMaterial({ color: colour, size, sizeAttenuation: false, depthTest: false, transparent: true }),
+    );
+    made.renderOrder = 12;
+    made.frustumCulled = false;
+    return made;
+  }, [points, colour, size]);
+  useEffect(() => {
+    invalidate();
+    return () => dots.geometry.dispose();
+  }, [dots, invalidate]);
+  return <primitive object={dots} />;
+}
+
+/** Ends of the handles that a path's points have: [point, "in" or "out", where]. */
+export function handleEnds(
+  path: Path,
+): { point: number; side: "handle_in" | "handle_out"; at: [number, number, number] }[] {
+  return path.points.flatMap((p, point) =>
+    (["handle_in", "handle_out"] as const).flatMap((side) => {
+      const h = p[side];
+      const [x, y, z] = p.position;
+      return h ? [{ point, side, at: [x + h[0], y + h[1], z + h[2]] as [number, number, number] }] : [];
+    }),
+  );
+}
+
+function PathPoints({ path, scheme }: { path: Path; scheme: Scheme }) {
+  const ends = handleEnds(path);
+  const arms = useMemo(() => {
+    const at = ends.flatMap((e) => [...(path.points[e.point]?.position ?? []), ...e.at]);
+    const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute(at, 3));
+    const made = new LineSegments(geometry, new LineBasicMaterial({ color: scheme.ochre, depthTest: false }));
+    made.renderOrder = 11;
+    made.frustumCulled = false;
+    return made;
+  }, [path, ends, scheme]);
+  return (
+    <>
+      <Dots points={path.points.map((p) => p.position)} colour={scheme.petrol} size={10} />
+      {ends.length > 0 && <primitive object={arms} />}
+      {ends.length > 0 && <Dots points={ends.map((e) => e.at)} colour={scheme.ochre} size={8} />}
+    </>
+  );
+}
+
+export type Grabbed = { point: number; side: "position" | "handle_in" | "handle_out"; at: Vector3 };

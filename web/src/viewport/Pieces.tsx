@@ -1,0 +1,226 @@
+import { useThree } from "@react-three/fiber";
+import { useEffect, useLayoutEffect, useMemo, useRef } from "react";
+import {
+  DoubleSide,
+  FrontSide,
+  InstancedMesh,
+  LineBasicMaterial,
+  type Material,
+  Matrix4,
+  MeshBasicMaterial,
+  MeshLambertMaterial,
+} from "three";
+import type { Piece } from "../api/types";
+import { shown, useLevel } from "../state/level";
+import { useSelection } from "../state/selection";
+import { useView } from "../state/view";
+import type { Scheme } from "../theme/tokens";
+import { useDrag } from "./drag";
+import { type Entry, entriesByPiece, itemMatrix } from "./entries";
+import { InstancedLines, useMesh, type ViewMesh } from "./meshes";
+import { port } from "./port";
+
+const none: ReadonlyMap<string, readonly Entry[]> = new Map();
+
+/** Everything that stands in the level, one set of instances for each piece and material. */
+export function Pieces({ scheme }: { scheme: Scheme }) {
+  const scene = useLevel(shown);
+  const before = useRef(none);
+  const entries = useMemo(() => entriesByPiece(scene, before.current), [scene]);
+  before.current = entries;
+  return (
+    <>
+      {[...entries].map(([id, list]) => {
+        const piece = scene.pieces.get(id);
+        return piece ? <PieceInstances key={id} piece={piece} entries={list} scheme={scheme} /> : null;
+      })}
+    </>
+  );
+}
+
+interface InstancesProps {
+  piece: Piece;
+  entries: readonly Entry[];
+  scheme: Scheme;
+}
+
+function PieceInstances({ piece, entries, scheme }: InstancesProps) {
+  const loaded = useMesh(piece.mesh);
+  const last = useRef<ViewMesh | undefined>(undefined);
+  if (loaded) last.current = loaded;
+  const mesh = loaded ?? last.current;
+  const draw = useView((v) => v.draw);
+  const selected = useSelection((s) => s.ids);
+  const hovered = useSelection((s) => s.hovered);
+  const marked = useMemo(() => {
+    const chosen = new Set(selected);
+    return chosen.has(piece.id) ? entries : entries.filter((e) => chosen.has(e.thing));
+  }, [entries, selected, piece.id]);
+  const under = useMemo(() => {
+    const chosen = new Set(selected);
+    return entries.filter((e) => (e.thing === hovered || piece.id === hovered) && !chosen.has(e.thing));
+  }, [entries, hovered, selected, piece.id]);
+  const surfaces = useMemo(
+    () =>
+      (mesh?.slots ?? []).map(({ slot, geometry }) => {
+        const look = piece.materials?.[slot];
+        const material = new MeshLambertMaterial({
+          side: piece.facts.closed ? FrontSide : DoubleSide,
+          polygonOffset: true,
+          polygonOffsetFactor: 1,
+          polygonOffsetUnits: 1,
+        });
+        const [r, g, b] = look?.colour ?? [0.58, 0.52, 0.42, 1];
+        material.color.setRGB(r, g, b);
+        return { geometry, material };
+      }),
+    [mesh, piece.materials, piece.facts.closed],
+  );
+  const inks = useMemo(() => inksOf(scheme), [scheme]);
+  if (!mesh) return null;
+  return (
+    <>
+      {surfaces.map(({ geometry, material }, k) => (
+        <Instances
+          // biome-ignore lint/suspicious/noArrayIndexKey: slots have no other name
+          key={k}
+          kind="mesh"
+          geometry={geometry}
+          material={material}
+          entries={entries}
+          piece={piece}
+          pickable
+          order={0}
+        />
+      ))}
+      {draw !== "solid" && mesh.outline && (
+        <Instances
+          kind="lines"
+          geometry={mesh.outline}
+          material={inks.edge}
+          entries={entries}
+          piece={piece}
+          order={1}
+        />
+      )}
+      {draw === "mesh" && mesh.inner && (
+        <Instances kind="lines" geometry={mesh.inner} material={inks.inner} entries={entries} piece={piece} order={1} />
+      )}
+      {marked.length > 0 && (
+        <Marks mesh={mesh} wash={inks.wash} line={inks.selected} entries={marked} piece={piece} order={3} />
+      )}
+      {under.length > 0 && (
+        <Marks mesh={mesh} wash={inks.hoverWash} line={inks.hovered} entries={under} piece={piece} order={2} />
+      )}
+    </>
+  );
+}
+
+function inksOf(scheme: Scheme) {
+  const wash = (color: string, opacity: number) =>
+    new MeshBasicMaterial({
+      color,
+      transparent: true,
+      opacity,
+      depthWrite: false,
+      polygonOffset: true,
+      polygonOffsetFactor: 0.5,
+    });
+  return {
+    edge: new LineBasicMaterial({ color: scheme.ink, transparent: true, opacity: 0.62 }),
+    inner: new LineBasicMaterial({ color: scheme.ink, transparent: true, opacity: 0.22 }),
+    selected: new LineBasicMaterial({ color: scheme.petrol }),
+    hovered: new LineBasicMaterial({ color: scheme.ochre }),
+    wash: wash(scheme.petrol, 0.34),
+    hoverWash: wash(scheme.ochre, 0.16),
+  };
+}
+
+interface MarksProps {
+  mesh: ViewMesh;
+  wash: Material;
+  line: Material;
+  entries: readonly Entry[];
+  piece: Piece;
+  order: number;
+}
+
+function Marks({ mesh, wash, line, entries, piece, order }: MarksProps) {
+  return (
+    <>
+      {mesh.slots.map(({ slot, geometry }) => (
+        <Instances
+          key={slot}
+          kind="mesh"
+          geometry={geometry}
+          material={wash}
+          entries={entries}
+          piece={piece}
+          order={order}
+        />
+      ))}
+      {mesh.outline && (
+        <Instances
+          kind="lines"
+          geometry={mesh.outline}
+          material={line}
+          entries={entries}
+          piece={piece}
+          order={order + 1}
+        />
+      )}
+    </>
+  );
+}
+
+interface OneProps {
+  kind: "mesh" | "lines";
+  geometry: InstancedMesh["geometry"];
+  material: Material;
+  entries: readonly Entry[];
+  piece: Piece;
+  pickable?: boolean;
+  order: number;
+}
+
+const matrix = new Matrix4();
+
+function Instances({ kind, geometry, material, entries, piece, pickable = false, order }: OneProps) {
+  const invalidate = useThree((s) => s.invalidate);
+  const capacity = 2 ** Math.ceil(Math.log2(Math.max(entries.length, 1)));
+  const dragged = useDrag((s) => s.now);
+  const object = useMemo(() => {
+    const made =
+      kind === "mesh"
+        ? new InstancedMesh(geometry, material, capacity)
+        : new InstancedLines(geometry, material, capacity);
+    made.renderOrder = order;
+    made.castShadow = pickable;
+    made.receiveShadow = pickable;
+    made.frustumCulled = false;
+    return made;
+  }, [kind, geometry, material, capacity, order, pickable]);
+  useLayoutEffect(() => {
+    object.count = entries.length;
+    object.userData.entries = entries;
+    entries.forEach((entry, k) => {
+      itemMatrix(entry.pose, piece.pivot, matrix);
+      if (dragged?.ids.has(entry.thing)) matrix.premultiply(dragged.matrix);
+      matrix.toArray(object.instanceMatrix.array, k * 16);
+    });
+    object.instanceMatrix.needsUpdate = true;
+    if (object instanceof InstancedMesh) object.computeBoundingSphere();
+    invalidate();
+  }, [object, entries, piece.pivot, dragged, invalidate]);
+  useEffect(() => {
+    if (pickable && object instanceof InstancedMesh) {
+      port.pickables.add(object);
+      return () => {
+        port.pickables.delete(object);
+        object.dispose();
+      };
+    }
+    return () => object.dispose();
+  }, [object, pickable]);
+  return <primitive object={object} />;
+}

@@ -1,0 +1,52 @@
+import styled from "styled-components";
+import { useLevel } from "../state/level";
+import { useRunning } from "../state/running";
+import { port } from "./port";
+
+const Line = styled.output`
+  position: absolute; z-index: 5; pointer-events: none; white-space: nowrap; padding: 4px 8px; border-radius: 3px;
+  background: var(--dark); color: var(--on-dark); box-shadow: var(--float);
+  & b { font-weight: 620; }
+  & span { opacity: 0.72; }
+`;
+
+/** The line at the pointer: what the next press does, and the measure, which can be typed over. */
+export function Prompt() {
+  const now = useRunning((s) => s.now);
+  const typed = useRunning((s) => s.typed);
+  const pointer = useRunning((s) => s.pointer);
+  const pieces = useLevel((s) => s.scene.pieces);
+  const note = useLevel((s) => s.previewNote);
+  if (!now) return null;
+  const frame = port.element?.getBoundingClientRect();
+  const left = Math.max(8, Math.min(pointer.x - (frame?.left ?? 0) + 18, port.width - 380));
+  const top = Math.max(8, Math.min(pointer.y - (frame?.top ?? 0) + 22, port.height - 40));
+  const measure = (value: string) => <b>{typed || value}</b>;
+  const style = frame && pointer.x > 0 ? { left, top } : { left: 16, top: 48 };
+  return (
+    <Line aria-live="polite" style={style}>
+      {now.kind === "place" && (
+        <>
+          Click to place {pieces.get(now.piece)?.name} <span>or type X, Z</span>{" "}
+          {measure(now.at ? `${now.at.map((v) => v.toFixed(2)).join(", ")} m` : "")}
+        </>
+      )}
+      {now.kind === "path" && now.points.length === 0 && (
+        <>
+          Click where the path starts <span>or type X, Z</span> {measure("")}
+        </>
+      )}
+      {now.kind === "path" && now.points.length > 0 && (
+        <>
+          Click for the next point, drag to curve it <span>· Enter ends the path</span>{" "}
+          {measure(note.split(",")[0] ?? "")}
+        </>
+      )}
+      {now.kind === "drag" && (
+        <>
+          {now.words} <span>or type</span> {measure(`${now.value} ${now.unit}`)}
+        </>
+      )}
+    </Line>
+  );
+}

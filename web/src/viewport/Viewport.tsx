@@ -1,0 +1,259 @@
+import { Canvas, useFrame, useThree } from "@react-three/fiber";
+import { useEffect, useMemo, useRef, useState } from "react";
+import styled from "styled-components";
+import { Color, DirectionalLight, Fog, Matrix4, NoToneMapping, PCFShadowMap, Vector3 } from "three";
+import { previewStep } from "../api/steps";
+import { levelStore, shown, useLevel } from "../state/level";
+import { runningStore, useRunning } from "../state/running";
+import { hover } from "../state/selection";
+import { viewStore } from "../state/view";
+import { daySheet, nightSheet, prefersNight, type Scheme } from "../theme/tokens";
+import { boxOf } from "./entries";
+import { Grid } from "./Grid";
+import { Handles, useHandlePlace } from "./Handles";
+import {
+  cancelDrag,
+  handlePlace,
+  onBox,
+  pointerDown,
+  pointerMove,
+  pointerUp,
+  shiftView,
+  turnView,
+  zoomView,
+} from "./input";
+import { onMeshLoaded } from "./meshes";
+import { Paths } from "./Paths";
+import { Pieces } from "./Pieces";
+import { Prompt } from "./Prompt";
+import { port } from "./port";
+import { Rose } from "./Rose";
+import { Rulers } from "./Rulers";
+
+const Frame = styled.div`
+  position: relative; overflow: hidden; min-width: 0; min-height: 0; outline-offset: -3px; touch-action: none;
+  user-select: none;
+  &[data-running="place"], &[data-running="path"] { cursor: crosshair; }
+`;
+
+const Rubber = styled.div`
+  position: absolute; border: 1px solid var(--petrol); background: color-mix(in srgb, var(--petrol) 12%, transparent);
+  pointer-events: none;
+`;
+
+/** The viewport: what stands in the level, and the hand in it. */
+export function Viewport() {
+  const frame = useRef<HTMLDivElement>(null);
+  const [night, setNight] = useState(prefersNight);
+  const [box, setBox] = useState<{ x: number; y: number; w: number; h: number } | null>(null);
+  const running = useRunning((s) => s.now?.kind);
+  const scheme = night ? nightSheet : daySheet;
+  const place = useHandlePlace();
+  handlePlace.now = place;
+  useEffect(() => {
+    const query = window.matchMedia("(prefers-color-scheme: dark)");
+    const change = () => setNight(query.matches);
+    query.addEventListener("change", change);
+    return () => query.removeEventListener("change", change);
+  }, []);
+  useEffect(() => onBox(setBox), []);
+  useEffect(() => {
+    const element = frame.current;
+    if (!element) return;
+    port.element = element;
+    const at = (event: { clientX: number; clientY: number }): [number, number] => {
+      const r = element.getBoundingClientRect();
+      return [event.clientX - r.left, event.clientY - r.top];
+    };
+    const down = (event: PointerEvent) => {
+      element.focus({ preventScroll: true });
+      if (pointerDown(...at(event), event)) element.setPointerCapture(event.pointerId);
+    };
+    let waiting: PointerEvent | null = null;
+    const move = (event: PointerEvent) => {
+      if (!waiting)
+        requestAnimationFrame(() => {
+          const latest = waiting;
+          waiting = null;
+          if (latest) pointerMove(...at(latest), latest);
+        });
+      waiting = event;
+    };
+    const up = (event: PointerEvent) => {
+      if (waiting) pointerMove(...at(waiting), waiting);
+      waiting = null;
+      pointerUp(...at(event), event);
+    };
+    const leave = () => hover(null);
+    const wheel = (event: WheelEvent) => {
+      event.preventDefault();
+      zoomView(Math.exp(Math.max(-60, Math.min(60, event.deltaY)) * (event.ctrlKey ? 0.01 : 0.004)), ...at(event));
+    };
+    const none = (event: Event) => event.preventDefault();
+    const key = (event: KeyboardEvent) => {
+      const turn: Record<string, [number, number]> = {
+        ArrowLeft: [-24, 0],
+        ArrowRight: [24, 0],
+        ArrowUp: [0, -24],
+        ArrowDown: [0, 24],
+      };
+      const by = turn[event.key];
+      if (by && runningStore.getState().now === null && !event.ctrlKey && !event.altKey) {
+        event.preventDefault();
+        if (event.shiftKey) shiftView(-by[0], -by[1]);
+        else turnView(by[0], by[1], null);
+      }
+      if (event.key === "PageUp" || event.key === "PageDown") {
+        event.preventDefault();
+        zoomView(event.key === "PageUp" ? 0.8 : 1.25, port.width / 2, port.height / 2);
+      }
+    };
+    const lost = () => cancelDrag();
+    element.addEventListener("pointerdown", down);
+    element.addEventListener("pointermove", move);
+    element.addEventListener("pointerup", up);
+    element.addEventListener("pointercancel", lost);
+    element.addEventListener("pointerleave", leave);
+    element.addEventListener("wheel", wheel, { passive: false });
+    element.addEventListener("contextmenu", none);
+    element.addEventListener("keydown", key);
+    return () => {
+      element.removeEventListener("pointerdown", down);
+      element.removeEventListener("pointermove", move);
+      element.removeEventListener("pointerup", up);
+      element.removeEventListener("pointercancel", lost);
+      element.removeEventListener("pointerleave", leave);
+      element.removeEventListener("wheel", wheel);
+      element.removeEventListener("contextmenu", none);
+      element.removeEventListener("keydown", key);
+    };
+  }, []);
+  return (
+    // biome-ignore lint/a11y/noNoninteractiveTabindex: the viewport takes arrow keys
+    // biome-ignore lint/a11y/useSemanticElements: a drawing surface has no element of its own
+    <Frame ref={frame} role="application" aria-label="Viewport" tabIndex={0} data-running={running}>
+      <Canvas
+        frameloop="demand"
+        flat
+        camera={port.camera}
+        dpr={Math.min(window.devicePixelRatio, 2)}
+        gl={{ antialias: true, preserveDrawingBuffer: false, toneMapping: NoToneMapping }}
+        shadows={{ type: PCFShadowMap, autoUpdate: false }}
+      >
+        <Stage scheme={scheme} />
+      </Canvas>
+      {box && <Rubber style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
+      <Rulers scheme={scheme} />
+      <Rose />
+      <Prompt />
+    </Frame>
+  );
+}
+
+/** Light, camera, and everything drawn. */
+function Stage({ scheme }: { scheme: Scheme }) {
+  const { gl, scene: root, size, invalidate } = useThree();
+  const scene = useLevel(shown);
+  const sun = useMemo(() => {
+    const light = new DirectionalLight("#fff3dd", 2.1);
+    light.castShadow = true;
+    light.shadow.mapSize.set(2048, 2048);
+    light.shadow.bias = -0.0004;
+    light.shadow.normalBias = 0.06;
+    light.shadow.intensity = 0.55;
+    return light;
+  }, []);
+  useEffect(() => {
+    root.background = new Color(scheme.ground);
+    root.fog = new Fog(scheme.ground, 100, 1000);
+    invalidate();
+  }, [root, scheme, invalidate]);
+  useEffect(() => {
+    port.width = size.width;
+    port.height = size.height;
+    port.redraw = invalidate;
+    invalidate();
+  }, [size, invalidate]);
+  useEffect(() => viewStore.subscribe(() => invalidate()), [invalidate]);
+  useEffect(() => {
+    const refresh = () => {
+      gl.shadowMap.needsUpdate = true;
+      invalidate();
+    };
+    return onMeshLoaded(refresh);
+  }, [gl, invalidate]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the shadow is drawn again when the level changes
+  useEffect(() => {
+    const all = levelStore.getState().scene;
+    const box = boxOf(all, all.things.keys());
+    const low = box?.low ?? new Vector3(-5, 0, -5);
+    const high = box?.high ?? new Vector3(5, 5, 5);
+    const centre = low.clone().add(high).multiplyScalar(0.5);
+    const reach = Math.max(low.distanceTo(high) / 2, 2);
+    const direction = new Vector3(-0.45, 0.75, 0.42).normalize();
+    sun.position.copy(centre).addScaledVector(direction, reach + 10);
+    sun.target.position.copy(centre);
+    const c = sun.shadow.camera;
+    [c.left, c.right, c.bottom, c.top, c.near, c.far] = [-reach, reach, -reach, reach, 1, 2 * reach + 20];
+    c.updateProjectionMatrix();
+    gl.shadowMap.needsUpdate = true;
+    invalidate();
+  }, [scene, sun, gl, invalidate]);
+  const frames = useRef(0);
+  useFrame(({ gl: renderer }) => {
+    const view = viewStore.getState();
+    port.aim(view);
+    const fog = root.fog as Fog | null;
+    if (fog) {
+      fog.near = view.mode === "free" ? view.distance * 2.5 : 5000;
+      fog.far = view.mode === "free" ? view.distance * 9 + 60 : 9000;
+    }
+    frames.current++;
+    const element = port.element;
+    if (element) {
+      const m = new Matrix4().multiplyMatrices(port.camera.projectionMatrix, port.camera.matrixWorldInverse);
+      element.dataset.projection = m.elements.map((v) => v.toPrecision(9)).join(" ");
+      element.dataset.frames = String(frames.current);
+      element.dataset.drawCalls = String(renderer.info.render.calls);
+    }
+  }, -1);
+  useEffect(() => () => previewStep(null), []);
+  return (
+    <>
+      <hemisphereLight args={["#ffffff", "#b7a98f", 1.55]} />
+      <primitive object={sun} />
+      <primitive object={sun.target} />
+      <Grid scheme={scheme} />
+      <Pieces scheme={scheme} />
+      <Ghost scheme={scheme} />
+      <Paths scheme={scheme} />
+      <Handles scheme={scheme} />
+    </>
+  );
+}
+
+/** The outline of the piece that is being placed. */
+function Ghost({ scheme }: { scheme: Scheme }) {
+  const running = useRunning((s) => s.now);
+  const pieces = useLevel((s) => s.scene.pieces);
+  const invalidate = useThree((s) => s.invalidate);
+  const at = running?.kind === "place" ? running.at : null;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again as the ghost moves
+  useEffect(() => invalidate(), [at, invalidate]);
+  const piece = running?.kind === "place" ? pieces.get(running.piece) : undefined;
+  if (!piece || !at) return null;
+  const { low, high } = piece.facts;
+  const pivot = piece.pivot ?? [0, 0, 0];
+  const size = low.map((v, k) => Math.max((high[k] ?? 0) - v, 0.002)) as [number, number, number];
+  const centre = low.map((v, k) => (v + (high[k] ?? 0)) / 2 - (pivot[k] ?? 0) + (at[k] ?? 0)) as [
+    number,
+    number,
+    number,
+  ];
+  return (
+    <mesh position={centre} scale={size} renderOrder={5}>
+      <boxGeometry />
+      <meshBasicMaterial color={scheme.ochre} transparent opacity={0.35} depthWrite={false} />
+    </mesh>
+  );
+}

@@ -1,0 +1,96 @@
+import { Matrix4, Quaternion, Vector3 } from "three";
+import type { Piece, Placement, Thing } from "../api/types";
+import type { Scene } from "../state/level";
+
+/** One item that is drawn: which thing it belongs to, its number there, and its pose (position, turn, size). */
+export interface Entry {
+  thing: string;
+  item: number;
+  pose: readonly number[];
+}
+
+const single = new WeakMap<Placement, Entry>();
+const runs = new WeakMap<number[][], Entry[]>();
+
+function entriesOf(thing: Thing, items: number[][] | undefined): readonly Entry[] {
+  if (thing.kind === "placement") {
+    let entry = single.get(thing);
+    if (!entry) {
+      entry = { thing: thing.id, item: 0, pose: [...thing.position, ...thing.turn, ...thing.size] };
+      single.set(thing, entry);
+    }
+    return [entry];
+  }
+  if (!items) return [];
+  let run = runs.get(items);
+  if (!run) {
+    run = items.map((pose, item) => ({ thing: thing.id, item, pose }));
+    runs.set(items, run);
+  }
+  return run;
+}
+
+/** What is drawn of each piece; lists that did not change are those of `before`. */
+export function entriesByPiece(
+  scene: Scene,
+  before: ReadonlyMap<string, readonly Entry[]>,
+): Map<string, readonly Entry[]> {
+  const found = new Map<string, Entry[]>();
+  for (const thing of scene.things.values()) {
+    if (thing.kind === "path") continue;
+    const list = found.get(thing.piece);
+    const more = entriesOf(thing, scene.items.get(thing.id));
+    if (list) for (const entry of more) list.push(entry);
+    else found.set(thing.piece, [...more]);
+  }
+  const out = new Map<string, readonly Entry[]>();
+  for (const [piece, list] of found) {
+    const old = before.get(piece);
+    out.set(piece, old && old.length === list.length && old.every((e, k) => e === list[k]) ? old : list);
+  }
+  return out;
+}
+
+const position = new Vector3();
+const turn = new Quaternion();
+const size = new Vector3();
+const offset = new Matrix4();
+
+/** The matrix of an item: T · R · S · (p − pivot). */
+export function itemMatrix(pose: readonly number[], pivot: Piece["pivot"], out: Matrix4): Matrix4 {
+  const [x = 0, y = 0, z = 0, i = 0, j = 0, k = 0, w = 1, a = 1, b = 1, c = 1] = pose;
+  out.compose(position.set(x, y, z), turn.set(i, j, k, w), size.set(a, b, c));
+  return out.multiply(offset.makeTranslation(-(pivot?.[0] ?? 0), -(pivot?.[1] ?? 0), -(pivot?.[2] ?? 0)));
+}
+
+/** The box round things as they stand, from their pieces' boxes; null when they show nothing. */
+export function boxOf(scene: Scene, ids: Iterable<string>): { low: Vector3; high: Vector3 } | null {
+  const low = new Vector3(Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY);
+  const high = low.clone().negate();
+  const matrix = new Matrix4();
+  const corner = new Vector3();
+  for (const id of ids) {
+    const thing = scene.things.get(id);
+    if (!thing) continue;
+    if (thing.kind === "path") {
+      for (const p of scene.paths.get(id)?.line ?? []) {
+        corner.fromArray(p);
+        low.min(corner);
+        high.max(corner);
+      }
+      continue;
+    }
+    const piece = scene.pieces.get(thing.piece);
+    if (!piece) continue;
+    for (const entry of entriesOf(thing, scene.items.get(id))) {
+      itemMatrix(entry.pose, piece.pivot, matrix);
+      for (let k = 0; k < 8; k++) {
+        const { low: a, high: b } = piece.facts;
+        corner.set(k & 1 ? b[0] : a[0], k & 2 ? b[1] : a[1], k & 4 ? b[2] : a[2]).applyMatrix4(matrix);
+        low.min(corner);
+        high.max(corner);
+      }
+    }
+  }
+  return low.x <= high.x ? { low, high } : null;
+}

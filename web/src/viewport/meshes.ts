@@ -1,0 +1,76 @@
+import { BufferGeometry, InstancedBufferAttribute, LineSegments, type Material, Mesh, Sphere } from "three";
+import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
+import { acceleratedRaycast, MeshBVH } from "three-mesh-bvh";
+import { createStore, useStore } from "zustand";
+
+Mesh.prototype.raycast = acceleratedRaycast;
+
+/** A mesh as the viewport draws it: triangles by material slot, sharp edges, and the other edges. */
+export interface ViewMesh {
+  slots: { slot: number; geometry: BufferGeometry }[];
+  outline: BufferGeometry | null;
+  inner: BufferGeometry | null;
+}
+
+const store = createStore<{ loaded: ReadonlyMap<string, ViewMesh> }>(() => ({ loaded: new Map() }));
+const asked = new Set<string>();
+const loader = new GLTFLoader();
+
+async function load(hash: string): Promise<void> {
+  const response = await fetch(`/api/meshes/${hash}.glb`);
+  if (!response.ok) throw new Error(`mesh ${hash}: ${response.status}`);
+  const gltf = await loader.parseAsync(await response.arrayBuffer(), "");
+  const mesh: ViewMesh = { slots: [], outline: null, inner: null };
+  gltf.scene.traverse((object) => {
+    const geometry = (object as Partial<Mesh>).geometry;
+    if (!(geometry instanceof BufferGeometry)) return;
+    const extras = geometry.userData as { slot?: number; lines?: "outline" | "inner" };
+    if (extras.lines) mesh[extras.lines] = geometry;
+    else {
+      geometry.boundsTree = new MeshBVH(geometry, { indirect: true });
+      mesh.slots.push({ slot: extras.slot ?? 0, geometry });
+    }
+  });
+  store.setState(({ loaded }) => ({ loaded: new Map(loaded).set(hash, mesh) }));
+}
+
+/** The mesh of a hash, asked for when it is not there yet. */
+export function meshOf(hash: string): ViewMesh | undefined {
+  const found = store.getState().loaded.get(hash);
+  if (!found && !asked.has(hash)) {
+    asked.add(hash);
+    load(hash).catch(() => window.setTimeout(() => asked.delete(hash), 2000));
+  }
+  return found;
+}
+
+/** The mesh of a hash once it is loaded; the one of the last hash until then. */
+export function useMesh(hash: string): ViewMesh | undefined {
+  return useStore(store, (s) => s.loaded.get(hash) ?? meshOf(hash));
+}
+
+export const onMeshLoaded = (listener: () => void): (() => void) => store.subscribe(listener);
+
+/** Line segments drawn many times, each with its own matrix. */
+export class InstancedLines extends LineSegments {
+  readonly isInstancedMesh = true;
+  readonly instanceMatrix: InstancedBufferAttribute;
+  readonly instanceColor = null;
+  readonly morphTexture = null;
+  count: number;
+
+  constructor(geometry: BufferGeometry, material: Material, count: number) {
+    super(geometry, material);
+    this.instanceMatrix = new InstancedBufferAttribute(new Float32Array(count * 16), 16);
+    this.count = count;
+    this.frustumCulled = false;
+  }
+
+  computeBoundingSphere(): void {
+    this.geometry.boundingSphere ??= new Sphere();
+  }
+
+  dispose(): void {
+    this.dispatchEvent({ type: "dispose" } as never);
+  }
+}

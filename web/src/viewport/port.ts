@@ -1,0 +1,143 @@
+import type { InstancedMesh, Object3D } from "three";
+import { Matrix4, PerspectiveCamera, Plane, Quaternion, Ray, Raycaster, Vector3 } from "three";
+import type { Vector } from "../api/types";
+import { FIELD_OF_VIEW, type ViewState } from "../state/view";
+import type { Entry } from "./entries";
+
+/** What a ray hit: the thing and item, the point, and the face's normal in the world. */
+export interface Hit {
+  thing: string;
+  item: number;
+  point: Vector3;
+  normal: Vector3;
+  distance: number;
+}
+
+const UP = new Vector3(0, 1, 0);
+const NORTH = new Vector3(0, 0, -1);
+
+/** The direction from the target to the eye. */
+export function eyeDirection({ mode, yaw, pitch }: Pick<ViewState, "mode" | "yaw" | "pitch">): Vector3 {
+  if (mode === "plan") return new Vector3(0, 1, 0);
+  if (mode === "front") return new Vector3(0, 0, 1);
+  if (mode === "side") return new Vector3(1, 0, 0);
+  return new Vector3(Math.sin(yaw) * Math.cos(pitch), Math.sin(pitch), Math.cos(yaw) * Math.cos(pitch));
+}
+
+/** The one viewport: its camera, its size, and what can be hit in it. */
+class Port {
+  readonly camera = Object.assign(new PerspectiveCamera(FIELD_OF_VIEW, 1, 0.1, 1000), { manual: true });
+  readonly pickables = new Set<InstancedMesh>();
+  readonly handles = new Set<Object3D>();
+  element: HTMLElement | null = null;
+  width = 1;
+  height = 1;
+  redraw: () => void = () => undefined;
+  private readonly raycaster = new Raycaster();
+
+  constructor() {
+    this.raycaster.firstHitOnly = true;
+  }
+
+  /** Point the camera as the view says. */
+  aim(view: ViewState): void {
+    const { camera } = this;
+    const direction = eyeDirection(view);
+    const target = new Vector3(...view.target);
+    const aspect = this.width / this.height;
+    const half = view.distance * Math.tan((FIELD_OF_VIEW * Math.PI) / 360);
+    camera.up.copy(view.mode === "plan" ? NORTH : UP);
+    if (view.mode === "free") {
+      camera.near = Math.max(view.distance * 0.01, 0.02);
+      camera.far = view.distance * 12 + 300;
+      camera.position.copy(target).addScaledVector(direction, view.distance);
+      const top = camera.near * Math.tan((FIELD_OF_VIEW * Math.PI) / 360);
+      camera.projectionMatrix.makePerspective(-top * aspect, top * aspect, top, -top, camera.near, camera.far);
+    } else {
+      camera.near = 1;
+      camera.far = 2000;
+      camera.position.copy(target).addScaledVector(direction, 1000);
+      camera.projectionMatrix.makeOrthographic(-half * aspect, half * aspect, half, -half, camera.near, camera.far);
+    }
+    camera.projectionMatrixInverse.copy(camera.projectionMatrix).invert();
+    camera.lookAt(target);
+    camera.updateMatrixWorld();
+  }
+
+  /** The ray under a place of the viewport, in its own pixels. */
+  ray(x: number, y: number): Ray {
+    const at = (z: number) =>
+      new Vector3((x / this.width) * 2 - 1, 1 - (y / this.height) * 2, z)
+        .applyMatrix4(this.camera.projectionMatrixInverse)
+        .applyMatrix4(this.camera.matrixWorld);
+    const origin = at(-1);
+    return new Ray(origin, at(1).sub(origin).normalize());
+  }
+
+  /** Where a world point is seen, in pixels of the viewport; null behind the eye. */
+  seen(point: Vector3 | Vector): { x: number; y: number } | null {
+    const p = (point instanceof Vector3 ? point.clone() : new Vector3(...point)).applyMatrix4(
+      this.camera.matrixWorldInverse,
+    );
+    if (p.z > -this.camera.near && this.camera.near < 1) return null;
+    p.applyMatrix4(this.camera.projectionMatrix);
+    return { x: ((p.x + 1) / 2) * this.width, y: ((1 - p.y) / 2) * this.height };
+  }
+
+  /** Metres that a pixel spans at a point. */
+  metresPerPixel(point: Vector3, view: ViewState): number {
+    const tangent = Math.tan((FIELD_OF_VIEW * Math.PI) / 360);
+    const depth = view.mode === "free" ? this.camera.position.distanceTo(point) : view.distance;
+    return (2 * depth * tangent) / this.height;
+  }
+
+  pick(x: number, y: number): Hit | null {
+    const ray = this.ray(x, y);
+    this.raycaster.ray.copy(ray);
+    this.raycaster.near = 0;
+    this.raycaster.far = Number.POSITIVE_INFINITY;
+    let best: Hit | null = null;
+    for (const mesh of this.pickables) {
+      const entries = mesh.userData.entries as readonly Entry[];
+      for (const found of this.raycaster.intersectObject(mesh, false)) {
+        const entry = found.instanceId === undefined ? undefined : entries[found.instanceId];
+        if (!entry || !found.face || (best && found.distance >= best.distance)) continue;
+        const matrix = new Matrix4();
+        mesh.getMatrixAt(found.instanceId ?? 0, matrix);
+        const normal = found.face.normal.clone().transformDirection(matrix);
+        best = { thing: entry.thing, item: entry.item, point: found.point, normal, distance: found.distance };
+      }
+    }
+    return best;
+  }
+
+  /** The handle part under a place: its name, or null. */
+  pickHandle(x: number, y: number): string | null {
+    this.raycaster.ray.copy(this.ray(x, y));
+    const hits = this.raycaster.intersectObjects([...this.handles], false);
+    hits.sort(
+      (a, b) => (a.object.userData.rank as number) - (b.object.userData.rank as number) || a.distance - b.distance,
+    );
+    return (hits[0]?.object.userData.handle as string | undefined) ?? null;
+  }
+
+  /** Where the ray under a place meets the level plane y = height; null when it does not. */
+  ground(x: number, y: number, height = 0): Vector3 | null {
+    return this.ray(x, y).intersectPlane(new Plane(UP, -height), new Vector3());
+  }
+
+  /** The surface under a place: what stands there, or the ground. */
+  surface(x: number, y: number): Vector3 | null {
+    const hit = this.pick(x, y);
+    if (hit && hit.normal.y > 0.7) return hit.point;
+    const ground = this.ground(x, y);
+    if (ground && ground.distanceTo(this.camera.position) < this.camera.far) return ground;
+    return hit?.point ?? null;
+  }
+}
+
+export const port = new Port();
+
+/** The turn of the view as a quaternion, to carry points along when the view turns. */
+export const viewTurn = (yaw: number, pitch: number): Quaternion =>
+  new Quaternion().setFromAxisAngle(UP, yaw).multiply(new Quaternion().setFromAxisAngle(new Vector3(1, 0, 0), -pitch));
