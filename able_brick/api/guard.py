@@ -12,10 +12,14 @@ from able_brick.api.errors import problem
 HOSTS: Final = frozenset({"127.0.0.1", "localhost", "::1"})
 MOST_JSON: Final = 16 * 2**20
 MOST_UPLOAD: Final = 512 * 2**20
+# The two hashes are those of the empty style element that styled-components fills by script, and of the one rule that
+# React Aria sets for touch; both are inline and would be refused without them.
 HEADERS: Final = (
     (
         b"content-security-policy",
-        b"default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU='; font-src 'self'; script-src 'self'; "
+        b"default-src 'self'; img-src 'self' data: blob:; style-src 'self' "
+        b"'sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=' "
+        b"'sha256-38RhXrc7EdReTKsOm23ZPOCUgniTUUcjky8QOOrQx6o='; font-src 'self'; script-src 'self'; "
         b"connect-src 'self'; worker-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'",
     ),
     (b"x-content-type-options", b"nosniff"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Final
 
 import numpy as np
@@ -14,7 +15,7 @@ Stroke = tuple[tuple[float, float, float], float, tuple[float, float, float], fl
 
 
 def _chain(points: list[tuple[float, float, float, float]]) -> list[Stroke]:
-    return [(a[:3], a[3], b[:3], b[3]) for a, b in zip(points, points[1:], strict=False)]
+    return [(a[:3], a[3], b[:3], b[3]) for a, b in pairwise(points)]
 
 
 _NECK: Final = _chain(
@@ -71,7 +72,8 @@ def _cone(p: Floats, stroke: Stroke) -> Floats:
     start, axis = np.array(a), np.array(b) - np.array(a)
     t = np.clip(((p - start) @ axis) / (axis @ axis), 0.0, 1.0)
     q = p - start - t[:, None] * axis
-    return np.sqrt(np.einsum("ij,ij->i", q, q)) - (ra + (rb - ra) * t)
+    out: Floats = np.sqrt(np.einsum("ij,ij->i", q, q)) - (ra + (rb - ra) * t)
+    return out
 
 
 def _blend(a: Floats, b: Floats, k: float) -> Floats:
@@ -96,7 +98,8 @@ def _wing(p: Floats, side: float) -> Floats:
     out = q[:, 2] - side * 0.03 * along
     taper = 1.0 - 0.45 * np.clip(-along / 0.36, 0.0, 1.0)
     r = np.sqrt((along / 0.36) ** 2 + (across / (0.145 * taper)) ** 2 + (out / 0.052) ** 2)
-    return (r - 1.0) * 0.052 * 0.8
+    lens: Floats = (r - 1.0) * 0.052 * 0.8
+    return lens
 
 
 def _feathers(p: Floats) -> Floats:
@@ -108,14 +111,16 @@ def _feathers(p: Floats) -> Floats:
     shift = np.floor(row) % 2 * np.pi
     scale = (row - np.floor(row)) * (0.6 + 0.4 * np.cos(round_ * 12.0 + shift))
     on = np.clip((p[:, 1] - 0.68) / 0.08, 0, 1) * np.clip((0.16 - p[:, 0]) / 0.1, 0, 1)
-    return 0.0045 * scale * on
+    out: Floats = 0.0045 * scale * on
+    return out
 
 
 def _rock(p: Floats) -> Floats:
     q = p - np.array([0.02, 0.06, 0.0])
     bumps = 0.012 * np.sin(13 * p[:, 0] + 2) * np.cos(15 * p[:, 2]) + 0.008 * np.sin(29 * p[:, 2] + 9 * p[:, 1])
     r = np.sqrt((q[:, 0] / 0.44) ** 2 + (q[:, 1] / 0.15) ** 2 + (q[:, 2] / 0.33) ** 2)
-    return np.maximum((r - 1.0) * 0.15 - bumps, 0.012 - p[:, 1])
+    out: Floats = np.maximum((r - 1.0) * 0.15 - bumps, 0.012 - p[:, 1])
+    return out
 
 
 def _bird(p: Floats) -> Floats:

@@ -30,7 +30,9 @@ def surface_net(distance: Distance, low: Floats, high: Floats, cell: float) -> P
     def at(a: np.ndarray, d: tuple[int, int, int]) -> np.ndarray:
         return a[d[0] : d[0] + cells[0], d[1] : d[1] + cells[1], d[2] : d[2] + cells[2]]
 
-    count = sum(at(inside, d).astype(np.int8) for d in corner)
+    count = np.zeros(tuple(cells), np.int8)
+    for d in corner:
+        count += at(inside, d)
     active = (count > 0) & (count < 8)
     index = np.full(active.shape, -1, np.int64)
     index[active] = np.arange(int(active.sum()))
@@ -115,7 +117,7 @@ def _settle(field: Floats) -> None:
 
 
 def onto(distance: Distance, mesh: PolyMesh, *, rounds: int = 3, reach: float = 0.004) -> Floats:
-    """The mesh's vertices (V,3), drawn along their normals onto the zero surface, by at most `reach` metres each round."""
+    """The mesh's vertices (V,3), drawn along their normals onto the zero surface, `reach` metres a round at most."""
     p = mesh.positions.copy()
     normals = np.zeros_like(p)
     weighted = area_vectors(mesh)

@@ -37,17 +37,17 @@ def _surface(name: Tint, srgb: str, roughness: float = 0.85, metallic: float = 0
 PALETTE: Final[dict[Tint, Surface]] = {
     s: _surface(s, colour, rough)
     for s, colour, rough in (
-        (Tint.STONE, "c6b491", 0.9),
-        (Tint.PALE_STONE, "e3d9c3", 0.9),
-        (Tint.BRICK, "b5654d", 0.9),
-        (Tint.SLATE, "5f6268", 0.8),
-        (Tint.OAK, "a9825a", 0.85),
-        (Tint.GATE_GREEN, "6f8a70", 0.7),
-        (Tint.IRON, "3c464b", 0.6),
+        (Tint.STONE, "d2c3a5", 0.9),
+        (Tint.PALE_STONE, "ebe4d3", 0.9),
+        (Tint.BRICK, "c07a63", 0.9),
+        (Tint.SLATE, "74777c", 0.8),
+        (Tint.OAK, "b8966f", 0.85),
+        (Tint.GATE_GREEN, "86a085", 0.7),
+        (Tint.IRON, "4c575c", 0.6),
         (Tint.LAMP_GLASS, "e0b354", 0.4),
-        (Tint.WATER, "7ea3a0", 0.3),
+        (Tint.WATER, "9fbcb8", 0.3),
         (Tint.BRONZE, "5f8374", 0.5),
-        (Tint.EARTH, "a9a585", 0.95),
+        (Tint.EARTH, "c9c6a4", 0.95),
         (Tint.PLASTER, "e9e2d2", 0.9),
     )
 }

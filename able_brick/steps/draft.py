@@ -101,7 +101,8 @@ class Draft:
         rows: Iterable[ARow] = (
             self.snapshot.pieces.values() if kind == "piece" else self.snapshot.things.get(self.level_id, {}).values()
         )
-        taken = {r.name for r in rows} | {r.name for r in self._after.values() if r is not None}
+        fresh = [r for r in self._after.values() if r is not None and (r.kind == "piece") == (kind == "piece")]
+        taken = {r.name for r in [*rows, *fresh]}
         name, k = wanted, 2
         while name in taken:
             name, k = f"{wanted} {k}", k + 1

@@ -51,7 +51,7 @@ def meshes_of(edits: Iterable[Edit]) -> set[str]:
 
 
 def rewound(counters: dict[str, int], edits: Iterable[Edit]) -> dict[str, int]:
-    """The counters with the numbers given back that the edits took last, so that a step made again gives the same ids."""
+    """The counters without the numbers that the edits took last: a step made again gives the same ids."""
     out = dict(counters)
     taken: dict[str, list[int]] = {}
     for edit in edits:
@@ -167,7 +167,7 @@ def write_entry(
             edits=zlib.compress(json.dumps(rows).encode(), 1),
         )
     )
-    entry = done.inserted_primary_key[0]
+    entry = int(done.lastrowid)
     hashes = meshes_of(edits)
     if hashes:
         connection.execute(insert(JournalMesh), [{"entry": entry, "mesh": h} for h in hashes])

@@ -138,7 +138,7 @@ class Project:
     def preview(
         self, level: str, tool: Tool, selection: tuple[str, ...], revision: int, *, adjust_last: bool = False
     ) -> Delta:
-        """What a step, or the last step with other settings, would change. Nothing is kept but its meshes, for a while."""
+        """What a step, or the last step with other settings, would change. Only its meshes are kept, for a while."""
         if adjust_last:
             base, entry, change = self._redone(level, tool, revision)
             edits = _net(entry.edits, change.edits)
@@ -187,7 +187,7 @@ class Project:
             state = self._states[level]
             if state.revision != revision:
                 raise StaleRevisionError(
-                    "The level has changed since this tab last looked, perhaps in another tab. Nothing was done; look again.",
+                    "The level has changed meanwhile, perhaps in another tab. Nothing was done; look and try again.",
                     received=revision,
                     allowed=state.revision,
                 )
@@ -250,7 +250,7 @@ class Project:
             now = snapshot.levels.get(row.id) if isinstance(row, LevelRow) else snapshot.find(level or "", row.id)
             if now != edit.before:
                 raise HistoryError(
-                    f"{row.name} has been changed since, in another level that shares it. Undo that change there first.",
+                    f"{row.name} has been changed since, in another level that shares it. Undo that there first.",
                     id=row.id,
                 )
 

@@ -28,8 +28,8 @@ const Sheet = styled.div`
   @media (max-width: 1080px) { grid-template-columns: 168px minmax(0, 1fr) 240px; }
 `;
 const Left = styled.aside`
-  grid-area: left; display: grid; grid-template-rows: minmax(0, 1.15fr) minmax(0, 1fr); border-right: 1px solid var(--line); background: var(--panel);
-  & > section { display: flex; flex-direction: column; min-height: 0; }
+  grid-area: left; display: grid; grid-template-columns: minmax(0, 1fr); grid-template-rows: minmax(0, 1.15fr) minmax(0, 1fr); border-right: 1px solid var(--line); background: var(--panel);
+  & > section { display: flex; flex-direction: column; min-height: 0; min-width: 0; }
   & > section + section { border-top: 1px solid var(--line); }
 `;
 const Centre = styled.main`grid-area: view; display: grid; grid-template-rows: 34px minmax(0, 1fr); min-width: 0; position: relative;`;

@@ -32,8 +32,8 @@ def from_triangles(
 ) -> tuple[PolyMesh, list[str]]:
     """A welded mesh from file vertices (N,…) and triangles (T,3); and notes of what was dropped.
 
-    Exactly coincident positions become one vertex, in their first order; faces without area and unused vertices go. With
-    normals, edges where they differ are marked sharp and the smoothing angle is wide open; without, it is the default.
+    Exactly coincident positions become one vertex, in their first order; faces without area and unused vertices go.
+    With normals, edges where they differ are marked sharp and nothing else is; without, the usual angle counts.
     """
     notes: list[str] = []
     value = same_rows(position)
@@ -65,7 +65,8 @@ def from_triangles(
         across = t.twin[c]
 
         def differ(a: npt.NDArray[np.integer], b: npt.NDArray[np.integer]) -> npt.NDArray[np.bool_]:
-            return (np.abs(normal[corner[a]] - normal[corner[b]]) > 1e-3).any(axis=1)
+            out: npt.NDArray[np.bool_] = (np.abs(normal[corner[a]] - normal[corner[b]]) > 1e-3).any(axis=1)
+            return out
 
         sharp[c] = differ(c, mesh.next_corner[across]) | differ(mesh.next_corner[c], across)
     return (

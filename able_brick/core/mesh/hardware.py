@@ -32,7 +32,10 @@ class HardwareVertices:
 
 def _refine(ids: npt.NDArray[np.int64], other: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
     """Ids (C) split further by another id (C)."""
-    return np.unique(ids * (int(other.max(initial=0)) + 1) + other, return_inverse=True)[1].astype(np.int64)
+    out: npt.NDArray[np.int64] = np.unique(ids * (int(other.max(initial=0)) + 1) + other, return_inverse=True)[
+        1
+    ].astype(np.int64)
+    return out
 
 
 def _row_ids(rows: npt.NDArray[np.float32]) -> npt.NDArray[np.int64]:

@@ -65,4 +65,5 @@ def centre_of_mass(mesh: PolyMesh) -> Floats:
         weight = np.linalg.norm(np.cross(q[:, 1] - q[:, 0], q[:, 2] - q[:, 0]), axis=1) / 2.0
         centres = q.sum(axis=1) / 3.0
     total = weight.sum()
-    return middle if total == 0 else middle + (weight[:, None] * centres).sum(axis=0) / total
+    out: Floats = middle if total == 0 else middle + (weight[:, None] * centres).sum(axis=0) / total
+    return out

@@ -16,7 +16,8 @@ from able_brick.core.mesh.topology import topology
 def unit(vectors: Floats) -> Floats:
     """Vectors (…,3) scaled to length 1; zero vectors stay zero."""
     length = np.sqrt((vectors * vectors).sum(axis=-1, keepdims=True))
-    return np.divide(vectors, length, out=np.zeros_like(vectors), where=length > 0)
+    out: Floats = np.divide(vectors, length, out=np.zeros_like(vectors), where=length > 0)
+    return out
 
 
 @lru_cache(maxsize=16)
@@ -66,7 +67,7 @@ def shading(mesh: PolyMesh) -> Shading:
     smooth = ~sharp_edges(mesh)
     c = np.flatnonzero((t.twin >= 0) & smooth[t.corner_edge])
     # across the edge from c to its next: the corner c meets the corner after its twin, at the same vertex
-    graph = coo_matrix((np.ones(len(c), np.bool_), (c, mesh.next_corner[t.twin[c]])), shape=(n, n))
+    graph = coo_matrix((np.ones(len(c), np.int8), (c, mesh.next_corner[t.twin[c]])), shape=(n, n))
     count, group = connected_components(graph, directed=False)
     p = mesh.positions[mesh.corners]
     out = unit(p[mesh.next_corner] - p)
@@ -76,7 +77,7 @@ def shading(mesh: PolyMesh) -> Shading:
     angle = np.arccos(np.clip((out * back).sum(axis=1), -1.0, 1.0))
     face = unit(area_vectors(mesh))[mesh.corner_face]
     weighted = face * angle[:, None]
-    normals = np.stack([np.bincount(group, weighted[:, k], minlength=count) for k in range(3)], axis=1)
+    normals: Floats = np.stack([np.bincount(group, weighted[:, k], minlength=count) for k in range(3)], axis=1)
     normals = unit(normals)
     lost = np.flatnonzero((normals == 0).all(axis=1))
     if len(lost):  # opposite faces cancel out: fall back to one face, or to up for a face without area

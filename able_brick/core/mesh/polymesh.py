@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 import numpy.typing as npt
@@ -131,8 +131,8 @@ class PolyMesh:
         """Freeze arrays that are known to be sound, without checks; missing attributes become zeros."""
         f, n = len(face_starts) - 1, len(corners)
 
-        def frozen(a: npt.NDArray[np.generic], kind: npt.DTypeLike) -> npt.NDArray[np.generic]:
-            out = np.ascontiguousarray(a, dtype=kind)
+        def frozen(a: npt.NDArray[np.generic], kind: npt.DTypeLike) -> npt.NDArray[Any]:
+            out: npt.NDArray[Any] = np.ascontiguousarray(a, dtype=kind)
             if out is a or out.base is not None:
                 out = out.copy() if out.flags.writeable else out
             out.flags.writeable = False

@@ -29,7 +29,7 @@ class Topology:
     @property
     def border(self) -> Bools:
         """(E) edges with exactly one face."""
-        return self.edge_uses == 1
+        return np.equal(self.edge_uses, 1)
 
     @property
     def is_closed(self) -> bool:
@@ -72,7 +72,7 @@ def face_components(mesh: PolyMesh) -> tuple[int, Ints]:
     c = np.flatnonzero(t.twin >= 0)
     faces = mesh.corner_face
     graph = coo_matrix(
-        (np.ones(len(c), np.bool_), (faces[c], faces[t.twin[c]])), shape=(mesh.face_count, mesh.face_count)
+        (np.ones(len(c), np.int8), (faces[c], faces[t.twin[c]])), shape=(mesh.face_count, mesh.face_count)
     )
     count, labels = connected_components(graph, directed=False)
     return int(count), labels.astype(np.int32)

@@ -24,7 +24,7 @@ def triangulate(mesh: PolyMesh) -> tuple[Ints, Ints]:
     out = np.empty((mesh.triangle_count, 3), np.int32)
     three = np.flatnonzero(sizes == 3)
     out[offsets[three]] = first[three, None] + np.arange(3)
-    four = np.flatnonzero(sizes == 4)
+    four = np.flatnonzero(sizes == 4).astype(np.int32)
     if len(four):
         diagonal = _quad_diagonals(mesh, four)
         base = first[four]
@@ -60,8 +60,8 @@ def _quad_diagonals(mesh: PolyMesh, quads: Ints) -> Ints:
     by_bend = bend1 > bend0 + 1e-9
     level = np.abs(bend1 - bend0) <= 1e-9
     shorter = len1 < len0 * (1 - 1e-9)
-    second = np.where(sound0 != sound1, sound1, by_bend | (level & shorter))
-    return second.astype(np.int32)
+    second: Ints = np.where(sound0 != sound1, sound1, by_bend | (level & shorter)).astype(np.int32)
+    return second
 
 
 def _clip_ears(mesh: PolyMesh, face: int) -> Ints:
@@ -82,4 +82,4 @@ def _clip_ears(mesh: PolyMesh, face: int) -> Ints:
     turned = e[:, 0] * g[:, 1] - e[:, 1] * g[:, 0]
     if turned.sum() < 0:
         ears = ears[:, [0, 2, 1]]
-    return ears
+    return ears.astype(np.int32)

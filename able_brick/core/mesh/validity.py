@@ -28,7 +28,8 @@ def degenerate_faces(mesh: PolyMesh, *, tolerance: float = tolerances.DEGENERATE
     edge = ((p[mesh.next_corner] - p) ** 2).sum(axis=1)
     longest = np.maximum.reduceat(edge, mesh.face_starts[:-1]) if mesh.face_count else np.zeros(0)
     doubled = 2 * np.sqrt((area_vectors(mesh) ** 2).sum(axis=1))
-    return doubled <= tolerance * longest
+    out: Bools = np.less_equal(doubled, tolerance * longest)
+    return out
 
 
 def duplicate_faces(mesh: PolyMesh) -> Bools:
@@ -50,18 +51,22 @@ def unused_vertices(mesh: PolyMesh) -> Ints:
     return np.flatnonzero(~used).astype(np.int32)
 
 
+def _where(mask: Bools) -> Ints:
+    return np.flatnonzero(mask).astype(np.int32)
+
+
 def problems(mesh: PolyMesh) -> list[Problem]:
     """Every kind of fault found; open borders are no fault and are told by `counts`."""
     t = topology(mesh)
-    crowded = np.flatnonzero(t.edge_uses > 2)
+    crowded = _where(np.greater(t.edge_uses, 2))
     two = t.edge_uses[t.corner_edge] == 2
     clash = np.unique(t.corner_edge[two & (t.twin < 0)])
-    found = [
+    found: list[tuple[str, Ints, str]] = [
         ("unused_vertices", unused_vertices(mesh), "{n} vertices belong to no face"),
-        ("degenerate_faces", np.flatnonzero(degenerate_faces(mesh)), "{n} faces have no area"),
+        ("degenerate_faces", _where(degenerate_faces(mesh)), "{n} faces have no area"),
         (
             "duplicate_faces",
-            np.flatnonzero(duplicate_faces(mesh)),
+            _where(duplicate_faces(mesh)),
             "{n} faces stand twice on the same vertices",
         ),
         ("crowded_edges", crowded, "{n} edges have more than two faces"),

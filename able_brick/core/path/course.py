@@ -110,15 +110,15 @@ def lay_course(
         count = check_items(max(1, round(length / natural)), "The course")
         pitch = length / count
         stretch = length / (count * natural)
-        middles = (np.arange(count) + 0.5) * pitch
+        middles = (np.arange(count, dtype=np.float64) + 0.5) * pitch
     elif fit is Fit.NUMBER:
         count = check_items(number, "The course")
         if curve.closed:
             pitch = length / count
-            middles = (np.arange(count) + 0.5) * pitch
+            middles = (np.arange(count, dtype=np.float64) + 0.5) * pitch
         else:
             pitch = (length - extent) / (count - 1) if count > 1 else 0.0
-            middles = extent / 2 + np.arange(count) * pitch if count > 1 else np.array([length / 2])
+            middles = extent / 2 + np.arange(count, dtype=np.float64) * pitch if count > 1 else np.array([length / 2])
             middles = np.clip(middles, 0.0, length)
     else:
         if not spacing > 1e-6:
@@ -127,11 +127,11 @@ def lay_course(
         count = max(1, math.floor(room / spacing + 1e-9) + (0 if curve.closed else 1))
         check_items(count, "The course")
         pitch = spacing
-        middles = np.clip(extent / 2 + np.arange(count) * pitch, 0.0, length)
+        middles = np.clip(extent / 2 + np.arange(count, dtype=np.float64) * pitch, 0.0, length)
     half = extent * stretch / 2
     start, end = np.clip(middles - half, 0.0, length), np.clip(middles + half, 0.0, length)
     if fit is Fit.FILL and gap == 0.0:
-        joints = np.arange(count + 1) * pitch
+        joints = np.arange(count + 1, dtype=np.float64) * pitch
         joints[-1] = length
         start, end = joints[:-1], joints[1:]
     at_start, at_end = curve.points(curve.parameters(start)), curve.points(curve.parameters(end))

@@ -43,23 +43,25 @@ class Curve:
         span, t = self._split(at)
         c = self.controls[span]
         s = 1 - t
-        return (
+        out: Floats = (
             (s**3)[:, None] * c[:, 0]
             + (3 * s * s * t)[:, None] * c[:, 1]
             + (3 * s * t * t)[:, None] * c[:, 2]
             + (t**3)[:, None] * c[:, 3]
         )
+        return out
 
     def derivatives(self, at: Floats) -> Floats:
         """(n,3) first derivatives with respect to the parameter within the span."""
         span, t = self._split(at)
         c = self.controls[span]
         s = 1 - t
-        return (
+        out: Floats = (
             (3 * s * s)[:, None] * (c[:, 1] - c[:, 0])
             + (6 * s * t)[:, None] * (c[:, 2] - c[:, 1])
             + (3 * t * t)[:, None] * (c[:, 3] - c[:, 2])
         )
+        return out
 
     def tangents(self, at: Floats) -> Floats:
         """(n,3) unit tangents; at a point where the derivative vanishes, the direction a little further inside."""
@@ -89,8 +91,8 @@ class Curve:
         )
         bend = np.linalg.norm(np.cross(d, dd), axis=1)
         speed = np.linalg.norm(d, axis=1)
-        with np.errstate(divide="ignore"):
-            return np.where(bend > 1e-12 * np.maximum(speed, 1e-12) ** 2, speed**3 / np.maximum(bend, 1e-300), np.inf)
+        curved = bend > 1e-9 * np.maximum(speed, 1e-12) ** 2
+        return np.divide(speed**3, bend, out=np.full_like(bend, np.inf), where=curved)
 
     @property
     def length(self) -> float:
@@ -149,7 +151,8 @@ class Curve:
         at = low[:, None] + half[:, None] * (1 + _NODES)
         d = self._inner_derivatives(np.repeat(low, len(_NODES)), at.ravel())
         speed: Floats = np.linalg.norm(d, axis=1).reshape(at.shape)
-        return (speed * _WEIGHTS).sum(axis=1) * half
+        out: Floats = (speed * _WEIGHTS).sum(axis=1) * half
+        return out
 
     @cached_property
     def _table(self) -> tuple[Floats, Floats]:

@@ -36,7 +36,7 @@ def on_grid(position: Sequence[float], step: float, *, axes: tuple[bool, bool, b
     return vector([round(v / step) * step if on else v for v, on in zip(position, axes, strict=True)])
 
 
-def repeated(position: Vector, offset: Sequence[float], count: int) -> Floats:
+def repeated(position: Vector, offset: Sequence[float] | Floats, count: int) -> Floats:
     """(count,3) positions of the copies of a thing, the k-th displaced by k times the offset, k from 1."""
     check_items(count, "The run of copies")
     return np.asarray(position) + np.arange(1, count + 1)[:, None] * np.asarray(offset, np.float64)

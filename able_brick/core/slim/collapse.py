@@ -116,6 +116,14 @@ def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
     far = 4.0 * ((bx - ax) ** 2 + (by - ay) ** 2 + (bz - az) ** 2)
     if dx * dx + dy * dy + dz * dz <= far:
         out[0], out[1], out[2] = mx + dx, my + dy, mz + dz
+    # an end that fits clearly better, such as the corner of a border, is kept exactly
+    best = 0.5 * evaluate(q, out[0], out[1], out[2])
+    at_a = evaluate(q, ax, ay, az)
+    if at_a < best:
+        best = at_a
+        out[0], out[1], out[2] = ax, ay, az
+    if evaluate(q, bx, by, bz) < best:
+        out[0], out[1], out[2] = bx, by, bz
 
 
 @njit(cache=True, nogil=True)
@@ -243,6 +251,38 @@ def _turns_over(u, v, p, pos, tri, start, star):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def _height_in(f, u, v, p, pos, tri):  # type: ignore[no-untyped-def]
+    """Barycentric coordinates of p in a face with the edge u v: at its third corner, and at u."""
+    x = tri[f, 3 - _corner(tri, f, u) - _corner(tri, f, v)]
+    ex, ey, ez = pos[u, 0] - pos[v, 0], pos[u, 1] - pos[v, 1], pos[u, 2] - pos[v, 2]
+    hx, hy, hz = pos[x, 0] - pos[v, 0], pos[x, 1] - pos[v, 1], pos[x, 2] - pos[v, 2]
+    qx, qy, qz = p[0] - pos[v, 0], p[1] - pos[v, 1], p[2] - pos[v, 2]
+    ee, eh, hh = ex * ex + ey * ey + ez * ez, ex * hx + ey * hy + ez * hz, hx * hx + hy * hy + hz * hz
+    qe, qh = qx * ex + qy * ey + qz * ez, qx * hx + qy * hy + qz * hz
+    det = ee * hh - eh * eh
+    if det <= 1e-12 * ee * hh:
+        return 0.0, min(max(qe / ee, 0.0), 1.0) if ee > 0.0 else 0.0
+    third = min(max((qh * ee - qe * eh) / det, 0.0), 1.0)
+    return third, (qe - third * eh) / ee
+
+
+@njit(cache=True, nogil=True)
+def _carry_uv(f, other, u, v, p, pos, tri, wedge, uv):  # type: ignore[no-untyped-def]
+    """Give v's wedge in face f the uv that the old surface has at p; in `other` instead, where p lies over there."""
+    at = wedge[f, _corner(tri, f, v)]
+    third, along = _height_in(f, u, v, p, pos, tri)
+    if other >= 0:
+        third2, along2 = _height_in(other, u, v, p, pos, tri)
+        if third2 > third:
+            f, third, along = other, third2, along2
+    a = wedge[f, _corner(tri, f, u)]
+    b = wedge[f, _corner(tri, f, v)]
+    x = wedge[f, 3 - _corner(tri, f, u) - _corner(tri, f, v)]
+    for k in range(uv.shape[1]):
+        uv[at, k] = along * uv[a, k] + third * uv[x, k] + (1.0 - along - third) * uv[b, k]
+
+
+@njit(cache=True, nogil=True)
 def collapse_pass(  # type: ignore[no-untyped-def]
     pos, quadric, tri, wedge, wedge_uv, start, star, edges, uses, way, order, stamp, number, surplus
 ):
@@ -267,7 +307,7 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             u, v = v, u
         # the link condition: common neighbours are exactly the corners opposite the edge (Dey et al. 1999)
         shared, x, y = 0, -1, -1
-        u1, v1, u2, v2 = -1, -1, -1, -1
+        u1, v1, u2, v2, f1, f2 = -1, -1, -1, -1, -1, -1
         for i in range(start[u], start[u + 1]):
             f = star[i]
             if tri[f, 0] < 0:
@@ -280,10 +320,10 @@ def collapse_pass(  # type: ignore[no-untyped-def]
                 shared += 1
                 if x < 0:
                     x = tri[f, 3 - j - k]
-                    u1, v1 = wedge[f, k], wedge[f, j]
+                    u1, v1, f1 = wedge[f, k], wedge[f, j], f
                 else:
                     y = tri[f, 3 - j - k]
-                    u2, v2 = wedge[f, k], wedge[f, j]
+                    u2, v2, f2 = wedge[f, k], wedge[f, j], f
         if shared != uses[e]:
             continue
         common = 0
@@ -319,14 +359,11 @@ def collapse_pass(  # type: ignore[no-untyped-def]
         if _turns_over(u, v, p, pos, tri, start, star):
             continue
         if way[e] == 0:
-            ex, ey, ez = pos[u, 0] - pos[v, 0], pos[u, 1] - pos[v, 1], pos[u, 2] - pos[v, 2]
-            l2 = ex * ex + ey * ey + ez * ez
-            t = (p[0] - pos[v, 0]) * ex + (p[1] - pos[v, 1]) * ey + (p[2] - pos[v, 2]) * ez
-            t = min(max(t / l2, 0.0), 1.0) if l2 > 0.0 else 0.0
-            for k in range(wedge_uv.shape[1]):
-                wedge_uv[v1, k] += t * (wedge_uv[u1, k] - wedge_uv[v1, k])
-                if v2 >= 0 and v2 != v1:
-                    wedge_uv[v2, k] += t * (wedge_uv[u2, k] - wedge_uv[v2, k])
+            if wedge_uv.shape[1] > 0:
+                same = f2 >= 0 and v1 == v2 and u1 == u2
+                _carry_uv(f1, f2 if same else -1, u, v, p, pos, tri, wedge, wedge_uv)
+                if f2 >= 0 and v2 != v1:
+                    _carry_uv(f2, -1, u, v, p, pos, tri, wedge, wedge_uv)
         for k in range(3):
             pos[v, k] = p[k]
         for k in range(11):

@@ -60,7 +60,7 @@ def _distances(points: tuple[Floats, Floats], soup: Floats) -> tuple[Floats, Flo
 
 @njit(cache=True, nogil=True)
 def _build(soup):  # type: ignore[no-untyped-def]
-    """Bounding-box tree: triangle order (T), boxes low and high (N,3), child (N,2): first child, or −start−1 and count."""
+    """Bounding-box tree: triangle order (T), boxes (N,3) low and high, child (N,2): both, or −start−1 and count."""
     n = len(soup)
     order = np.arange(n)
     centres = (soup[:, 0] + soup[:, 1] + soup[:, 2]) / 3.0

@@ -82,7 +82,7 @@ def reduce_to(
         needed = (len(tri) - triangles + 1) // 2
         quota = max(256.0, min(len(edges) / 2, 3.0 * needed)) * widen
         order, cut = collapse.choose(cost, edges, stamp, np.array(cutoffs, np.int32), number - 1, quota, hold)
-        removed, done = collapse.collapse_pass(
+        _, done = collapse.collapse_pass(
             pos,
             quadric,
             tri,

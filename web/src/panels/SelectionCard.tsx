@@ -65,7 +65,10 @@ function PieceFacts({ piece, items }: { piece: Piece; items?: number }) {
           <dd>{grouped(piece.slim.triangles)} tris</dd>
           <dt>Off by</dt>
           <dd>
-            {(piece.slim.rms * 1000).toFixed(2)} mm RMS, {(piece.slim.largest * 1000).toFixed(1)} mm at most
+            {(piece.slim.rms * 1000).toFixed(2)} mm RMS
+          </dd>
+          <dt>At most</dt>
+          <dd>{(piece.slim.largest * 1000).toFixed(2)} mm
           </dd>
         </>
       )}

@@ -13,10 +13,10 @@ import { usePicture } from "../viewport/pictures";
 import { Heading } from "./parts";
 
 const Grid = styled.ul`
-  list-style: none; margin: 0; padding: 0 10px 10px; display: grid; grid-template-columns: 1fr 1fr; gap: 6px; overflow-y: auto;
+  list-style: none; margin: 0; padding: 0 10px 10px; display: grid; grid-template-columns: repeat(2, minmax(0, 1fr)); gap: 6px; overflow-y: auto;
 `;
 const Tile = styled.button`
-  all: unset; box-sizing: border-box; display: grid; width: 100%; padding: 4px; border: 1px solid var(--line); border-radius: 4px;
+  all: unset; box-sizing: border-box; display: grid; width: 100%; min-width: 0; padding: 4px; border: 1px solid var(--line); border-radius: 4px; grid-template-columns: minmax(0, 1fr);
   background: var(--field); cursor: grab; touch-action: none; user-select: none;
   & img, & i { width: 100%; aspect-ratio: 176 / 104; background: var(--sheet); border-radius: 2px; display: block; }
   & strong { font-weight: 600; font-size: 12px; line-height: 16px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; margin-top: 3px; }

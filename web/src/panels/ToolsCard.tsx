@@ -14,7 +14,8 @@ import { Card, Quiet } from "./parts";
 
 const Rows = styled.div`
   && { padding: 4px; gap: 0; }
-  & h3 { padding: 6px 8px 2px; color: var(--quiet); font-size: 11px; font-weight: 620; }
+  & > div + div { border-top: 1px solid var(--line); margin-top: 4px; padding-top: 4px; }
+  & h3 { padding: 4px 8px 2px; color: var(--quiet); font-size: 11px; font-weight: 620; }
 `;
 const ToolRow = styled(Button)`
   width: 100%; justify-content: flex-start; border-color: transparent; background: none; gap: 9px; padding: 3px 8px; min-height: 27px;
@@ -53,7 +54,7 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
   const opened = tools.find((t) => t.tool === open);
   if (opened) return <OpenTool key={opened.tool + rows.map((r) => r.id).join()} tool={opened} rows={rows} />;
   const here = tools.filter((t) => !t.hidden && (t.stages as string[]).includes(stage));
-  const able = here.filter((t) => whyNot(t, rows) === null);
+  const able = here.filter((t) => whyNot(t, rows) === null && (rows.length === 0 || (t.need.least ?? 0) > 0));
   const rest = here.filter((t) => whyNot(t, rows) !== null && !able.some((a) => a.title === t.title));
   const kinds = new Set(rows.map((r) => r.kind ?? ""));
   const aside = rows.length === 0 ? "" : kinds.size === 1 ? KIND_OF[[...kinds][0] ?? ""] : "for the selection";
@@ -68,7 +69,6 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
           const group = able.filter((t) => t.verb === verb);
           return group.length === 0 ? null : (
             <div key={verb}>
-              <h3>{verb}</h3>
               {group.map((t) => (
                 <OneTool key={t.tool} tool={t} />
               ))}

@@ -104,7 +104,7 @@ function OneField({ field, value, error, focus, onPreview, onCommit }: OneFieldP
     case "choice": {
       const options = field.options.map((o) => ({ value: o, label: word(o) }));
       const length = options.reduce((sum, o) => sum + o.label.length + 2, 0);
-      const Choice = options.length <= 3 && length <= 24 ? Segments : Picker;
+      const Choice = options.length <= 3 && length <= 21 ? Segments : Picker;
       return (
         <Labelled title={field.help}>
           <span>{field.title}</span>

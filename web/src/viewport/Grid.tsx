@@ -9,6 +9,7 @@ import {
   MeshBasicMaterial,
   PlaneGeometry,
   ShaderMaterial,
+  SRGBColorSpace,
   Vector3,
 } from "three";
 import { levelStore, shown } from "../state/level";
@@ -42,8 +43,8 @@ const fragment = /* glsl */ `
     vec3 colour = mix(fine, bold, step(0.01, strong));
     float alpha = max(thin, strong);
     vec2 axis = abs(at) / max(fwidth(at), vec2(1e-6));
-    if (axis.y < 1.0) { colour = tintA; alpha = 0.9; }
-    else if (axis.x < 1.0) { colour = tintB; alpha = 0.9; }
+    if (axis.y < 1.0) { colour = tintA; alpha = 0.55; }
+    else if (axis.x < 1.0) { colour = tintB; alpha = 0.55; }
     gl_FragColor = vec4(colour, alpha * far);
     #include <colorspace_fragment>
   }`;
@@ -188,6 +189,7 @@ function written(text: string, colour: string): CanvasTexture {
     pen.fillText(text, 4, 34);
   }
   const texture = new CanvasTexture(canvas);
+  texture.colorSpace = SRGBColorSpace;
   texture.anisotropy = 4;
   return texture;
 }

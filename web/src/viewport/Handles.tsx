@@ -13,6 +13,7 @@ import {
   Mesh,
   MeshBasicMaterial,
   PlaneGeometry,
+  SRGBColorSpace,
   TorusGeometry,
   Vector3,
 } from "three";
@@ -188,8 +189,10 @@ function lettered(letter: string, colour: string): MeshBasicMaterial {
     pen.textBaseline = "middle";
     pen.fillText(letter, 32, 35);
   }
+  const map = new CanvasTexture(canvas);
+  map.colorSpace = SRGBColorSpace;
   return new MeshBasicMaterial({
-    map: new CanvasTexture(canvas),
+    map,
     transparent: true,
     depthTest: false,
     depthWrite: false,

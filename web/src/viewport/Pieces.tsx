@@ -127,7 +127,7 @@ function inksOf(scheme: Scheme) {
       polygonOffsetFactor: 0.5,
     });
   return {
-    edge: new LineBasicMaterial({ color: scheme.ink, transparent: true, opacity: 0.62 }),
+    edge: new LineBasicMaterial({ color: scheme.ink, transparent: true, opacity: 0.5 }),
     inner: new LineBasicMaterial({ color: scheme.ink, transparent: true, opacity: 0.22 }),
     selected: new LineBasicMaterial({ color: scheme.petrol }),
     hovered: new LineBasicMaterial({ color: scheme.ochre }),

@@ -17,6 +17,8 @@ const POINTS = [
   { letter: "W", word: "west", yaw: Math.PI / 2 },
 ];
 
+const TICKS = Array.from({ length: 24 }, (_, k) => k);
+
 /** The compass rose: shows which way one looks and how far down; a letter turns the view that way. */
 export function Rose() {
   const mode = useView((v) => v.mode);
@@ -28,8 +30,7 @@ export function Rose() {
       <svg viewBox="-46 -46 92 92" aria-hidden="true">
         <circle r="31" fill="var(--panel)" stroke="var(--line-strong)" />
         <g transform={`rotate(${(yaw * 180) / Math.PI})`}>
-          {Array.from({ length: 24 }, (_, k) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: ticks have no other name
+          {TICKS.map((k) => (
             <line
               key={k}
               y1={-31}

@@ -129,8 +129,6 @@ export function Viewport() {
     };
   }, []);
   return (
-    // biome-ignore lint/a11y/noNoninteractiveTabindex: the viewport takes arrow keys
-    // biome-ignore lint/a11y/useSemanticElements: a drawing surface has no element of its own
     <Frame ref={frame} role="application" aria-label="Viewport" tabIndex={0} data-running={running}>
       <Canvas
         frameloop="demand"

@@ -1,0 +1,81 @@
+# Able Brick: `make demo` serves the demo level, `make test` runs everything.
+SHELL := /bin/bash
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+STAMP := .setup
+DEMO_DB := .data/merrow-lock.db
+export PIP_DISABLE_PIP_VERSION_CHECK := 1
+
+.PHONY: setup demo demo-reset test bench lint openapi lock clean
+
+setup: $(STAMP)/python $(STAMP)/web $(STAMP)/kernels
+
+# Every stamp is touched last: a set-up that was interrupted begins its unfinished part again.
+$(STAMP)/python: requirements.lock pyproject.toml
+	@mkdir -p $(STAMP)
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed.")'
+	@test -x $(BIN)/pip && $(BIN)/pip --version >/dev/null 2>&1 || $(PYTHON) -m venv --clear $(VENV)
+	$(BIN)/pip install --quiet -r requirements.lock
+	$(BIN)/pip install --quiet --no-deps --no-build-isolation -e .
+	@touch $@
+
+$(STAMP)/node: web/package-lock.json
+	@mkdir -p $(STAMP)
+	@command -v npm >/dev/null || { echo "Node.js 20 or newer with npm is needed."; exit 1; }
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+$(STAMP)/web: $(STAMP)/node $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
+	cd web && npm run --silent build -- --logLevel warn
+	@touch $@
+
+$(STAMP)/kernels: $(STAMP)/python $(wildcard able_brick/core/slim/*.py able_brick/core/path/*.py) able_brick/warm.py
+	$(BIN)/able-brick warm
+	@touch $@
+
+demo: setup
+	$(BIN)/able-brick serve --demo --db $(DEMO_DB)
+
+demo-reset:
+	rm -f $(DEMO_DB) $(DEMO_DB)-wal $(DEMO_DB)-shm
+	$(MAKE) demo
+
+test: setup $(STAMP)/dev
+	$(MAKE) lint
+	@$(PYTHON) tests/need_chromium.py
+	$(BIN)/python -m pytest
+
+$(STAMP)/dev: requirements-dev.lock $(STAMP)/python
+	$(BIN)/pip install --quiet -r requirements-dev.lock
+	@touch $@
+
+lint: setup $(STAMP)/dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	cd web && npx biome check .
+	cd web && npx tsc --noEmit
+	$(BIN)/python tests/fresh_types.py
+
+bench: setup $(STAMP)/dev
+	$(BIN)/python -m tests.bench.slim
+	$(BIN)/python -m tests.bench.steps
+
+# The API's description and the types made from it, kept in the repository and checked by `lint`.
+openapi: setup
+	$(BIN)/able-brick openapi > docs/openapi.json
+	cd web && npm run --silent generate
+
+# What is installed in a fresh environment, pinned; run it to move to newer versions.
+lock:
+	rm -rf $(VENV)-lock && $(PYTHON) -m venv $(VENV)-lock
+	$(VENV)-lock/bin/pip install --quiet -r requirements.in
+	$(VENV)-lock/bin/pip freeze --all --exclude pip > requirements.lock
+	$(VENV)-lock/bin/pip install --quiet -r requirements-dev.in
+	(echo "-c requirements.lock"; $(VENV)-lock/bin/pip freeze --all --exclude pip | grep -vxFf requirements.lock) > requirements-dev.lock
+	rm -rf $(VENV)-lock
+
+clean:
+	rm -rf $(VENV) $(STAMP) web/node_modules able_brick/web_dist .data

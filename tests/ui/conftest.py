@@ -1,0 +1,108 @@
+"""A real server on the demo level and a real browser."""
+
+from __future__ import annotations
+
+import shutil
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+FLAGS = [
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-quic",
+    "--no-first-run",
+]
+
+
+class Server:
+    """A served project file that can be killed and started again."""
+
+    def __init__(self, db: Path) -> None:
+        self.db = db
+        with socket.socket() as s:
+            s.bind(("127.0.0.1", 0))
+            self.port = s.getsockname()[1]
+        self.process: subprocess.Popen[bytes] | None = None
+        self.start()
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "able_brick.cli", "serve", "--db", str(self.db), "--port", str(self.port)],
+            stdout=subprocess.DEVNULL,
+        )
+        for _ in range(240):
+            try:
+                urllib.request.urlopen(f"{self.url}/api/levels", timeout=2).close()
+                return
+            except OSError:
+                time.sleep(0.25)
+        raise RuntimeError("The server did not answer within a minute.")
+
+    def kill(self) -> None:
+        """The power fails."""
+        assert self.process is not None
+        self.process.kill()
+        self.process.wait()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    found = shutil.which("chromium")
+    assert found, "chromium is not installed; `make test` installs it"
+    with sync_playwright() as p:
+        started = p.chromium.launch(executable_path=found, args=FLAGS)
+        yield started
+        started.close()
+
+
+@pytest.fixture(scope="session")
+def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo project, built once for all tests of the session."""
+    from able_brick.demo.build import build_demo
+    from able_brick.store.project import Project
+
+    path = tmp_path_factory.mktemp("demo") / "demo.db"
+    project = Project(path)
+    build_demo(project)
+    project.close()
+    return path
+
+
+@pytest.fixture
+def server(demo_file: Path, tmp_path: Path) -> Iterator[Server]:
+    db = tmp_path / "project.db"
+    shutil.copyfile(demo_file, db)
+    started = Server(db)
+    yield started
+    started.kill()
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    opened = context.new_page()
+    problems: list[str] = []
+    opened.on("pageerror", lambda error: problems.append(str(error)))
+    opened.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
+    opened.set_default_timeout(20_000)
+    opened.goto(server.url)
+    yield opened
+    context.close()
+    expected = ("WebSocket", "ERR_CONNECTION_REFUSED", "Failed to load resource")
+    assert [p for p in problems if not any(e in p for e in expected)] == []

@@ -1,0 +1,92 @@
+"""What an artist's hands do: find places in the viewport, wait for it to settle."""
+
+from __future__ import annotations
+
+import json
+import urllib.request
+from typing import Any
+
+from playwright.sync_api import Locator, Page, expect
+
+
+class Hands:
+    """Mouse and keyboard in the page of one level."""
+
+    def __init__(self, page: Page, url: str, level: str = "level-1") -> None:
+        self.page, self.url, self.level_id = page, url, level
+        self.viewport: Locator = page.get_by_role("application", name="Viewport")
+        expect(self.viewport).to_have_attribute("data-projection", _ANY)
+        expect(page.get_by_role("status").first).to_have_text("Saved")
+
+    def level(self) -> dict[str, Any]:
+        """The level as the server has it."""
+        with urllib.request.urlopen(f"{self.url}/api/levels/{self.level_id}") as reply:
+            found: dict[str, Any] = json.load(reply)
+        return found
+
+    def row(self, name: str, kind: str | None = None) -> dict[str, Any]:
+        """The one row of that name."""
+        found = [r for r in self.level()["changed"] if r["name"] == name and kind in (None, r["kind"])]
+        assert len(found) == 1, [r["id"] for r in found]
+        return found[0]
+
+    def seen(self, x: float, y: float, z: float) -> tuple[float, float]:
+        """Where a world point is on the page."""
+        text = self.viewport.get_attribute("data-projection")
+        box = self.viewport.bounding_box()
+        assert text and box
+        m = [float(v) for v in text.split()]
+        c = [sum(m[row + 4 * k] * v for k, v in enumerate((x, y, z, 1.0))) for row in range(4)]
+        return (
+            box["x"] + (c[0] / c[3] + 1) / 2 * box["width"],
+            box["y"] + (1 - c[1] / c[3]) / 2 * box["height"],
+        )
+
+    def click_at(self, x: float, y: float, z: float) -> None:
+        at = self.seen(x, y, z)
+        self.page.mouse.move(*at)
+        self.page.mouse.click(*at)
+
+    def drag(self, start: tuple[float, float], end: tuple[float, float], *, button: Any = "left") -> None:
+        self.page.mouse.move(*start)
+        self.page.mouse.down(button=button)
+        for k in range(1, 7):
+            self.page.mouse.move(start[0] + (end[0] - start[0]) * k / 6, start[1] + (end[1] - start[1]) * k / 6)
+            self.settle()
+        self.page.mouse.up(button=button)
+
+    def settle(self, frames: int = 2) -> None:
+        """Let the browser draw."""
+        self.page.evaluate(
+            "n => new Promise(done => { const f = () => n-- > 0 ? requestAnimationFrame(f) : done(); f(); })", frames
+        )
+
+    def in_list(self, name: str) -> None:
+        """Select a thing in the level list, wherever it is in the list."""
+        listed = self.page.get_by_role("listbox", name="Level")
+        option = listed.get_by_role("option", name=name, exact=True)
+        listed.evaluate("e => e.scrollTo(0, 0)")
+        for _ in range(60):
+            if option.count():
+                break
+            listed.evaluate("e => e.scrollBy(0, 120)")
+            self.settle(3)
+        option.click()
+
+    def saved(self, revision: int) -> None:
+        """Wait until the level has reached a revision, and see that it did not go further."""
+        self.page.wait_for_function(
+            "async ([url, level, want]) => (await (await fetch(`${url}/api/levels/${level}`)).json()).revision >= want",
+            arg=[self.url, self.level_id, revision],
+        )
+        expect(self.page.get_by_role("status").first).to_have_text("Saved")
+        assert self.level()["revision"] == revision
+
+    def number(self, card: Locator, label: str, value: str) -> None:
+        """Type a number into a field and leave it."""
+        field = card.get_by_label(label, exact=True)
+        field.fill(value)
+        field.press("Enter")
+
+
+_ANY = __import__("re").compile(r"\S")
