@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Final
 from urllib.parse import urlsplit
 
@@ -62,28 +63,28 @@ class Guard:
         if not length.isdigit() or int(length) > most:
             await too_large(scope, receive, send)
             return
-        taken, started = 0, False
+        taken, over = 0, False
 
         async def limited() -> Message:
-            nonlocal taken
+            nonlocal taken, over
             message = await receive()
             taken += len(message.get("body", b""))
             if taken > most:
+                over = True
                 raise _TooLargeError
             return message
 
         async def protected(message: Message) -> None:
-            nonlocal started
+            if over:  # whatever the application makes of the broken-off body, the reply is ours
+                return
             if message["type"] == "http.response.start":
-                started = True
                 message = {**message, "headers": [*message.get("headers", []), *HEADERS]}
             await send(message)
 
-        try:
+        with suppress(_TooLargeError):
             await self.app(scope, limited, protected)
-        except _TooLargeError:
-            if not started:
-                await too_large(scope, receive, send)
+        if over:
+            await too_large(scope, receive, send)
 
     @staticmethod
     def _refusal(headers: dict[bytes, str]) -> str | None:

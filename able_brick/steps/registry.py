@@ -72,6 +72,14 @@ class ToolInfo(BaseModel):
     fields: dict[str, Any]
 
 
+def _schema(tool: type[Tool]) -> dict[str, Any]:
+    """The tool's JSON schema; every field has its title, also where a type of the same name has one."""
+    schema = tool.model_json_schema()
+    for name, info in tool.model_fields.items():
+        schema["properties"][name].setdefault("title", info.title or name)
+    return schema
+
+
 def describe() -> list[ToolInfo]:
     """All tools in the order of the registry."""
     return [
@@ -87,7 +95,7 @@ def describe() -> list[ToolInfo]:
             hidden=t.hidden,
             prefill=t.prefill,
             instant=t.instant,
-            fields=t.model_json_schema(),
+            fields=_schema(t),
         )
         for name, t in TOOLS.items()
     ]

@@ -92,7 +92,7 @@ def test_a_flagged_edge_splits_a_smooth_surface() -> None:
     mesh = ZOO["drum"]()
     assert not sharp_edges(mesh)[topology(mesh).corner_edge[1]]
     sharp = np.zeros(len(mesh.corners), np.bool_)
-    flagged = np.flatnonzero((mesh.facet[mesh.corner_face] == 0))[1::4]
+    flagged = np.flatnonzero(mesh.facet[mesh.corner_face] == 0)[1::4]
     sharp[flagged] = True
     split = PolyMesh.trusted(mesh.positions, mesh.face_starts, mesh.corners, facet=mesh.facet, sharp=sharp)
     assert len(hardware_vertices(split)) > len(hardware_vertices(mesh))

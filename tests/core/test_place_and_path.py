@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -105,7 +106,7 @@ def test_stations_are_where_they_say(steps, smooth) -> None:
     stations = np.linspace(0, path.length, 23)
     at = path.parameters(stations)
     assert (np.diff(at) > 0).all()
-    fine = np.concatenate([np.linspace(a, b, 400) for a, b in zip(at[:-1], at[1:], strict=True)])
+    fine = np.concatenate([np.linspace(a, b, 400) for a, b in pairwise(at)])
     steps_taken = np.linalg.norm(np.diff(path.points(fine), axis=0), axis=1).reshape(-1)
     total = np.concatenate([[0], np.cumsum(steps_taken)])
     assert total[399::400] == pytest.approx(stations[1:], abs=0.02)

@@ -121,14 +121,14 @@ def test_small_meshes_come_back_as_they_are_and_targets_are_checked() -> None:
 
 
 def test_reduction_can_be_cancelled() -> None:
-    class Stopped(Exception):
+    class StoppedError(Exception):
         pass
 
     def stop(done: float) -> None:
         assert 0 <= done <= 1
-        raise Stopped
+        raise StoppedError
 
-    with pytest.raises(Stopped):
+    with pytest.raises(StoppedError):
         reduce_to(bumpy_ball(), 100, progress=stop)
 
 
@@ -147,7 +147,7 @@ def test_distance_to_a_triangle_is_the_least_over_its_points(values: list[float]
 
 def test_deviation_of_shifted_sheets() -> None:
     sheet = ZOO["sheet"]()
-    up = PolyMesh.trusted(sheet.positions + [0, 0.25, 0], sheet.face_starts, sheet.corners)
+    up = PolyMesh.trusted(sheet.positions + np.array([0, 0.25, 0]), sheet.face_starts, sheet.corners)
     found = deviation(sheet, up, samples=300)
     assert found.largest == pytest.approx(0.25)
     assert found.rms == pytest.approx(0.25)

@@ -71,7 +71,10 @@ class Hands:
                 break
             listed.evaluate("e => e.scrollBy(0, 120)")
             self.settle(3)
+        option.scroll_into_view_if_needed()
+        self.settle(4)
         option.click()
+        expect(option).to_have_attribute("aria-selected", "true")
 
     def saved(self, revision: int) -> None:
         """Wait until the level has reached a revision, and see that it did not go further."""

@@ -138,7 +138,7 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     slim = hands.row("Bronze heron", "placement")["piece"]
     assert slim != source["id"], hands.level()["history"]["last"]
     facts = next(r for r in hands.level()["changed"] if r["id"] == slim)["facts"]
-    assert facts["triangles"] == round(source["facts"]["triangles"] / 4)
+    assert 0 <= round(source["facts"]["triangles"] / 4) - facts["triangles"] <= 1  # a closed form loses two at a time
     assert facts["closed"]
 
     # out, through the validator, and in again

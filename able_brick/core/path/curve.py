@@ -92,7 +92,8 @@ class Curve:
         bend = np.linalg.norm(np.cross(d, dd), axis=1)
         speed = np.linalg.norm(d, axis=1)
         curved = bend > 1e-9 * np.maximum(speed, 1e-12) ** 2
-        return np.divide(speed**3, bend, out=np.full_like(bend, np.inf), where=curved)
+        out: Floats = np.divide(speed**3, bend, out=np.full_like(bend, np.inf), where=curved)
+        return out
 
     @property
     def length(self) -> float:

@@ -358,12 +358,11 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             p[:] = pos[v]
         if _turns_over(u, v, p, pos, tri, start, star):
             continue
-        if way[e] == 0:
-            if wedge_uv.shape[1] > 0:
-                same = f2 >= 0 and v1 == v2 and u1 == u2
-                _carry_uv(f1, f2 if same else -1, u, v, p, pos, tri, wedge, wedge_uv)
-                if f2 >= 0 and v2 != v1:
-                    _carry_uv(f2, -1, u, v, p, pos, tri, wedge, wedge_uv)
+        if way[e] == 0 and wedge_uv.shape[1] > 0:
+            same = f2 >= 0 and v1 == v2 and u1 == u2
+            _carry_uv(f1, f2 if same else -1, u, v, p, pos, tri, wedge, wedge_uv)
+            if f2 >= 0 and v2 != v1:
+                _carry_uv(f2, -1, u, v, p, pos, tri, wedge, wedge_uv)
         for k in range(3):
             pos[v, k] = p[k]
         for k in range(11):

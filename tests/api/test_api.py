@@ -1,0 +1,234 @@
+"""The API at its door: steps, problems, hostile input, guard, socket, import and export."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from starlette.websockets import WebSocketDisconnect
+
+from able_brick.api.app import create_app
+from able_brick.core.files.glb_read import read_glb
+from able_brick.core.files.glb_write import write_glb
+from able_brick.core.files.part import Material, Node, Part
+from able_brick.store.project import Project
+from tests.zoo import ZOO
+
+HOST = {"host": "127.0.0.1:8484"}
+
+
+@pytest.fixture
+def client(tmp_path: Path) -> Iterator[TestClient]:
+    project = Project(tmp_path / "api.db")
+    project.create_level("Trial")
+    with TestClient(create_app(project), base_url="http://127.0.0.1:8484", raise_server_exceptions=False) as opened:
+        yield opened
+
+
+def step(client: TestClient, tool: str, *selection: str, revision: int | None = None, **params: Any) -> Any:
+    if revision is None:
+        revision = client.get("/api/levels/level-1").json()["revision"]
+    body = {"tool": tool, "params": params, "selection": list(selection), "revision": revision}
+    return client.post("/api/levels/level-1/steps", json=body)
+
+
+def test_a_level_from_nothing_to_glb_and_back(client: TestClient) -> None:
+    assert [level["name"] for level in client.get("/api/levels").json()] == ["Trial"]
+    made = step(client, "add_box", width=3.0, surface="brick").json()
+    assert made["revision"] == 1
+    assert made["select"] == ["placement-1"]
+    assert step(client, "duplicate", "placement-1", distance=4.0, count=2).status_code == 200
+    mesh = next(r["mesh"] for r in made["changed"] if r["kind"] == "piece")
+    reply = client.get(f"/api/meshes/{mesh}.glb")
+    assert reply.content[:4] == b"glTF"
+    assert "immutable" in reply.headers["cache-control"]
+    out = client.get("/api/levels/level-1/export.glb")
+    assert out.headers["content-disposition"] == 'attachment; filename="trial.glb"'
+    scene = read_glb(out.content)
+    assert len(scene.parts) == 1
+    assert [i.matrix[0, 3] for i in scene.instances] == [0.0, 4.0, 8.0]
+    assert scene.parts[0].materials[0].name == "brick"
+    other = client.post("/api/levels", json={"name": "Second"}).json()
+    body = {"level": other["id"], "revision": 0, "place": "true"}
+    back = client.post("/api/kit/import", data=body, files={"file": ("trial.glb", out.content)}).json()
+    assert back["summary"]["placements"] == 3
+    assert back["summary"]["triangles"] == 36
+
+
+def test_undo_redo_and_adjusting_over_the_api(client: TestClient) -> None:
+    step(client, "add_box", width=1.0)
+    adjusted = client.put(
+        "/api/levels/level-1/steps/last", json={"tool": "add_box", "params": {"width": 2.0}, "revision": 1}
+    )
+    assert adjusted.json()["revision"] == 2
+    assert adjusted.json()["history"]["last"]["params"]["width"] == 2.0
+    undone = client.post("/api/levels/level-1/undo", json={"revision": 2}).json()
+    assert set(undone["removed"]) == {"piece-1", "placement-1"}
+    assert undone["history"]["redo"]["title"] == "Add box"
+    assert client.post("/api/levels/level-1/redo", json={"revision": 3}).json()["summary"]["triangles"] == 12
+    assert client.post("/api/levels/level-1/redo", json={"revision": 4}).json()["code"] == "history"
+
+
+def test_previews_over_the_api(client: TestClient) -> None:
+    body = {"tool": "add_cylinder", "params": {"sides": 6}, "selection": [], "revision": 0}
+    shown = client.post("/api/levels/level-1/preview", json=body).json()
+    assert shown["summary"]["triangles"] == 20
+    assert client.get("/api/levels/level-1").json()["revision"] == 0
+
+
+def test_tools_describe_themselves(client: TestClient) -> None:
+    for tool in client.get("/api/tools").json():
+        assert tool["title"] and tool["about"]
+        for name, field in tool["fields"]["properties"].items():
+            assert name == "tool" or (field["title"] and field["description"]), (tool["tool"], name)
+
+
+BAD_STEPS: list[tuple[dict[str, Any], int, str, str]] = [
+    ({"tool": "explode"}, 422, "input", "There is no tool 'explode'"),
+    ({"tool": "add_box", "params": {"width": -3}}, 422, "input", "Width is -3; give 0.001 or more."),
+    ({"tool": "add_box", "params": {"width": "wide"}}, 422, "input", "Width is 'wide'; give a number."),
+    ({"tool": "add_box", "params": {"girth": 3}}, 422, "input", "Girth|girth is no setting of Add box"),
+    ({"tool": "add_box", "params": {"along_x": 1.5}}, 422, "input", "give a whole number"),
+    ({"tool": "add_box", "params": {"tool": "add_plane"}}, 422, "input", "must not hold"),
+    ({"tool": "add_cylinder", "params": {"sides": 100000}}, 422, "input", "Sides is 100000; give 512 or less."),
+    ({"tool": "set_pivot", "params": {"place": "moon"}, "selection": ["placement-1"]}, 422, "input", "Place is 'moon'"),
+    ({"tool": "move"}, 422, "selection", "needs a selection"),
+    ({"tool": "move", "selection": ["placement-77"]}, 404, "unknown_id", "placement-77"),
+    ({"tool": "lay_course", "selection": ["placement-1"]}, 422, "selection", "cannot work on placement-1"),
+    ({"tool": "duplicate", "params": {"count": 100001}, "selection": ["placement-1"]}, 422, "input", "100000 or less"),
+    ({"tool": "add_box", "revision": 99}, 409, "stale_revision", "changed meanwhile"),
+    ({"tool": "delete", "selection": ["piece-1"]}, 422, "selection", "used 1 times"),
+]
+
+
+@pytest.mark.parametrize(("body", "status", "code", "text"), BAD_STEPS)
+def test_bad_steps_are_problems_and_change_nothing(
+    client: TestClient, body: dict[str, Any], status: int, code: str, text: str
+) -> None:
+    step(client, "add_box")
+    before = client.get("/api/levels/level-1").json()
+    reply = client.post("/api/levels/level-1/steps", json={"revision": 1, **body})
+    assert reply.status_code == status
+    assert reply.headers["content-type"] == "application/problem+json"
+    found = reply.json()
+    assert found["code"] == code
+    assert any(t in found["detail"] for t in text.split("|")), found["detail"]
+    assert client.get("/api/levels/level-1").json() == before
+
+
+@pytest.mark.parametrize("number", ["NaN", "Infinity", "-Infinity", "1e400"])
+def test_numbers_that_are_not_finite_are_refused(client: TestClient, number: str) -> None:
+    raw = f'{{"tool": "move", "params": {{"by": [{number}, 0, 0]}}, "selection": ["placement-1"], "revision": 1}}'
+    step(client, "add_box")
+    reply = client.post("/api/levels/level-1/steps", content=raw, headers={"content-type": "application/json"})
+    assert reply.status_code == 422
+    assert reply.json()["code"] == "input"
+
+
+@pytest.mark.parametrize(
+    ("content", "kind"),
+    [(b"{", "application/json"), (b"[]", "application/json"), (b"\xff\xfe", "application/json"), (b"", "text/plain")],
+)
+def test_broken_requests_are_problems(client: TestClient, content: bytes, kind: str) -> None:
+    reply = client.post("/api/levels/level-1/steps", content=content, headers={"content-type": kind})
+    assert reply.status_code == 422
+    assert reply.json()["code"] == "input"
+
+
+@pytest.mark.parametrize(
+    "path", ["/api/levels/level-9", "/api/levels/level-9/export.glb", "/api/meshes/abc.glb", "/api/nothing"]
+)
+def test_unknown_things_are_not_found(client: TestClient, path: str) -> None:
+    reply = client.get(path)
+    assert reply.status_code == 404
+    assert reply.json()["status"] == 404
+
+
+@pytest.mark.parametrize(
+    ("data", "text"),
+    [
+        (b"", "not a GLB file"),
+        (b"glTF" + b"\0" * 40, "version 0"),
+        (b"PK\x03\x04" + b"\0" * 100, "not a GLB file"),
+        (write_glb([Part("a", ZOO["box"]())])[:200], "cut off"),
+    ],
+)
+def test_bad_files_change_nothing(client: TestClient, data: bytes, text: str) -> None:
+    form = {"level": "level-1", "revision": 0}
+    reply = client.post("/api/kit/import", data=form, files={"file": ("x.glb", data)})
+    assert reply.status_code == 422
+    assert text in reply.json()["detail"]
+    assert client.get("/api/levels/level-1").json()["revision"] == 0
+
+
+def test_requests_that_are_too_large_are_refused_before_they_are_read(client: TestClient) -> None:
+    reply = client.post("/api/levels/level-1/steps", content=b"x", headers={"content-length": str(10**9)})
+    assert reply.status_code == 413
+    assert reply.json()["code"] == "too_large"
+
+    def stream() -> Iterator[bytes]:
+        for _ in range(20):
+            yield b" " * 2**20
+
+    reply = client.post("/api/levels/level-1/steps", content=stream(), headers={"content-type": "application/json"})
+    assert reply.status_code == 413
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [
+        {"host": "lock.example"},
+        {"host": "127.0.0.1.lock.example:8484"},
+        {"origin": "http://lock.example"},
+        {"origin": "null"},
+        {"origin": "http://127.0.0.1:9999"},
+        {"sec-fetch-site": "cross-site", "sec-fetch-mode": "no-cors"},
+    ],
+)
+def test_strangers_are_refused(client: TestClient, headers: dict[str, str]) -> None:
+    reply = client.get("/api/levels", headers=headers)
+    assert reply.status_code == 403
+    assert reply.json()["code"] == "forbidden"
+
+
+def test_own_pages_are_answered_with_strict_headers(client: TestClient) -> None:
+    reply = client.get("/api/levels", headers={"origin": "http://127.0.0.1:8484"})
+    assert reply.status_code == 200
+    policy = reply.headers["content-security-policy"]
+    assert "unsafe" not in policy
+    assert reply.headers["x-content-type-options"] == "nosniff"
+
+
+def test_open_tabs_hear_of_steps(client: TestClient) -> None:
+    with client.websocket_connect("/api/levels/level-1/live", headers=HOST) as tab:
+        step(client, "add_box")
+        heard = json.loads(tab.receive_text())
+    assert heard["revision"] == 1
+    with pytest.raises(WebSocketDisconnect), client.websocket_connect("/api/levels/level-9/live", headers=HOST) as tab:
+        tab.receive_text()
+    with (
+        pytest.raises(WebSocketDisconnect),
+        client.websocket_connect("/api/levels/level-1/live", headers={**HOST, "origin": "http://lock.example"}) as tab,
+    ):
+        tab.receive_text()
+
+
+def test_import_keeps_turned_and_mirrored_stands(client: TestClient) -> None:
+    nodes = [
+        Node("plain", 0, (1, 2, 3)),
+        Node("group", None, (10, 0, 0), children=(Node("inner", 0, (1, 0, 0), (0, 0.6, 0, 0.8), (1, 2, 1)),)),
+        Node("mirrored", 0, scale=(-1, 1, 1)),
+    ]
+    data = write_glb([Part("Drum", ZOO["drum"](), (Material("oak"),))], nodes)
+    form = {"level": "level-1", "revision": 0, "place": "true"}
+    made = client.post("/api/kit/import", data=form, files={"file": ("drum.glb", data)}).json()
+    rows = {r["name"]: r for r in made["changed"]}
+    assert rows["inner"]["position"] == [11, 0, 0]
+    assert rows["inner"]["turn"] == pytest.approx([0, 0.6, 0, 0.8])
+    assert rows["inner"]["size"] == pytest.approx([1, 2, 1])
+    assert rows["mirrored"]["size"] == pytest.approx([-1, 1, 1])
+    assert rows["Drum"]["facts"]["faces"] == ZOO["drum"]().face_count

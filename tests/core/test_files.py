@@ -1,0 +1,171 @@
+"""GLB out and in; hostile files."""
+
+from __future__ import annotations
+
+import json
+import struct
+from contextlib import suppress
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from able_brick.core.errors import FileError
+from able_brick.core.files.from_triangles import from_triangles
+from able_brick.core.files.glb_read import read_glb
+from able_brick.core.files.glb_write import write_glb, write_view_glb
+from able_brick.core.files.part import Material, Node, Part
+from able_brick.core.mesh.measure import counts
+from able_brick.core.mesh.triangulate import triangulate
+from tests.zoo import ZOO
+
+
+@pytest.mark.parametrize("name", ZOO)
+def test_what_is_written_comes_back(name: str) -> None:
+    mesh = ZOO[name]()
+    part = Part(name, mesh, (Material("stone"), Material("oak", (0.2, 0.1, 0.05, 1.0))))
+    back = read_glb(write_glb([part])).parts[0]
+    assert back.name == name
+    assert counts(back.mesh) == counts(mesh)
+    assert (back.mesh.corners == mesh.corners).all()
+    assert (back.mesh.face_starts == mesh.face_starts).all()
+    assert (back.mesh.facet == mesh.facet).all()
+    assert np.abs(back.mesh.positions - mesh.positions).max() < 1e-6 * 5
+    used = [("stone", "oak")[k] for k in sorted(set(mesh.material.tolist()))]
+    assert [m.name for m in back.materials] == used or [m.name for m in back.materials] == ["stone", "oak"]
+    if mesh.uv is not None:
+        assert back.mesh.uv is not None
+        assert np.abs(back.mesh.uv - mesh.uv).max() < 1e-5
+
+
+def without_extras(data: bytes) -> bytes:
+    return edited(data, lambda d: [m.pop("extras") for m in d["meshes"]])
+
+
+def edited(data: bytes, change: Any) -> bytes:
+    """The file with its JSON changed."""
+    (size,) = struct.unpack_from("<I", data, 12)
+    document = json.loads(data[20 : 20 + size])
+    change(document)
+    text = json.dumps(document).encode()
+    text += b" " * (-len(text) % 4)
+    rest = data[20 + size :]
+    return struct.pack("<4sIIII", b"glTF", 2, 20 + len(text) + len(rest), len(text), 0x4E4F534A) + text + rest
+
+
+@pytest.mark.parametrize("name", ["box", "drum", "cone", "ball", "waves"])
+def test_plain_triangles_are_welded_and_keep_their_hard_edges(name: str) -> None:
+    mesh = ZOO[name]()
+    back = read_glb(without_extras(write_glb([Part(name, mesh, (Material("a"), Material("b")))]))).parts[0].mesh
+    assert back.vertex_count == mesh.vertex_count
+    assert back.triangle_count == mesh.triangle_count
+    assert counts(back).hardware_vertices == counts(mesh).hardware_vertices
+    assert counts(back).closed == counts(mesh).closed
+
+
+def test_the_view_file_holds_triangles_and_lines_in_face_order() -> None:
+    mesh = ZOO["divided box"]()
+    data = write_view_glb(mesh)
+    (size,) = struct.unpack_from("<I", data, 12)
+    document = json.loads(data[20 : 20 + size])
+    kinds = [(p["mode"], p["extras"].get("lines")) for p in document["meshes"][0]["primitives"]]
+    assert kinds == [(4, None), (1, "outline"), (1, "inner")]
+    count = {
+        p["extras"].get("lines"): document["accessors"][p["indices"]]["count"]
+        for p in document["meshes"][0]["primitives"]
+    }
+    assert count["outline"] == 2 * 4 * (5 + 2 + 3)
+    assert count[None] == 3 * mesh.triangle_count
+
+
+def test_shared_meshes_are_stored_once() -> None:
+    ball = ZOO["ball"]()
+    one = write_glb([Part("ball", ball)])
+    many = write_glb([Part("ball", ball)], [Node(f"n{k}", 0, (k, 0, 0)) for k in range(50)])
+    assert len(many) < len(one) + 50 * 120
+    assert len(read_glb(many).instances) == 50
+
+
+def test_degenerate_triangles_and_loose_vertices_are_dropped_and_told() -> None:
+    p = np.array([(0, 0, 0), (1, 0, 0), (0, 1, 0), (0, 0, 0), (2, 0, 0), (9, 9, 9)], float)
+    tris = np.array([(0, 1, 2), (0, 3, 1), (0, 1, 4)])
+    mesh, notes = from_triangles(p, tris, material=np.zeros(3, int))
+    assert mesh.face_count == 1
+    assert mesh.vertex_count == 3
+    assert notes == ["2 faces without area were dropped.", "2 unused vertices were dropped."]
+
+
+def set_at(*path: Any) -> Any:
+    *way, key, value = path
+
+    def change(document: Any) -> None:
+        at = document
+        for k in way:
+            at = at[k]
+        at[key] = value
+
+    return change
+
+
+GOOD = write_glb(
+    [Part("drum", ZOO["drum"](), (Material("oak"),))], [Node("a", 0), Node("b", None, children=(Node("c", 0),))]
+)
+HOSTILE: list[tuple[Any, str]] = [
+    (set_at("accessors", 0, "count", 2**31 - 1), "claims 2147483647 items"),
+    (set_at("accessors", 0, "count", -1), "whole number from 1"),
+    (set_at("accessors", 0, "count", True), "whole number"),
+    (set_at("accessors", 0, "type", "MAT2"), "has type 'MAT2'"),
+    (set_at("accessors", 0, "componentType", 5125), "|"),
+    (set_at("accessors", 0, "componentType", 1), "component type 1"),
+    (set_at("accessors", 0, "sparse", {}), "is sparse"),
+    (set_at("accessors", 0, "bufferView", 999), "whole number from 0"),
+    (set_at("bufferViews", 0, "byteLength", 10**12), "byteLength"),
+    (set_at("bufferViews", 0, "byteOffset", -4), "byteOffset"),
+    (set_at("bufferViews", 0, "byteStride", 10**9), "byteStride"),
+    (set_at("nodes", 1, "children", [1]), "reached twice"),
+    (set_at("nodes", 1, "children", 7), "should be a list"),
+    (set_at("nodes", 0, "mesh", 5), "mesh should be a whole number"),
+    (set_at("nodes", 0, "rotation", [0, 0, 0, 0]), "no|not a unit quaternion"),
+    (set_at("nodes", 0, "translation", [1, 2]), "list of 3 numbers"),
+    (set_at("nodes", 0, "translation", [1, 2, "x"]), "should be a number"),
+    (set_at("meshes", 0, "primitives", {}), "should be a list"),
+    (set_at("meshes", 0, "primitives", []), "holds no triangles"),
+    (set_at("meshes", 0, "primitives", 0, "attributes", {}), "has no POSITION"),
+    (set_at("meshes", 0, "extras", "able_brick", "corners", 0), "has type"),
+    (set_at("meshes", 0, "extras", "able_brick", "smooth_angle", "wide"), "smooth_angle"),
+    (set_at("materials", 0, "pbrMetallicRoughness", {"baseColorFactor": [1]}), "list of 4 numbers"),
+    (set_at("extensionsRequired", ["EXT_unheard_of"]), "needs EXT_unheard_of"),
+    (set_at("meshes", "all"), "should be a list"),
+]
+
+
+@pytest.mark.parametrize(("change", "text"), HOSTILE)
+def test_lying_files_are_refused_with_their_place(change: Any, text: str) -> None:
+    data = edited(GOOD, change)
+    if text == "|":  # the bits read as other numbers: refused, or a sound mesh
+        with suppress(FileError):
+            read_glb(data)
+        return
+    with pytest.raises(FileError, match=text):
+        read_glb(data)
+
+
+@given(st.integers(0, len(GOOD) - 1), st.integers(0, 255), st.integers(0, len(GOOD) - 1))
+@settings(max_examples=400, deadline=None)
+def test_flipped_and_cut_bytes_never_escape_the_file_error(at: int, value: int, cut: int) -> None:
+    flipped = bytearray(GOOD)
+    flipped[at] = value
+    for data in (bytes(flipped), GOOD[:cut], GOOD[:cut] + GOOD[cut + 4 :]):
+        with suppress(FileError):
+            for part in read_glb(data).parts:
+                assert np.isfinite(part.mesh.positions).all()
+                triangulate(part.mesh)
+
+
+def test_vertices_that_are_not_finite_reject_the_file() -> None:
+    at = GOOD.index(np.array(ZOO["drum"]().positions[0], "<f4").tobytes())
+    broken = GOOD[:at] + struct.pack("<f", float("nan")) + GOOD[at + 4 :]
+    with pytest.raises(FileError, match="not a finite number"):
+        read_glb(broken)
