@@ -60,7 +60,7 @@ def build_demo(project: Project) -> str:
     """Build Merrow Lock as a new level of the project; its id."""
     level = project.create_level("Merrow Lock").id
     b = _Builder(project, level)
-    b.step("level_settings", budget=220_000, step=0.5, module=4.0, home=((-17.0, 9.5, 25.0), (-0.5, 1.2, 0.5)))
+    b.step("level_settings", budget=220_000, step=0.5, module=4.0, home=((-15.5, 7.4, 19.5), (-0.8, 1.1, 0.2)))
     kit = b.bring_in(pieces.all_parts())
 
     quay = b.step("draw_path", points=[{"position": p} for p in QUAY], name="Quay line")

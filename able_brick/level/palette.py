@@ -47,7 +47,7 @@ PALETTE: Final[dict[Tint, Surface]] = {
         (Tint.LAMP_GLASS, "e0b354", 0.4),
         (Tint.WATER, "9fbcb8", 0.3),
         (Tint.BRONZE, "5f8374", 0.5),
-        (Tint.EARTH, "c9c6a4", 0.95),
+        (Tint.EARTH, "c2c8ad", 0.95),
         (Tint.PLASTER, "e9e2d2", 0.9),
     )
 }

@@ -42,6 +42,16 @@ class Hands:
             box["y"] + (1 - c[1] / c[3]) / 2 * box["height"],
         )
 
+    def handle_scale(self, at: tuple[float, float, float]) -> float:
+        """Metres that the handles' unit spans where they stand: a shaft of 92 pixels."""
+        text = self.viewport.get_attribute("data-projection")
+        box = self.viewport.bounding_box()
+        assert text and box
+        m = [float(v) for v in text.split()]
+        depth = m[3] * at[0] + m[7] * at[1] + m[11] * at[2] + m[15]
+        upward = (m[1] ** 2 + m[5] ** 2 + m[9] ** 2) ** 0.5
+        return 92 * 2 * depth / (upward * box["height"])
+
     def click_at(self, x: float, y: float, z: float) -> None:
         at = self.seen(x, y, z)
         self.page.mouse.move(*at)
@@ -66,11 +76,12 @@ class Hands:
         listed = self.page.get_by_role("listbox", name="Level")
         option = listed.get_by_role("option", name=name, exact=True)
         listed.evaluate("e => e.scrollTo(0, 0)")
+        self.settle(6)
         for _ in range(60):
             if option.count():
                 break
             listed.evaluate("e => e.scrollBy(0, 120)")
-            self.settle(3)
+            self.settle(6)
         option.scroll_into_view_if_needed()
         self.settle(4)
         option.click()
@@ -87,7 +98,7 @@ class Hands:
 
     def number(self, card: Locator, label: str, value: str) -> None:
         """Type a number into a field and leave it."""
-        field = card.get_by_label(label, exact=True)
+        field = card.get_by_role("textbox", name=label, exact=True)
         field.fill(value)
         field.press("Enter")
 

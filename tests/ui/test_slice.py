@@ -75,8 +75,8 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     # three copies, 1.25 m apart
     page.keyboard.press("Control+d")
     card = page.get_by_role("region", name="Duplicate")
-    card.get_by_label("Distance", exact=True).fill("1.25 m")
-    card.get_by_label("Copies", exact=True).fill("3")
+    card.get_by_role("textbox", name="Distance").fill("1.25 m")
+    card.get_by_role("textbox", name="Copies").fill("3")
     card.get_by_role("button", name="Duplicate").click()
     hands.saved(start + 5)
     copies = [hands.row(f"Crate {k}")["position"] for k in (5, 6, 7)]
@@ -100,7 +100,8 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     card = page.get_by_role("region", name="Lay course")
     card.get_by_role("button", name=re.compile("Piece")).click()
     page.get_by_role("listbox", name="Piece").get_by_role("option", name="Bollard", exact=True).click()
-    card.get_by_role("radio", name="Spacing").click()
+    card.get_by_role("button", name=re.compile("Fit")).click()
+    page.get_by_role("listbox", name="Fit").get_by_role("option", name="Spacing").click()
     card.get_by_role("button", name="Lay course").click()
     hands.saved(start + 7)
     course = hands.row("Bollard course", "course")

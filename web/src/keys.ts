@@ -73,12 +73,14 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
       event.stopPropagation();
       return;
     }
-    if (target.matches("[role=listbox] *, [role=menu] *, [role=listbox]") && key.length === 1) return;
-    if (event.shiftKey && event.code.startsWith("Digit")) {
-      const mode = VIEWS[Number(event.code.replace("Digit", "")) - 1];
-      if (mode) setView({ mode });
-    } else if (event.shiftKey && key === "l") look(true);
-    else plain[key]?.();
+    // in lists that opened for a choice, letters look for an entry; the level list leaves them to the tools
+    if (target.closest("[role=menu], [role=listbox]:not([aria-label=Level])") && key !== "escape") return;
+    const mode = event.shiftKey && event.code.startsWith("Digit") ? VIEWS[Number(event.code.slice(5)) - 1] : undefined;
+    const action = mode ? () => setView({ mode }) : event.shiftKey && key === "l" ? () => look(true) : plain[key];
+    if (!action) return;
+    event.preventDefault();
+    event.stopPropagation();
+    action();
   };
   window.addEventListener("keydown", down, true);
   return () => window.removeEventListener("keydown", down, true);

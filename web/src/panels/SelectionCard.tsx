@@ -64,12 +64,9 @@ function PieceFacts({ piece, items }: { piece: Piece; items?: number }) {
           <dt>Slimmed from</dt>
           <dd>{grouped(piece.slim.triangles)} tris</dd>
           <dt>Off by</dt>
-          <dd>
-            {(piece.slim.rms * 1000).toFixed(2)} mm RMS
-          </dd>
+          <dd>{(piece.slim.rms * 1000).toFixed(2)} mm RMS</dd>
           <dt>At most</dt>
-          <dd>{(piece.slim.largest * 1000).toFixed(2)} mm
-          </dd>
+          <dd>{(piece.slim.largest * 1000).toFixed(2)} mm</dd>
         </>
       )}
     </Facts>

@@ -37,23 +37,24 @@ export function Paths({ scheme }: { scheme: Scheme }) {
   );
 }
 
+/** A line seen in full where it is free, and faintly where something stands before it. */
 function Polyline({ points, colour, strong }: { points: number[][]; colour: string; strong: boolean }) {
   const invalidate = useThree((s) => s.invalidate);
-  const line = useMemo(() => {
+  const lines = useMemo(() => {
     const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute(points.flat(), 3));
-    const made = new Line(
-      geometry,
-      new LineBasicMaterial({ color: colour, depthTest: false, transparent: true, opacity: strong ? 1 : 0.55 }),
-    );
-    made.renderOrder = 10;
-    made.frustumCulled = false;
-    return made;
+    return [true, false].map((depthTest) => {
+      const opacity = depthTest ? 1 : strong ? 0.7 : 0.12;
+      const made = new Line(geometry, new LineBasicMaterial({ color: colour, depthTest, transparent: true, opacity }));
+      made.renderOrder = 10;
+      made.frustumCulled = false;
+      return made;
+    });
   }, [points, colour, strong]);
   useEffect(() => {
     invalidate();
-    return () => line.geometry.dispose();
-  }, [line, invalidate]);
-  return <primitive object={line} />;
+    return () => lines[0]?.geometry.dispose();
+  }, [lines, invalidate]);
+  return lines.map((line) => <primitive key={line.uuid} object={line} />);
 }
 
 function Dots({ points, colour, size }: { points: number[][]; colour: string; size: number }) {

@@ -106,12 +106,17 @@ function selectDrag(x0: number, y0: number): Drag {
       const mode = modeOf(shift, ctrl, alt);
       if (boxed) select(inBox(x0, y0, x, y), mode);
       else {
-        const id = pathUnder(x, y) ?? port.pick(x, y)?.thing;
+        const id = thingUnder(x, y);
         if (id || mode === "only") select(id ? [id] : [], id && mode === "add" ? "toggle" : mode);
       }
     },
     cancel: () => setBox(null),
   };
+}
+
+function thingUnder(x: number, y: number): string | null {
+  const hit = port.pick(x, y);
+  return pathUnder(x, y, hit?.distance) ?? hit?.thing ?? null;
 }
 
 /** Things whose box, as seen, touches a rectangle of the viewport. */
@@ -264,7 +269,7 @@ export function pointerMove(x: number, y: number, event: PointerEvent): void {
   } else {
     const handle = handlePlace.now ? port.pickHandle(x, y) : null;
     if (port.element) port.element.style.cursor = handle || grabPath(x, y) ? "grab" : "";
-    hover(handle ? null : (pathUnder(x, y) ?? port.pick(x, y)?.thing ?? null));
+    hover(handle ? null : thingUnder(x, y));
   }
 }
 

@@ -31,8 +31,8 @@ export function grabPath(x: number, y: number): Grabbed | null {
   return found ? { point, side: "position", at: new Vector3(...(found.position as Vector)) } : null;
 }
 
-/** The path whose line is under the pointer. */
-export function pathUnder(x: number, y: number): string | null {
+/** The path whose line is under the pointer and not behind what stands there, `depth` metres from the eye. */
+export function pathUnder(x: number, y: number, depth = Number.POSITIVE_INFINITY): string | null {
   for (const [id, { line }] of levelStore.getState().scene.paths) {
     let before: { x: number; y: number } | null = null;
     for (const p of line) {
@@ -40,7 +40,8 @@ export function pathUnder(x: number, y: number): string | null {
       if (before && now) {
         const [dx, dy] = [now.x - before.x, now.y - before.y];
         const t = Math.min(1, Math.max(0, ((x - before.x) * dx + (y - before.y) * dy) / (dx * dx + dy * dy || 1)));
-        if (Math.hypot(before.x + t * dx - x, before.y + t * dy - y) < 6) return id;
+        const near = Math.hypot(before.x + t * dx - x, before.y + t * dy - y) < 6;
+        if (near && port.camera.position.distanceTo(new Vector3(...(p as Vector))) < depth * 1.05 + 0.2) return id;
       }
       before = now;
     }

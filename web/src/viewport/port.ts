@@ -87,7 +87,7 @@ class Port {
   /** Metres that a pixel spans at a point. */
   metresPerPixel(point: Vector3, view: ViewState): number {
     const tangent = Math.tan((FIELD_OF_VIEW * Math.PI) / 360);
-    const depth = view.mode === "free" ? this.camera.position.distanceTo(point) : view.distance;
+    const depth = view.mode === "free" ? -point.clone().applyMatrix4(this.camera.matrixWorldInverse).z : view.distance;
     return (2 * depth * tangent) / this.height;
   }
 
