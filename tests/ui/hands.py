@@ -17,6 +17,10 @@ class Hands:
         self.viewport: Locator = page.get_by_role("application", name="Viewport")
         expect(self.viewport).to_have_attribute("data-projection", _ANY)
         expect(page.get_by_role("status").first).to_have_text("Saved")
+        expect(
+            page.get_by_role("button", name="Level Merrow Lock" if level == "level-1" else "Level New level")
+        ).to_be_visible()
+        self.settle(12)
 
     def level(self) -> dict[str, Any]:
         """The level as the server has it."""
@@ -89,10 +93,10 @@ class Hands:
 
     def saved(self, revision: int) -> None:
         """Wait until the level has reached a revision, and see that it did not go further."""
-        self.page.wait_for_function(
-            "async ([url, level, want]) => (await (await fetch(`${url}/api/levels/${level}`)).json()).revision >= want",
-            arg=[self.url, self.level_id, revision],
-        )
+        for _ in range(400):
+            if self.level()["revision"] >= revision:
+                break
+            self.settle(3)
         expect(self.page.get_by_role("status").first).to_have_text("Saved")
         assert self.level()["revision"] == revision
 

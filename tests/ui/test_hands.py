@@ -34,16 +34,18 @@ def test_handles_move_on_the_grid_and_turn_by_steps(page: Page, server: Server) 
     x += 1.25
     hands.settle(6)
     grip = hands.seen(x + 1.37 * scale, y, z)
-    hands.drag(grip, hands.seen(x + 3.3 + 1.37 * scale, y, z))
+    hands.drag(grip, hands.seen(x - 2.3 + 1.37 * scale, y, z))
     hands.saved(start + 2)
     moved = hands.row("Bench 2")["position"]
     assert moved[0] == round(moved[0] / 0.5) * 0.5
-    assert moved[0] > x + 2
+    assert -3 < moved[0] - x < -1.5
     assert moved[1:] == [y, z]
 
     # a dial dragged: steps of 15 degrees
     x = moved[0]
-    hands.settle(6)
+    page.keyboard.press("l")
+    hands.settle(8)
+    scale = hands.handle_scale((x, y, z))
     r = 0.86 * scale
     page.mouse.move(*hands.seen(x + r * 0.94, y, z + r * 0.34))
     hands.drag(hands.seen(x + r * 0.94, y, z + r * 0.34), hands.seen(x + r * 0.34, y, z + r * 0.94))
@@ -76,8 +78,9 @@ def test_selecting_by_click_box_and_keys(page: Page, server: Server) -> None:
     expect(card.get_by_role("heading")).to_have_text("Nothing selected")
     page.keyboard.press("Shift+Digit2")
     expect(page.get_by_role("radio", name="Plan")).to_be_checked()
-    hands.settle(6)
-    crates = [hands.row(n)["position"] for n in ("Crate", "Crate 2", "Crate 3")]
+    page.keyboard.press("Shift+L")
+    hands.settle(8)
+    crates = [hands.row(n, "placement")["position"] for n in ("Crate", "Crate 2", "Crate 3")]
     left, top = hands.seen(min(c[0] for c in crates) - 1.2, 1, min(c[2] for c in crates) - 1.2)
     right, bottom = hands.seen(max(c[0] for c in crates) + 1.2, 1, max(c[2] for c in crates) + 1.2)
     hands.drag((left, top), (right, bottom))

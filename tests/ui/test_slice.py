@@ -86,13 +86,13 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     page.keyboard.press("Escape")
     page.keyboard.press("Escape")
     tools.get_by_role("button", name="Draw path").click()
-    for x, z in ((-12.0, 12.0), (-8.0, 14.0), (-3.0, 15.0)):
+    for x, z in ((-9.0, 8.5), (-4.5, 7.0), (0.0, 7.5)):
         hands.click_at(x, 1.34, z)
         hands.settle(4)
     page.keyboard.press("Enter")
     hands.saved(start + 6)
     path = hands.row("Path", "path")
-    assert [p["position"][0::2] for p in path["points"]] == [[-12.0, 12.0], [-8.0, 14.0], [-3.0, 15.0]]
+    assert [p["position"][0::2] for p in path["points"]] == [[-9.0, 8.5], [-4.5, 7.0], [0.0, 7.5]]
     assert {round(p["position"][1], 6) for p in path["points"]} == {1.34}
 
     # a course along it, then another spacing in the last-step card

@@ -6,15 +6,15 @@ import { levelStore } from "./state/level";
 import { tell } from "./state/messages";
 import { openCard, runningStore } from "./state/running";
 import { invertSelection, select } from "./state/selection";
-import { lookAtBox, type Stage, setView, type ViewMode } from "./state/view";
+import { type Stage, setView, type ViewMode } from "./state/view";
 import { selectedRows, startTool, whyNot } from "./tools/registry";
-import { boxToLookAt, runningKey } from "./viewport/input";
+import { boxToLookAt, lookAtBox, runningKey } from "./viewport/input";
 
 const VIEWS: ViewMode[] = ["free", "plan", "front", "side"];
 
 export function look(all: boolean): void {
   const box = boxToLookAt(all);
-  if (box) lookAtBox(box.low.toArray(), box.high.toArray());
+  if (box) lookAtBox(box.low, box.high);
 }
 
 interface Sheets {

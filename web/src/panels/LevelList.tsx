@@ -77,7 +77,7 @@ export function LevelList() {
               <Item id={line.id} textValue={line.thing.name} data-inner={line.inner}>
                 <Icon size={14} aria-hidden />
                 <span>{line.thing.name}</span>
-                <small>{line.aside}</small>
+                <small aria-hidden>{line.aside}</small>
               </Item>
             );
           }}

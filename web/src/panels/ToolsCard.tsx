@@ -58,6 +58,7 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
   const rest = here.filter((t) => whyNot(t, rows) !== null && !able.some((a) => a.title === t.title));
   const kinds = new Set(rows.map((r) => r.kind ?? ""));
   const aside = rows.length === 0 ? "" : kinds.size === 1 ? KIND_OF[[...kinds][0] ?? ""] : "for the selection";
+  if (able.length === 0 && (rest.length === 0 || rows.length > 0)) return null;
   return (
     <Card aria-label="Tools">
       <header>

@@ -37,12 +37,3 @@ export function lookFrom(eye: Vector, target: Vector): void {
   const distance = Math.max(Math.hypot(x, y, z), 0.1);
   setView({ mode: "free", target, distance, yaw: Math.atan2(x, z), pitch: Math.asin(y / distance) });
 }
-
-/** Look at a box so that it fills the view, from where one looks already. */
-export function lookAtBox(low: Vector, high: Vector): void {
-  const size = Math.hypot(high[0] - low[0], high[1] - low[1], high[2] - low[2]);
-  setView({
-    target: [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, (low[2] + high[2]) / 2],
-    distance: Math.max(0.62 * size, 0.3) / Math.tan((FIELD_OF_VIEW * Math.PI) / 360),
-  });
-}

@@ -24,9 +24,12 @@ interface ToolFormProps {
   onCommit: (params: Params) => void;
 }
 
+/** Three numbers that the step left as they were: there is nothing to show for them. */
+const leftOut = (field: Field, params: Params): boolean => field.kind === "vector" && params[field.name] == null;
+
 /** A tool's settings, made from its description on the server. */
 export function ToolForm({ tool, params, errors = {}, focus, onPreview, onCommit }: ToolFormProps) {
-  const fields = fieldsOf(tool).filter((f) => f.kind !== "none" && matters(f, params));
+  const fields = fieldsOf(tool).filter((f) => f.kind !== "none" && matters(f, params) && !leftOut(f, params));
   const first = fields.find((f) => f.kind === "number" || f.kind === "whole" || f.kind === "text");
   return (
     <Fields>

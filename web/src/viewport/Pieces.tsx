@@ -76,7 +76,8 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
       }),
     [mesh, piece.materials, piece.facts.closed],
   );
-  const inks = useMemo(() => inksOf(scheme), [scheme]);
+  const dark = luminance(piece.materials?.[0]?.colour) < 0.16;
+  const inks = useMemo(() => inksOf(scheme, dark, draw === "mesh"), [scheme, dark, draw]);
   if (!mesh) return null;
   return (
     <>
@@ -116,7 +117,11 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
   );
 }
 
-function inksOf(scheme: Scheme) {
+/** How light a linear colour is, 0 to 1. */
+const luminance = ([r = 1, g = 1, b = 1]: readonly number[] = []): number => 0.2126 * r + 0.7152 * g + 0.0722 * b;
+
+/** Lines and washes; on dark surfaces the inner lines are light, so that the mesh is seen there too. */
+function inksOf(scheme: Scheme, dark: boolean, inner: boolean) {
   const wash = (color: string, opacity: number) =>
     new MeshBasicMaterial({
       color,
@@ -128,10 +133,10 @@ function inksOf(scheme: Scheme) {
     });
   return {
     edge: new LineBasicMaterial({ color: scheme.ink, transparent: true, opacity: 0.5 }),
-    inner: new LineBasicMaterial({ color: scheme.ink, transparent: true, opacity: 0.22 }),
+    inner: new LineBasicMaterial({ color: dark ? "#f5f2ea" : scheme.ink, transparent: true, opacity: 0.3 }),
     selected: new LineBasicMaterial({ color: scheme.petrol }),
     hovered: new LineBasicMaterial({ color: scheme.ochre }),
-    wash: wash(scheme.petrol, 0.34),
+    wash: wash(scheme.petrol, inner ? 0.14 : 0.34),
     hoverWash: wash(scheme.ochre, 0.16),
   };
 }

@@ -3,6 +3,7 @@ import { setView, useView } from "../state/view";
 
 const Dial = styled.div`
   position: absolute; left: 12px; bottom: 12px; width: 92px; height: 92px;
+  &[data-ruled="true"] { left: 32px; }
   & svg { width: 100%; height: 100%; display: block; }
   & button { all: unset; position: absolute; width: 20px; height: 20px; margin: -10px; text-align: center; cursor: pointer;
     font-weight: 620; font-size: 12px; line-height: 20px; border-radius: 3px; color: var(--ink); }
@@ -26,7 +27,7 @@ export function Rose() {
   const pitch = useView((v) => (v.mode === "plan" ? Math.PI / 2 : v.mode === "free" ? v.pitch : 0));
   const down = Math.round((pitch * 180) / Math.PI);
   return (
-    <Dial role="group" aria-label="Compass">
+    <Dial role="group" aria-label="Compass" data-ruled={mode !== "free"}>
       <svg viewBox="-46 -46 92 92" aria-hidden="true">
         <circle r="31" fill="var(--panel)" stroke="var(--line-strong)" />
         <g transform={`rotate(${(yaw * 180) / Math.PI})`}>

@@ -4,13 +4,13 @@ import type { PathPoint, Vector } from "../api/types";
 import { levelStore, shown } from "../state/level";
 import { run, runningStore, setTyped, updateRun } from "../state/running";
 import { hover, type SelectMode, select, selectionStore } from "../state/selection";
-import { setView, viewStore } from "../state/view";
+import { FIELD_OF_VIEW, setView, viewStore } from "../state/view";
 import { numbersIn } from "../ui/expression";
 import { dragStore } from "./drag";
 import { boxOf } from "./entries";
 import { type HandleDrag, holdHandle } from "./handleDrag";
 import { dragPath, grabPath, pathUnder } from "./pathDrag";
-import { port, viewTurn } from "./port";
+import { eyeDirection, port, viewTurn } from "./port";
 
 interface Drag {
   move(x: number, y: number, free: boolean): void;
@@ -357,4 +357,21 @@ export function boxToLookAt(all: boolean): { low: Vector3; high: Vector3 } | nul
   const scene = shown(levelStore.getState());
   const { ids } = selectionStore.getState();
   return boxOf(scene, all || ids.length === 0 ? scene.things.keys() : ids);
+}
+
+/** Look at a box from where one looks already, as near as the whole of it is seen. */
+export function lookAtBox(low: Vector3, high: Vector3): void {
+  const view = viewStore.getState();
+  const centre = low.clone().add(high).multiplyScalar(0.5);
+  const toEye = eyeDirection(view);
+  const right = new Vector3().setFromMatrixColumn(port.camera.matrixWorld, 0);
+  const up = new Vector3().setFromMatrixColumn(port.camera.matrixWorld, 1);
+  const tangent = Math.tan((FIELD_OF_VIEW * Math.PI) / 360);
+  let distance = 0.3;
+  for (let k = 0; k < 8; k++) {
+    const corner = new Vector3(k & 1 ? high.x : low.x, k & 2 ? high.y : low.y, k & 4 ? high.z : low.z).sub(centre);
+    const wide = Math.max(Math.abs(corner.dot(right)) / (port.width / port.height), Math.abs(corner.dot(up)));
+    distance = Math.max(distance, (1.2 * wide) / tangent + (view.mode === "free" ? corner.dot(toEye) : 0));
+  }
+  setView({ target: centre.toArray(), distance });
 }
