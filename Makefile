@@ -31,6 +31,8 @@ $(STAMP)/web: $(STAMP)/node $(shell find web/src web/public -type f) web/index.h
 	@touch $@
 
 $(STAMP)/kernels: $(STAMP)/python $(wildcard able_brick/core/slim/*.py able_brick/core/path/*.py) able_brick/warm.py
+	@# a kept kernel does not notice that one it calls has changed
+	@find able_brick -name '*.nb[ic]' -delete
 	$(BIN)/able-brick warm
 	@touch $@
 

@@ -30,7 +30,7 @@ def serve(
     port: Annotated[
         int, typer.Option(help="The next free port is taken when this one is in use", min=1, max=65535)
     ] = 8484,
-    demo: Annotated[bool, typer.Option(help="Build Merrow Lock when the project has no level yet")] = False,
+    demo: Annotated[bool, typer.Option(help="Build Merrow Lock when the file does not exist yet")] = False,
 ) -> None:
     """Serve the web application on 127.0.0.1."""
     import uvicorn
@@ -40,13 +40,10 @@ def serve(
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     try:
+        if demo and not db.exists():
+            _lay_demo(db)
         project = Project(db)
-        if demo and not project.snapshot.levels:
-            from able_brick.demo.build import build_demo
-
-            typer.echo("Building Merrow Lock …")
-            build_demo(project)
-        elif not project.snapshot.levels:
+        if not project.snapshot.levels:
             project.create_level("First level")
     except AbleBrickError as error:
         typer.echo(str(error), err=True)
@@ -56,6 +53,22 @@ def serve(
     sys.stdout.flush()
     server = uvicorn.Server(uvicorn.Config(create_app(project), log_level="warning", ws="websockets-sansio"))
     server.run(sockets=[listener])
+
+
+def _lay_demo(db: Path) -> None:
+    """Build the demo project beside its place and move it there when whole, so that no half of it is ever served."""
+    from able_brick.demo.build import build_demo
+    from able_brick.store.project import Project
+
+    typer.echo("Building Merrow Lock …")
+    half = db.with_name(f"{db.name}.building")
+    for left in (half, half.with_name(f"{half.name}-wal"), half.with_name(f"{half.name}-shm")):
+        left.unlink(missing_ok=True)
+    project = Project(half)
+    build_demo(project)
+    project.close()
+    half.replace(db)
+    half.with_name(f"{half.name}.lock").unlink(missing_ok=True)
 
 
 def _free_port(port: int) -> socket.socket:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 from able_brick.core.place.copies import MOST_ITEMS
+from able_brick.core.text import counted
 from able_brick.level.evaluate import array_pitch
 from able_brick.level.rows import LineArray, Placement
 from able_brick.level.snapshot import ARow
@@ -34,7 +35,7 @@ class _ArraySettings(Tool):
 
     def tell(self, draft: Draft, array: LineArray) -> None:
         pitch = array_pitch(array, draft.piece(array.piece))
-        draft.note = f"{array.count} items, {pitch:.2f} m apart, {pitch * (array.count - 1):.2f} m from first to last"
+        draft.note = f"{counted(array.count, 'item', 'items')}, {pitch:.2f} m apart, {pitch * (array.count - 1):.2f} m from first to last"
 
 
 class LineArrayTool(_ArraySettings):

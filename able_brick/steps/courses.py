@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 from able_brick.core.errors import GeometryError, InputError
 from able_brick.core.path.course import Fit, Running, Stand
 from able_brick.core.place.copies import MOST_ITEMS
+from able_brick.core.text import counted
 from able_brick.level.evaluate import laid
 from able_brick.level.rows import Course, Path
 from able_brick.level.snapshot import ARow
@@ -53,9 +54,11 @@ class _CourseSettings(Tool):
         found = laid(course, path, draft.piece(course.piece))
         n = len(found.poses)
         if course.fit is Fit.FILL:
-            draft.note = f"{n} items, stretch {100 * (found.stretch - 1):+.1f} %, ends closed exactly"
+            draft.note = (
+                f"{counted(n, 'item', 'items')}, stretch {100 * (found.stretch - 1):+.1f} %, ends closed exactly"
+            )
         else:
-            draft.note = f"{n} items, {found.pitch:.2f} m centre to centre"
+            draft.note = f"{counted(n, 'item', 'items')}, {found.pitch:.2f} m centre to centre"
 
 
 class LayCourse(_CourseSettings):

@@ -9,6 +9,7 @@ import numpy as np
 from able_brick.core.errors import GeometryError
 from able_brick.core.place.copies import MOST_ITEMS, check_items, repeated
 from able_brick.core.place.pose import rotation, vector
+from able_brick.core.text import counted
 from able_brick.level.evaluate import axis_vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, standing
@@ -65,7 +66,9 @@ class Duplicate(Tool):
                 draft.put(copy)
                 made.append(copy.id)
         draft.select = tuple(made)
-        draft.note = f"{len(made)} copies, the last one {abs(self.distance) * self.count:.2f} m away"
+        draft.note = (
+            f"{counted(len(made), 'copy', 'copies')}, the last one {abs(self.distance) * self.count:.2f} m away"
+        )
 
     @staticmethod
     def _own_piece(draft: Draft, piece: str) -> str:

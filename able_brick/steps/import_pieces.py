@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 from pydantic import BaseModel, ConfigDict
 
 from able_brick.core.errors import InputError
+from able_brick.core.text import counted
 from able_brick.level.rows import Piece, Placement, Quaternion, Surface, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, facts
@@ -66,4 +67,4 @@ class ImportPieces(Tool):
                     )
                 )
         draft.select = tuple(made)
-        draft.note = f"{len(made)} pieces from {self.file}"
+        draft.note = f"{counted(len(made), 'piece', 'pieces')} from {self.file}"

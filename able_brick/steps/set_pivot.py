@@ -11,6 +11,7 @@ from able_brick.core.path.course import running_axis, side_shift
 from able_brick.core.place.copies import on_grid
 from able_brick.core.place.pivots import Along, box_anchor, compensated, mass_anchor
 from able_brick.core.place.pose import vector
+from able_brick.core.text import counted
 from able_brick.level.evaluate import box_about_pivot
 from able_brick.level.rows import Course, LineArray, Piece, Placement, Vector
 from able_brick.level.snapshot import ARow
@@ -40,7 +41,7 @@ class SetPivot(Tool):
     key: ClassVar[str | None] = "P"
     icon: ClassVar[str] = "crosshair"
 
-    place: Literal["box", "mass", "origin", "grid", "typed"] = field(
+    place: Literal["box", "centre of mass", "mesh origin", "grid point", "typed"] = field(
         "box",
         "Place",
         "On the bounding box, the centre of mass, the mesh's origin, the nearest grid point, or typed",
@@ -60,32 +61,34 @@ class SetPivot(Tool):
         step=0.1,
         when={"place": ["typed"]},
     )
-    outcome: Literal["stay", "follow"] = field(
-        "stay", "Outcome", "The pieces stay where they stand, or the numbers stay and the pieces move"
+    outcome: Literal["pieces stay", "numbers stay"] = field(
+        "pieces stay", "Outcome", "The pieces stay where they stand, or the numbers stay and the pieces move"
     )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         moved = 0
         for piece in pieces_of(draft, rows):
             new = self._point(draft, piece)
-            if self.outcome == "stay":
+            if self.outcome == "pieces stay":
                 for user in draft.users(piece.id):
                     self._compensate(draft, piece, user, new)
                     moved += 1
             draft.put(piece.changed(pivot=new))
         draft.note = (
-            f"{moved} placements keep their stand" if self.outcome == "stay" else "The pieces moved onto their numbers"
+            f"{counted(moved, 'thing keeps its', 'things keep their')} stand"
+            if self.outcome == "pieces stay"
+            else "The pieces moved onto their numbers"
         )
 
     def _point(self, draft: Draft, piece: Piece) -> Vector:
         if self.place == "typed":
             return vector(self.point)
-        if self.place == "origin":
+        if self.place == "mesh origin":
             return (0.0, 0.0, 0.0)
-        if self.place == "grid":
+        if self.place == "grid point":
             return on_grid(piece.pivot, draft.level.step)
         mesh = draft.mesh(piece)
-        if self.place == "mass":
+        if self.place == "centre of mass":
             return mass_anchor(mesh)
         return box_anchor(mesh, self.anchor.x, self.anchor.y, self.anchor.z)
 

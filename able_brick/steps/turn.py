@@ -32,8 +32,8 @@ class Turn(Tool):
     )
     axis: Literal["x", "y", "z"] = field("y", "Axis", "The axis to turn about")
     axes: Literal["world", "piece"] = field("world", "Axes", "The world's axes, or each thing's own")
-    about_what: Literal["own", "middle", "point"] = field(
-        "own", "About", "Each its own pivot, the middle of all pivots, or a typed point"
+    about_what: Literal["own pivot", "middle", "point"] = field(
+        "own pivot", "About", "Each its own pivot, the middle of all pivots, or a typed point"
     )
     point: Vector = field(
         (0.0, 0.0, 0.0),
@@ -54,6 +54,6 @@ class Turn(Tool):
             axis = own.apply(_AXES[self.axis]) if self.axes == "piece" else _AXES[self.axis]
             by = Rotation.from_rotvec(np.radians(self.angle) * axis)
             position = thing.position
-            if self.about_what != "own":
+            if self.about_what != "own pivot":
                 position = vector(centre + by.apply(np.asarray(thing.position) - centre))
             draft.put(thing.changed(position=position, turn=quaternion(by * own)))

@@ -20,8 +20,11 @@ class ProjectFile:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        path.parent.mkdir(parents=True, exist_ok=True)
-        self._lock = os.open(f"{path}.lock", os.O_RDWR | os.O_CREAT, 0o600)
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            self._lock = os.open(f"{path}.lock", os.O_RDWR | os.O_CREAT, 0o600)
+        except OSError as error:
+            raise StorageError(f"{path} cannot be opened: {error.strerror}.") from error
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:

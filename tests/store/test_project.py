@@ -79,7 +79,7 @@ STEPS: list[tuple[str, tuple[str, ...], dict[str, Any]]] = [
     ("lay_course", ("path-1",), {"piece": "piece-1"}),
     ("adjust_course", ("course-1",), {"fit": "number", "number": 4}),
     ("edit_path", ("path-1",), {"points": [{"position": (0, 0, 0)}, {"position": (30, 0, 0)}], "smooth": False}),
-    ("set_pivot", ("piece-1",), {"place": "mass", "outcome": "follow"}),
+    ("set_pivot", ("piece-1",), {"place": "centre of mass", "outcome": "numbers stay"}),
     ("place_piece", ("piece-2",), {"position": (5, 0, 5), "turn": (0, 45, 0)}),
     ("rename", ("course-1",), {"name": "Quay"}),
     ("slim", ("piece-2",), {"target": "count", "triangles": 10, "result": "same piece"}),

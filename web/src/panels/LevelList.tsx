@@ -8,14 +8,14 @@ import { select, useSelection } from "../state/selection";
 import { Heading } from "./parts";
 
 const List = styled(ListBox)`
-  overflow-y: auto; flex: 1; min-height: 0; padding: 0 6px 8px; outline-offset: -2px;
+  overflow-y: auto; flex: 1; min-height: 0; outline-offset: -2px;
 `;
 const Item = styled(ListBoxItem)`
-  display: flex; align-items: center; gap: 7px; height: 23px; padding: 0 8px; border-radius: 3px; cursor: pointer; outline: none;
+  display: flex; align-items: center; gap: 7px; height: 23px; padding: 0 12px; cursor: pointer; outline: none;
   & svg { flex: none; color: var(--quiet); }
   & span { flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   & small { color: var(--quiet); font-size: 12px; }
-  &[data-inner="true"] { padding-left: 24px; }
+  &[data-inner="true"] { padding-left: 28px; }
   &[data-hovered] { background: var(--sheet); }
   &[data-selected] { background: var(--petrol-wash); color: var(--petrol); font-weight: 600; }
   &[data-selected] svg, &[data-selected] small { color: var(--petrol); }

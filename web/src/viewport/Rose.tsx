@@ -6,7 +6,8 @@ const Dial = styled.div`
   &[data-ruled="true"] { left: 32px; }
   & svg { width: 100%; height: 100%; display: block; }
   & button { all: unset; position: absolute; width: 20px; height: 20px; margin: -10px; text-align: center; cursor: pointer;
-    font-weight: 620; font-size: 12px; line-height: 20px; border-radius: 3px; color: var(--ink); }
+    font-weight: 620; font-size: 12px; line-height: 20px; border-radius: 10px; color: var(--ink);
+    background: color-mix(in srgb, var(--panel) 80%, transparent); }
   & button:hover { color: var(--brick); }
   & button:focus-visible { outline: 2px solid var(--petrol); }
 `;
@@ -69,4 +70,5 @@ export function Rose() {
 
 const Tilt = styled.span`
   position: absolute; left: 100px; bottom: 36px; white-space: nowrap; color: var(--quiet); font-size: 11px;
+  padding: 0 6px; border-radius: 3px; background: color-mix(in srgb, var(--panel) 80%, transparent);
 `;

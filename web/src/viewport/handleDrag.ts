@@ -171,7 +171,7 @@ function turning(axis: Axis, x: number, y: number, origin: Vector3): HandleDrag 
       stop();
       const ids = selectedThings().map((t) => t.id);
       if (angle !== 0) {
-        await takeStep("turn", { angle, axis, about_what: ids.length > 1 ? "middle" : "own" }, ids);
+        await takeStep("turn", { angle, axis, about_what: ids.length > 1 ? "middle" : "own pivot" }, ids);
       }
       done();
     },
