@@ -35,7 +35,8 @@ class _ArraySettings(Tool):
 
     def tell(self, draft: Draft, array: LineArray) -> None:
         pitch = array_pitch(array, draft.piece(array.piece))
-        draft.note = f"{counted(array.count, 'item', 'items')}, {pitch:.2f} m apart, {pitch * (array.count - 1):.2f} m from first to last"
+        items = counted(array.count, "item", "items")
+        draft.note = f"{items}, {pitch:.2f} m apart, {pitch * (array.count - 1):.2f} m from first to last"
 
 
 class LineArrayTool(_ArraySettings):

@@ -1,0 +1,70 @@
+"""Merrow Lock is a place: pieces, courses, hinges, a dense heron; and its export is sound."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from able_brick.core.files.glb_read import read_glb
+from able_brick.core.files.glb_write import write_glb
+from able_brick.core.mesh.validity import problems
+from able_brick.core.place.pose import to_world
+from able_brick.level.export import level_nodes
+from able_brick.level.rows import Course, LineArray, Placement
+from able_brick.store.project import Project
+
+
+@pytest.fixture
+def demo(demo_file: Path, tmp_path: Path) -> Iterator[Project]:
+    copy = tmp_path / "demo.db"
+    shutil.copyfile(demo_file, copy)
+    project = Project(copy)
+    yield project
+    project.close()
+
+
+def test_every_piece_is_sound_and_the_heron_is_dense(demo: Project) -> None:
+    pieces = {p.name: p for p in demo.snapshot.pieces.values()}
+    assert len(pieces) >= 10
+    for piece in pieces.values():
+        assert not problems(demo.meshes.get(piece.mesh)), piece.name
+        assert piece.facts.closed or piece.name == "Water"
+    heron, slim = pieces["Bronze heron"], pieces["Bronze heron 25 %"]
+    assert heron.facts.triangles >= 120_000
+    assert slim.facts.triangles == pytest.approx(heron.facts.triangles / 4, abs=1)
+    assert slim.slim is not None
+    assert slim.slim.rms < 0.001
+
+
+def test_gate_leaves_hang_on_their_hinges(demo: Project) -> None:
+    things = demo.snapshot.things["level-1"]
+    leaves = [t for t in things.values() if isinstance(t, Placement) and t.name.endswith("leaf")]
+    assert len(leaves) == 2
+    piece = demo.snapshot.pieces[leaves[0].piece]
+    hinge = np.array([piece.pivot])
+    for leaf in leaves:
+        there = to_world(hinge, leaf.position, leaf.turn, leaf.size, piece.pivot)
+        assert np.abs(there - leaf.position).max() < 1e-12
+    assert any(isinstance(t, Course) and t.name == "Wall course" for t in things.values())
+    assert any(isinstance(t, LineArray) and t.name == "Lamp row" for t in things.values())
+
+
+def test_each_step_of_the_building_can_be_undone(demo: Project) -> None:
+    while demo.view("level-1").history.last is not None:
+        demo.undo("level-1", demo.revision("level-1"))
+    view = demo.view("level-1")
+    assert [r.kind for r in view.changed] == ["level"]
+
+
+def test_the_exported_level_stands_where_the_level_stands(demo: Project) -> None:
+    parts, nodes = level_nodes(demo.snapshot, "level-1", demo.meshes.get)
+    scene = read_glb(write_glb(parts, nodes, name="Merrow Lock"))
+    assert len(scene.instances) == demo.view("level-1").summary.placements
+    footbridge = next(i for i in scene.instances if i.name == "Footbridge 10 m")
+    row = next(t for t in demo.snapshot.things["level-1"].values() if t.name == "Footbridge 10 m")
+    assert isinstance(row, Placement)
+    assert footbridge.matrix[:3, 3] == pytest.approx(row.position)
