@@ -73,7 +73,8 @@ def _lay_demo(db: Path) -> None:
 
 def _free_port(port: int) -> socket.socket:
     for candidate in range(port, min(port + 50, 65536)):
-        listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        # with the protocol named, asyncio sends small replies at once instead of waiting for the other side
+        listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             listener.bind(("127.0.0.1", candidate))

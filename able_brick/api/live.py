@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections import defaultdict
+from collections.abc import Callable
 
 from able_brick.store.delta import Delta
 
@@ -26,10 +27,10 @@ class Hub:
     def leave(self, level: str, queue: asyncio.Queue[str | None]) -> None:
         self._queues[level].discard(queue)
 
-    def publish(self, delta: Delta) -> None:
-        if self._loop is None or self._loop.is_closed() or not self._queues.get(delta.level):
+    def publish(self, level: str, make: Callable[[], Delta]) -> None:
+        if self._loop is None or self._loop.is_closed() or not self._queues.get(level):
             return
-        self._loop.call_soon_threadsafe(self._spread, delta.level, delta.model_dump_json())
+        self._loop.call_soon_threadsafe(self._spread, level, make().model_dump_json())
 
     def _spread(self, level: str, text: str) -> None:
         for queue in list(self._queues[level]):

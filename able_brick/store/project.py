@@ -24,7 +24,8 @@ from able_brick.store.delta import Delta, HistoryView, LevelView, StepView, leve
 from able_brick.store.meshes import MeshShelf
 from able_brick.store.tables import LevelState
 
-Listener = Callable[[Delta], None]
+#: Told of a level that has changed, and how to make the delta, which costs time where nobody listens.
+Listener = Callable[[str, Callable[[], Delta]], None]
 
 
 @dataclass(frozen=True)
@@ -59,7 +60,7 @@ class Project:
         return self._snapshot
 
     def listen(self, listener: Listener) -> None:
-        """Call the listener with every committed change, once for each level that it touches."""
+        """Call the listener at every committed change, once for each level that it touches."""
         self._listeners.append(listener)
 
     # -- levels -
@@ -281,23 +282,23 @@ class Project:
     ) -> Delta:
         self._snapshot = self._snapshot.with_edits(edits, counters)
         self._states.update(states)
-        mine: Delta | None = None
-        for key, state in states.items():
-            delta = level_delta(
-                self._snapshot,
+        snapshot = self._snapshot
+
+        def made(key: str) -> Delta:
+            return level_delta(
+                snapshot,
                 key,
                 edits,
-                revision=state.revision,
-                history=_history(state),
+                revision=states[key].revision,
+                history=_history(states[key]),
                 select=select_ids if key == level else None,
                 note=note if key == level else "",
             )
-            if key == level:
-                mine = delta
+
+        mine = made(level)
+        for key in states:
             for listener in self._listeners:
-                listener(delta)
-        if mine is None:
-            raise StorageError("The step was saved, but its level is gone. Load the page again.")
+                listener(key, lambda key=key: mine if key == level else made(key))  # type: ignore[misc]
         return mine
 
     @staticmethod

@@ -193,7 +193,7 @@ def test_a_pivot_moves_in_every_level_and_undo_sees_changes_elsewhere(bench: Ben
     other = bench.project.create_level("Other").id
     bench.do("place_piece", "piece-1", level=other, position=(7.0, 0.0, 0.0))
     heard: list[Delta] = []
-    bench.project.listen(heard.append)
+    bench.project.listen(lambda _, make: heard.append(make()))
     bench.do("set_pivot", "piece-1", anchor={"x": "low", "y": "low", "z": "low"})
     assert {d.level for d in heard} == {bench.level, other}
     moved = {r.id: r for r in bench.project.view(other).changed}["placement-2"]

@@ -128,7 +128,7 @@ class Curve:
             # a knot that ends a span is taken as this span's end, never as the next span's start
             speed = np.linalg.norm(self._inner_derivatives(base, t), axis=1)
             step = t - np.divide(miss, speed, out=np.zeros_like(miss), where=speed > 0)
-            t = np.where((step > low) & (step < high), step, (low + high) / 2)
+            t = np.where((step >= low) & (step <= high), step, (low + high) / 2)
         return t
 
     def _split(self, at: Floats) -> tuple[np.ndarray, Floats]:
@@ -164,9 +164,11 @@ class Curve:
         scale = max(float(self._arc(low, high).sum()), 1e-12)
         for _ in range(24):
             middle = (low + high) / 2
-            whole, halves = self._arc(low, high), self._arc(low, middle) + self._arc(middle, high)
-            fine = np.abs(whole - halves) <= self.tolerance * 0.1 * np.maximum(halves, 1e-6 * scale)
-            done.append((low[fine], halves[fine]))
+            whole, first, second = self._arc(low, high), self._arc(low, middle), self._arc(middle, high)
+            both = first + second
+            fine = np.abs(whole - both) <= self.tolerance * 0.1 * np.maximum(both, 1e-6 * scale)
+            # both halves are kept as cells, so that the length up to a cell's end is the very sum that stands here
+            done += [(low[fine], first[fine]), (middle[fine], second[fine])]
             if fine.all():
                 break
             low, high = (
