@@ -45,6 +45,7 @@ demo-reset:
 
 test: setup $(STAMP)/dev
 	$(MAKE) lint
+	cd web && npm run --silent test
 	@$(PYTHON) tests/need_chromium.py
 	$(BIN)/python -m pytest
 

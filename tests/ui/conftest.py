@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 FLAGS = [
     "--no-sandbox",
@@ -65,6 +65,7 @@ class Server:
 def browser() -> Iterator[Browser]:
     found = shutil.which("chromium")
     assert found, "chromium is not installed; `make test` installs it"
+    expect.set_options(timeout=20_000)
     with sync_playwright() as p:
         started = p.chromium.launch(executable_path=found, args=FLAGS)
         yield started

@@ -43,7 +43,6 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
   const control: Record<string, () => void> = {
     k: sheets.find,
     z: () => void undo(),
-    y: () => void redo(),
     d: () => start("duplicate"),
     a: () => select([...levelStore.getState().scene.things.keys()]),
     i: invertSelection,

@@ -143,9 +143,8 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
       onKeyDown={(event) => {
         if (event.key === "Escape") openCard(null);
         if (event.key === "Enter" && event.target instanceof HTMLInputElement) {
-          const input = event.target;
           // the field takes its value over first, then the step is taken with it
-          window.setTimeout(() => input.form ?? document.getElementById("apply-tool")?.click(), 0);
+          window.setTimeout(() => document.getElementById("apply-tool")?.click(), 0);
         }
       }}
     >

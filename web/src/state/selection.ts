@@ -36,6 +36,20 @@ export function hover(id: string | null): void {
   if (selectionStore.getState().hovered !== id) selectionStore.setState({ hovered: id });
 }
 
+/** The piece that was selected last, itself or by something that shows it: what one would lay along a path next. */
+export function lastPiece(): string | null {
+  return last;
+}
+
+let last: string | null = null;
+selectionStore.subscribe(({ ids }) => {
+  const { pieces, things } = levelStore.getState().scene;
+  const [first = ""] = ids;
+  const thing = things.get(first);
+  if (pieces.has(first)) last = first;
+  else if (thing && thing.kind !== "path") last = thing.piece;
+});
+
 /** Forget what is no longer there. */
 levelStore.subscribe((state, before) => {
   if (state.scene === before.scene) return;

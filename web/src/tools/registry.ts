@@ -22,7 +22,7 @@ import { takeStep } from "../api/steps";
 import type { Params, Row, ToolInfo } from "../api/types";
 import { levelStore } from "../state/level";
 import { openCard, startPath, startPlacing } from "../state/running";
-import { selectionStore } from "../state/selection";
+import { lastPiece, selectionStore } from "../state/selection";
 import { defaultsOf } from "./schema";
 
 const ICONS: Record<string, LucideIcon> = {
@@ -88,8 +88,10 @@ export function startingParams(tool: ToolInfo): Params {
     }
   }
   if ("name" in defaults && !tool.prefill) out.name = defaults.name;
-  if (tool.tool === "lay_course" && !levelStore.getState().scene.pieces.has(String(out.piece))) {
-    out.piece = levelStore.getState().scene.pieces.keys().next().value ?? "";
+  if (tool.tool === "lay_course") {
+    const { pieces } = levelStore.getState().scene;
+    const wanted = lastPiece() ?? String(out.piece);
+    out.piece = pieces.has(wanted) ? wanted : (pieces.keys().next().value ?? "");
   }
   return out;
 }

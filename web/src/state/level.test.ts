@@ -1,0 +1,101 @@
+import { beforeEach, describe, expect, it } from "vitest";
+import type { Delta, Piece, Placement } from "../api/types";
+import { applyDelta, levelStore, loadLevel, shown, showPreview } from "./level";
+import { invertSelection, lastPiece, select, selectionStore } from "./selection";
+
+const piece = (id: string): Piece => ({
+  kind: "piece",
+  id,
+  name: id,
+  mesh: "m",
+  pivot: [0, 0, 0],
+  materials: [],
+  slim: null,
+  facts: { vertices: 8, faces: 6, triangles: 12, hardware_vertices: 24, closed: true, low: [0, 0, 0], high: [1, 1, 1] },
+});
+const placement = (id: string, x: number): Placement => ({
+  kind: "placement",
+  id,
+  level: "level-1",
+  name: id,
+  piece: "piece-1",
+  position: [x, 0, 0],
+  turn: [0, 0, 0, 1],
+  size: [1, 1, 1],
+});
+const delta = (revision: number, part: Partial<Delta> = {}): Delta => ({
+  level: "level-1",
+  revision,
+  changed: [],
+  removed: [],
+  items: {},
+  paths: {},
+  summary: { triangles: 0, hardware_vertices: 0, draw_calls: 0, placements: 0, uses: [], findings: [] },
+  history: { last: null, redo: null },
+  select: null,
+  note: "",
+  ...part,
+});
+
+beforeEach(() => {
+  loadLevel(delta(4, { changed: [piece("piece-1"), placement("placement-1", 1), placement("placement-2", 2)] }));
+  select([]);
+});
+
+describe("changes of a level", () => {
+  it("are taken over in order", () => {
+    expect(applyDelta(delta(5, { changed: [placement("placement-1", 7)], removed: ["placement-2"] }))).toBe(true);
+    const { things } = levelStore.getState().scene;
+    expect([...things.keys()]).toEqual(["placement-1"]);
+    expect((things.get("placement-1") as Placement).position).toEqual([7, 0, 0]);
+  });
+
+  it("are ignored when they are old or of another level", () => {
+    expect(applyDelta(delta(4, { removed: ["placement-1"] }))).toBe(true);
+    expect(applyDelta({ ...delta(9, { removed: ["placement-1"] }), level: "level-2" })).toBe(true);
+    expect(levelStore.getState().scene.things.size).toBe(2);
+  });
+
+  it("ask for a new load when one in between was missed", () => {
+    expect(applyDelta(delta(6, { removed: ["placement-1"] }))).toBe(false);
+    expect(levelStore.getState().scene.things.size).toBe(2);
+  });
+
+  it("end a preview, which never touches what is saved", () => {
+    showPreview(delta(4, { changed: [placement("placement-9", 9)], note: "a ghost" }));
+    expect(shown(levelStore.getState()).things.size).toBe(3);
+    expect(levelStore.getState().scene.things.size).toBe(2);
+    applyDelta(delta(5));
+    expect(levelStore.getState().preview).toBeNull();
+    expect(levelStore.getState().previewNote).toBe("");
+  });
+});
+
+describe("the selection", () => {
+  const ids = () => selectionStore.getState().ids;
+
+  it("adds, toggles, removes and inverts", () => {
+    select(["placement-1"]);
+    select(["placement-2"], "add");
+    expect(ids()).toEqual(["placement-1", "placement-2"]);
+    select(["placement-1"], "toggle");
+    expect(ids()).toEqual(["placement-2"]);
+    invertSelection();
+    expect(ids()).toEqual(["placement-1"]);
+    select(["placement-1"], "remove");
+    expect(ids()).toEqual([]);
+  });
+
+  it("never mixes pieces and things", () => {
+    select(["placement-1"]);
+    select(["piece-1"], "add");
+    expect(ids()).toEqual(["piece-1"]);
+  });
+
+  it("forgets what is gone and remembers the piece that was meant last", () => {
+    select(["placement-1", "placement-2"]);
+    applyDelta(delta(5, { removed: ["placement-1"] }));
+    expect(ids()).toEqual(["placement-2"]);
+    expect(lastPiece()).toBe("piece-1");
+  });
+});

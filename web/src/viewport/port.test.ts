@@ -1,0 +1,64 @@
+import { Matrix4, Vector3 } from "three";
+import { beforeEach, describe, expect, it } from "vitest";
+import type { ViewMode } from "../state/view";
+import { itemMatrix } from "./entries";
+import { nice, visibleStep } from "./Grid";
+import { port } from "./port";
+
+const view = (mode: ViewMode) => ({
+  mode,
+  draw: "edges" as const,
+  stage: "build" as const,
+  target: [2, 1, -3] as [number, number, number],
+  yaw: 0.7,
+  pitch: 0.4,
+  distance: 20,
+});
+
+beforeEach(() => {
+  port.width = 768;
+  port.height = 680;
+});
+
+describe.each(["free", "plan", "front", "side"] as const)("the %s view", (mode) => {
+  it("sees its target in the middle, and rays go back to where points are seen", () => {
+    port.aim(view(mode));
+    const middle = port.seen([2, 1, -3]);
+    expect(middle?.x).toBeCloseTo(384, 6);
+    expect(middle?.y).toBeCloseTo(340, 6);
+    for (const p of [new Vector3(4, 0, -1), new Vector3(-2, 3, -6)]) {
+      const at = port.seen(p);
+      const ray = port.ray(at?.x ?? 0, at?.y ?? 0);
+      expect(ray.distanceToPoint(p)).toBeLessThan(1e-4);
+    }
+  });
+});
+
+it("lays plan, front and side the way they are named", () => {
+  const right = (mode: ViewMode) => {
+    port.aim(view(mode));
+    const axis = new Vector3().setFromMatrixColumn(port.camera.matrixWorld, 0).round();
+    return axis.toArray().map((v) => v + 0);
+  };
+  expect(right("plan")).toEqual([1, 0, 0]);
+  expect(right("front")).toEqual([1, 0, 0]);
+  expect(right("side")).toEqual([0, 0, -1]);
+});
+
+it("puts a piece's pivot on its position", () => {
+  const pose = [5, 1, -2, 0, Math.SQRT1_2, 0, Math.SQRT1_2, 1, 2, 1];
+  const matrix = itemMatrix(pose, [0.5, 0, 0.25], new Matrix4());
+  expect(new Vector3(0.5, 0, 0.25).applyMatrix4(matrix).toArray()).toEqual([5, 1, -2]);
+  const end = new Vector3(1.5, 1, 0.25).applyMatrix4(matrix);
+  expect(end.x).toBeCloseTo(5, 12);
+  expect(end.y).toBeCloseTo(3, 12);
+  expect(end.z).toBeCloseTo(-3, 12);
+});
+
+it("chooses steps that can be told apart", () => {
+  expect(nice(3.2)).toBe(5);
+  expect(nice(0.11)).toBeCloseTo(0.2, 12);
+  expect(nice(20)).toBe(20);
+  expect(visibleStep(0.5, 0.01)).toBe(0.5);
+  expect(visibleStep(0.5, 0.2)).toBe(2);
+});
