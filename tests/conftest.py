@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
+
+# `make test` tries the same examples every time; HYPOTHESIS_PROFILE=default looks for new ones
+settings.register_profile("steady", derandomize=True, deadline=None)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
 
 
 @pytest.fixture(scope="session")
