@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections import Counter
 from dataclasses import dataclass
 from functools import lru_cache
@@ -26,7 +25,7 @@ _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 @lru_cache(maxsize=256)
 def path_curve(path: Path) -> Curve:
     """The curve of a path row."""
-    points = [PathPoint(p.position, p.handle_in, p.handle_out, math.radians(p.roll)) for p in path.points]
+    points = [PathPoint(p.position, p.handle_in, p.handle_out) for p in path.points]
     return curve(points, closed=path.closed, smooth=path.smooth)
 
 

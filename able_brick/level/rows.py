@@ -127,14 +127,13 @@ class LineArray(Thing):
 
 
 class Point(BaseModel):
-    """A point of a path; handles are offsets, None where the span is straight or automatic; roll in degrees."""
+    """A point of a path; handles are offsets, None where the span is straight or automatic."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     position: Vector
     handle_in: Vector | None = None
     handle_out: Vector | None = None
-    roll: float = 0.0
 
 
 class Path(Thing):

@@ -23,7 +23,6 @@ class PathPoint:
     position: tuple[float, float, float]
     handle_in: tuple[float, float, float] | None = None
     handle_out: tuple[float, float, float] | None = None
-    roll: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,7 +7,7 @@ from enum import StrEnum
 import numpy as np
 
 from able_brick.core.mesh.measure import centre_of_mass
-from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import Quaternion, Vector, rotation, vector
 
 
@@ -41,11 +41,3 @@ def mass_anchor(mesh: PolyMesh) -> Vector:
 def compensated(position: Vector, turn: Quaternion, size: Vector, old: Vector, new: Vector) -> Vector:
     """The position with which a placement stands where it stood after its piece's pivot moved from old to new."""
     return vector(np.asarray(position) + rotation(turn).apply((np.asarray(new) - old) * size))
-
-
-def compensated_all(positions: Floats, turns: Floats, sizes: Floats, old: Vector, new: Vector) -> Floats:
-    """`compensated` for n poses at once: (n,3) positions."""
-    from scipy.spatial.transform import Rotation
-
-    moved: Floats = positions + Rotation.from_quat(turns).apply((np.asarray(new) - old) * sizes)
-    return moved

@@ -750,7 +750,7 @@ export interface components {
         };
         /**
          * Point
-         * @description A point of a path; handles are offsets, None where the span is straight or automatic; roll in degrees.
+         * @description A point of a path; handles are offsets, None where the span is straight or automatic.
          */
         Point: {
             /** Handle In */
@@ -771,11 +771,6 @@ export interface components {
                 number,
                 number
             ];
-            /**
-             * Roll
-             * @default 0
-             */
-            roll: number;
         };
         /**
          * PreviewRequest

@@ -1,16 +1,5 @@
 import { createStore, useStore } from "zustand";
-import type {
-  Course,
-  Delta,
-  History,
-  LevelRow,
-  LineArray,
-  PathView,
-  Piece,
-  Placement,
-  Summary,
-  Thing,
-} from "../api/types";
+import type { Delta, History, LevelRow, LineArray, PathView, Piece, Placement, Summary, Thing } from "../api/types";
 
 /** What stands in the level at one moment: rows by id, poses of derived items, paths as drawn. */
 export interface Scene {
@@ -119,7 +108,6 @@ export const useLevel = <T>(select: (state: LevelState) => T): T => useStore(lev
 
 export const isStanding = (row: Thing | Piece | undefined): row is Placement | LineArray =>
   row?.kind === "placement" || row?.kind === "array";
-export const showsPiece = (row: Thing): row is Placement | LineArray | Course => row.kind !== "path";
 
 /** Number at the end of an id: things are listed in the order in which they were made. */
 export const madeOrder = (id: string): number => Number(id.slice(id.lastIndexOf("-") + 1));

@@ -2,7 +2,7 @@ import { Matrix4, Plane, Quaternion, Vector3 } from "three";
 import { takeStep } from "../api/steps";
 import type { Vector } from "../api/types";
 import { isStanding, levelStore } from "../state/level";
-import { run, runningStore, setTyped, updateRun } from "../state/running";
+import { run, runningStore, updateRun } from "../state/running";
 import { selectionStore } from "../state/selection";
 import { numbersIn } from "../ui/expression";
 import { dragStore } from "./drag";
@@ -181,5 +181,3 @@ function turning(axis: Axis, x: number, y: number, origin: Vector3): HandleDrag 
     },
   };
 }
-
-export const typeMore = (key: string): void => setTyped(runningStore.getState().typed + key);

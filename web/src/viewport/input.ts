@@ -185,7 +185,7 @@ function pathPlace(x: number, y: number, free: boolean): Vector | null {
 function pathPress(x0: number, y0: number, free: boolean): Drag | null {
   const at = pathPlace(x0, y0, free);
   if (!at) return null;
-  const point: PathPoint = { position: at, roll: 0 };
+  const point: PathPoint = { position: at };
   return {
     move(x, y, nowFree) {
       const { now } = runningStore.getState();
@@ -209,7 +209,7 @@ function pathPress(x0: number, y0: number, free: boolean): Drag | null {
 }
 
 function showPath(points: PathPoint[], hovered: Vector | null): void {
-  const all = hovered ? [...points, { position: hovered, roll: 0 }] : points;
+  const all = hovered ? [...points, { position: hovered }] : points;
   const params = { points: all, smooth: true };
   previewStep(all.length > 1 ? { tool: "draw_path", params, selection: [], adjust: false } : null);
 }
@@ -316,9 +316,9 @@ export function runningKey(event: KeyboardEvent): boolean {
       const height = now.height ?? (values.length > 2 ? (values[1] ?? 0) : 0);
       const at: Vector =
         values.length > 2 ? [values[0] ?? 0, values[1] ?? 0, values[2] ?? 0] : [values[0] ?? 0, height, values[1] ?? 0];
-      updateRun({ ...now, points: [...now.points, { position: at, roll: 0 }], height: at[1] });
+      updateRun({ ...now, points: [...now.points, { position: at }], height: at[1] });
       setTyped("");
-      showPath([...now.points, { position: at, roll: 0 }], null);
+      showPath([...now.points, { position: at }], null);
     } else if (now.kind === "path") void finishPath();
     else if (now.kind === "place") {
       const at = values
