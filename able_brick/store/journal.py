@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Final
 
-from pydantic import TypeAdapter
+from pydantic import TypeAdapter, ValidationError
 from sqlalchemy import Connection, delete, func, insert, select
 from sqlalchemy.dialects.sqlite import insert as upsert
 
@@ -72,7 +72,14 @@ def load_snapshot(connection: Connection) -> Snapshot:
     for payload, form in rows:
         if form != ROW_FORMAT:
             raise StorageError(f"The file has rows of format {form}; this version reads {ROW_FORMAT}.")
-        row = _ROW.validate_json(payload)
+        try:
+            row = _ROW.validate_json(payload)
+        except ValidationError as error:
+            where = ", ".join(".".join(str(p) for p in e["loc"]) for e in error.errors()[:3])
+            raise StorageError(
+                f"The file holds a row that this version cannot read ({where}). Another version "
+                "of Able Brick made it; nothing in it was changed."
+            ) from error
         if isinstance(row, Piece):
             pieces[row.id] = row
         elif isinstance(row, LevelRow):

@@ -44,13 +44,17 @@ class Project:
         self._guard = threading.RLock()
         self._listeners: list[Listener] = []
         self.meshes = MeshShelf(self._file.engine)
-        with self._file.engine.begin() as connection:
-            journal.drop_unused_meshes(connection)
-            self._snapshot = journal.load_snapshot(connection)
-            self._states = {
-                s.level: _State(s.revision, s.done, *self._around(connection, s.level, s.done))
-                for s in connection.execute(select(LevelState.__table__))
-            }
+        try:
+            with self._file.engine.begin() as connection:
+                self._snapshot = journal.load_snapshot(connection)
+                self._states = {
+                    s.level: _State(s.revision, s.done, *self._around(connection, s.level, s.done))
+                    for s in connection.execute(select(LevelState.__table__))
+                }
+                journal.drop_unused_meshes(connection)
+        except StorageError:
+            self._file.close()
+            raise
 
     def close(self) -> None:
         self._file.close()

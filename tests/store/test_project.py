@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sqlite3
 import threading
 from collections.abc import Iterator
 from pathlib import Path
@@ -226,6 +227,21 @@ def test_only_one_program_opens_a_file_and_other_files_are_refused(bench: Bench,
     other.write_bytes(b"Dear artist, this is no project file at all. " * 100)
     with pytest.raises(StorageError, match="not a project file"):
         Project(other)
+
+
+def test_a_file_of_another_version_is_refused_in_words_and_left_alone(bench: Bench) -> None:
+    bench.do("add_box")
+    bench.project.close()
+    with sqlite3.connect(bench.path) as db:
+        db.execute("update row set payload = replace(payload, '\"position\"', '\"place\"') where kind = 'placement'")
+    db.close()
+    with pytest.raises(StorageError, match=r"cannot read \(placement\.place"):
+        Project(bench.path)
+    with sqlite3.connect(bench.path) as db:
+        db.execute("update row set payload = replace(payload, '\"place\"', '\"position\"') where kind = 'placement'")
+    db.close()
+    bench.project = Project(bench.path)
+    assert len(bench.state()[0]) == 3
 
 
 @pytest.mark.parametrize("name", ZOO)

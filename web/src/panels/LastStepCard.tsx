@@ -13,7 +13,9 @@ import { Card, Quiet } from "./parts";
 export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
   const last = useLevel((s) => s.history.last);
   const revision = useLevel((s) => s.revision);
-  const note = useLevel((s) => s.previewNote);
+  const running = useRunning((s) => s.now !== null);
+  const preview = useLevel((s) => s.previewNote);
+  const note = running ? "" : preview;
   const open = useRunning((s) => s.card);
   const [errors, setErrors] = useState<Record<string, string>>({});
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new step has no errors

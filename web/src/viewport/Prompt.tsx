@@ -19,7 +19,7 @@ export function Prompt() {
   const note = useLevel((s) => s.previewNote);
   if (!now) return null;
   const frame = port.element?.getBoundingClientRect();
-  const left = Math.max(8, Math.min(pointer.x - (frame?.left ?? 0) + 18, port.width - 380));
+  const left = Math.max(8, Math.min(pointer.x - (frame?.left ?? 0) + 18, port.width - 440));
   const top = Math.max(8, Math.min(pointer.y - (frame?.top ?? 0) + 22, port.height - 40));
   const measure = (value: string) => <b>{typed || value}</b>;
   const style = frame && pointer.x > 0 ? { left, top } : { left: 16, top: 48 };
