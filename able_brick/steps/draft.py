@@ -32,7 +32,6 @@ class Draft:
     snapshot: Snapshot
     level_id: str
     load: MeshLoader
-    progress: Callable[[float], None] | None = None
     select: tuple[str, ...] | None = None
     note: str = ""
     _before: dict[str, ARow | None] = field(default_factory=dict)

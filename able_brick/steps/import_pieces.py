@@ -34,6 +34,7 @@ class ImportPieces(Tool):
     verb: ClassVar[Literal["Make"]] = "Make"
     stages: ClassVar[tuple[Stage, ...]] = ("kit",)
     hidden: ClassVar[bool] = True
+    adjustable: ClassVar[bool] = False
     icon: ClassVar[str] = "import"
 
     file: str = field("", "File", "Name of the file")

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Final
+from typing import Any, Final
 
-from pydantic import BaseModel, Field, TypeAdapter
+from pydantic import BaseModel
 
 from able_brick.level.snapshot import Snapshot
 from able_brick.steps.add_shapes import AddBox, AddCylinder, AddPlane
@@ -24,34 +24,31 @@ from able_brick.steps.snap_to_grid import SnapToGrid
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.turn import Turn
 
-AnyTool = Annotated[
-    AddBox
-    | AddCylinder
-    | AddPlane
-    | PlacePiece
-    | Move
-    | Turn
-    | SetPose
-    | SetPivot
-    | SnapToGrid
-    | Duplicate
-    | LineArrayTool
-    | AdjustArray
-    | DrawPath
-    | EditPath
-    | LayCourse
-    | AdjustCourse
-    | Slim
-    | ImportPieces
-    | Rename
-    | Delete
-    | LevelSettings,
-    Field(discriminator="tool"),
-]
-ADAPTER: Final[TypeAdapter[Tool]] = TypeAdapter(AnyTool)
 TOOLS: Final[dict[str, type[Tool]]] = {
     t.model_fields["tool"].default: t
-    for t in AnyTool.__origin__.__args__  # type: ignore[attr-defined]
+    for t in (
+        AddBox,
+        AddCylinder,
+        AddPlane,
+        PlacePiece,
+        Move,
+        Turn,
+        SetPose,
+        SetPivot,
+        SnapToGrid,
+        Duplicate,
+        LineArrayTool,
+        AdjustArray,
+        DrawPath,
+        EditPath,
+        LayCourse,
+        AdjustCourse,
+        Slim,
+        ImportPieces,
+        Rename,
+        Delete,
+        LevelSettings,
+    )
 }
 
 
@@ -69,6 +66,7 @@ class ToolInfo(BaseModel):
     hidden: bool
     prefill: bool
     instant: bool
+    previews: bool
     fields: dict[str, Any]
 
 
@@ -95,6 +93,7 @@ def describe() -> list[ToolInfo]:
             hidden=t.hidden,
             prefill=t.prefill,
             instant=t.instant,
+            previews=t.previews,
             fields=_schema(t),
         )
         for name, t in TOOLS.items()

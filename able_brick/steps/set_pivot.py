@@ -95,9 +95,8 @@ class SetPivot(Tool):
     @staticmethod
     def _compensate(draft: Draft, piece: Piece, user: Placement | LineArray | Course, new: Vector) -> None:
         if isinstance(user, Course):
-            running = running_axis(*box_about_pivot(piece), user.running)
+            running = running_axis(*box_about_pivot(piece), user.running, flip=user.flip)
             side, up = side_shift(running, np.asarray(new) - piece.pivot)
-            side = -side if user.flip else side
             draft.put(user.changed(sideways=user.sideways + side, up=user.up + up))
             return
         position = compensated(user.position, user.turn, user.size, piece.pivot, new)

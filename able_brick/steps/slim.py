@@ -23,6 +23,7 @@ class Slim(Tool):
     stages: ClassVar[tuple[Stage, ...]] = ("slim",)
     need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1)
     icon: ClassVar[str] = "feather"
+    previews: ClassVar[bool] = False
 
     target: Literal["share", "count"] = field("share", "Target", "A share of the triangles, or a number of them")
     share: float = field(
@@ -59,7 +60,7 @@ class Slim(Tool):
     def _slimmed(self, draft: Draft, piece: Piece, notes: list[str]) -> Piece:
         mesh = draft.mesh(piece)
         count = target_triangles(mesh, self.share / 100) if self.target == "share" else self.triangles
-        out = reduce_to(mesh, count, progress=draft.progress)
+        out = reduce_to(mesh, count)
         away = deviation(mesh, out.mesh)
         key, known = draft.keep_mesh(out.mesh)
         origin = SlimOrigin(

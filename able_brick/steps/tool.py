@@ -64,6 +64,8 @@ class Tool(BaseModel):
     hidden: ClassVar[bool] = False
     prefill: ClassVar[bool] = False
     instant: ClassVar[bool] = False
+    adjustable: ClassVar[bool] = True
+    previews: ClassVar[bool] = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         """Change the draft. `rows` are the selected rows, already checked against `need`."""

@@ -5,40 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel
 
-from able_brick.level.evaluate import item_poses, path_curve, summary
+from able_brick.level.evaluate import Summary, item_poses, path_curve, summary
 from able_brick.level.rows import AnyRow, Course, LineArray, Path, Piece
 from able_brick.level.snapshot import Edit, Snapshot, level_of
-
-
-class UseView(BaseModel):
-    """How often a piece stands in the level and what it costs."""
-
-    piece: str
-    items: int
-    triangles: int
-
-
-class FindingView(BaseModel):
-    """One thing worth the artist's attention."""
-
-    code: str
-    thing: str
-    text: str
-
-
-class SummaryView(BaseModel):
-    """The level against its budget."""
-
-    model_config = ConfigDict(from_attributes=True)
-
-    triangles: int
-    hardware_vertices: int
-    draw_calls: int
-    placements: int
-    uses: list[UseView]
-    findings: list[FindingView]
 
 
 class StepView(BaseModel):
@@ -76,7 +47,7 @@ class Delta(BaseModel):
     removed: list[str]
     items: dict[str, list[list[float]]]
     paths: dict[str, PathView]
-    summary: SummaryView
+    summary: Summary
     history: HistoryView
     select: list[str] | None
     note: str
@@ -134,7 +105,7 @@ def level_delta(
         removed=[e.id for e in mine if e.after is None],
         items=derived_items(snapshot, level, touched),
         paths=path_views(snapshot, level, touched),
-        summary=SummaryView.model_validate(summary(snapshot, level), from_attributes=True),
+        summary=summary(snapshot, level),
         history=history,
         select=None if select is None else list(select),
         note=note,
@@ -151,7 +122,7 @@ def level_view(snapshot: Snapshot, level: str, *, revision: int, history: Histor
         removed=[],
         items=derived_items(snapshot, level, None),
         paths=path_views(snapshot, level, None),
-        summary=SummaryView.model_validate(summary(snapshot, level), from_attributes=True),
+        summary=summary(snapshot, level),
         history=history,
         select=None,
         note="",

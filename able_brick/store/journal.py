@@ -169,7 +169,7 @@ def write_entry(
             params=tool.model_dump_json(exclude={"tool"}),
             selection=json.dumps(selection),
             note=note,
-            adjustable=not tool.hidden or tool.tool == "set_pose",
+            adjustable=tool.adjustable,
             format=ROW_FORMAT,
             edits=zlib.compress(json.dumps(rows).encode(), 1),
         )

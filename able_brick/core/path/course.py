@@ -54,12 +54,21 @@ class Course:
     running: Running
 
 
-def running_axis(low: Floats, high: Floats, asked: Running = Running.AUTO) -> Running:
-    """The asked axis, or the longer one of the piece's X and Z extents."""
-    if asked is not Running.AUTO:
-        return asked
-    size = high - low
-    return Running.X if size[0] >= size[2] else Running.Z
+_BACK = {
+    Running.X: Running.BACK_X,
+    Running.BACK_X: Running.X,
+    Running.Z: Running.BACK_Z,
+    Running.BACK_Z: Running.Z,
+}
+
+
+def running_axis(low: Floats, high: Floats, asked: Running = Running.AUTO, *, flip: bool = False) -> Running:
+    """The asked axis, or the longer one of the piece's X and Z extents; the other way round with `flip`."""
+    axis = asked
+    if asked is Running.AUTO:
+        size = high - low
+        axis = Running.X if size[0] >= size[2] else Running.Z
+    return _BACK[axis] if flip else axis
 
 
 def side_shift(running: Running, move: Floats) -> tuple[float, float]:
@@ -91,9 +100,7 @@ def lay_course(
     to centre in metres, from the start, as many as fit. Sideways is positive to the left of the way one walks.
     Raises GeometryError for a piece without extent along the path, or absurd counts.
     """
-    axis = running_axis(low, high, running)
-    if flip:
-        axis = {Running.X: Running.BACK_X, Running.BACK_X: Running.X, Running.Z: Running.BACK_Z}.get(axis, Running.Z)
+    axis = running_axis(low, high, running, flip=flip)
     k = 0 if axis in (Running.X, Running.BACK_X) else 2
     sign = -1.0 if axis in (Running.BACK_X, Running.BACK_Z) else 1.0
     extent = float(high[k] - low[k])

@@ -347,7 +347,7 @@ export interface components {
             revision: number;
             /** Select */
             select: string[] | null;
-            summary: components["schemas"]["SummaryView"];
+            summary: components["schemas"]["Summary"];
         };
         /**
          * Facts
@@ -378,10 +378,10 @@ export interface components {
             vertices: number;
         };
         /**
-         * FindingView
-         * @description One thing worth the artist's attention.
+         * Finding
+         * @description One thing worth the artist's attention: a closed code, the thing, a sentence.
          */
-        FindingView: {
+        Finding: {
             /** Code */
             code: string;
             /** Text */
@@ -498,7 +498,7 @@ export interface components {
             revision: number;
             /** Select */
             select: string[] | null;
-            summary: components["schemas"]["SummaryView"];
+            summary: components["schemas"]["Summary"];
         };
         /**
          * LineArray
@@ -687,6 +687,18 @@ export interface components {
                 number
             ];
             slim?: components["schemas"]["SlimOrigin"] | null;
+        };
+        /**
+         * PieceUse
+         * @description How often a piece stands in the level, and what it costs.
+         */
+        PieceUse: {
+            /** Items */
+            items: number;
+            /** Piece */
+            piece: string;
+            /** Triangles */
+            triangles: number;
         };
         /**
          * Placement
@@ -922,14 +934,14 @@ export interface components {
             tool: string;
         };
         /**
-         * SummaryView
+         * Summary
          * @description The level against its budget.
          */
-        SummaryView: {
+        Summary: {
             /** Draw Calls */
             draw_calls: number;
             /** Findings */
-            findings: components["schemas"]["FindingView"][];
+            findings: components["schemas"]["Finding"][];
             /** Hardware Vertices */
             hardware_vertices: number;
             /** Placements */
@@ -937,7 +949,7 @@ export interface components {
             /** Triangles */
             triangles: number;
             /** Uses */
-            uses: components["schemas"]["UseView"][];
+            uses: components["schemas"]["PieceUse"][];
         };
         /**
          * Surface
@@ -986,6 +998,8 @@ export interface components {
             need: components["schemas"]["Need"];
             /** Prefill */
             prefill: boolean;
+            /** Previews */
+            previews: boolean;
             /** Stages */
             stages: string[];
             /** Title */
@@ -994,18 +1008,6 @@ export interface components {
             tool: string;
             /** Verb */
             verb: string;
-        };
-        /**
-         * UseView
-         * @description How often a piece stands in the level and what it costs.
-         */
-        UseView: {
-            /** Items */
-            items: number;
-            /** Piece */
-            piece: string;
-            /** Triangles */
-            triangles: number;
         };
     };
     responses: never;

@@ -24,7 +24,7 @@ export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
   if (!last || !tool || open) return null;
   const live = last.adjustable && fieldsOf(tool).some((f) => f.kind !== "none");
   const wish = (params: Params) => {
-    if (tool.tool !== "slim") previewStep({ tool: tool.tool, params, selection: last.selection, adjust: true });
+    if (tool.previews) previewStep({ tool: tool.tool, params, selection: last.selection, adjust: true });
   };
   const commit = async (params: Params) => {
     previewStep(null);

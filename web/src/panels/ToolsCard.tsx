@@ -113,8 +113,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   const reason = whyNot(tool, rows);
   const selection = useMemo(() => (tool.need.kinds?.length ? rows.map((r) => r.id) : []), [rows, tool]);
   const preview = (next: Params) => {
-    if (reason === null && tool.tool !== "slim")
-      previewStep({ tool: tool.tool, params: next, selection, adjust: false });
+    if (reason === null && tool.previews) previewStep({ tool: tool.tool, params: next, selection, adjust: false });
   };
   // biome-ignore lint/correctness/useExhaustiveDependencies: shown once as the card opens, then on every change
   useEffect(() => {

@@ -23,7 +23,7 @@ import type { Params, Row, ToolInfo } from "../api/types";
 import { levelStore } from "../state/level";
 import { openCard, startPath, startPlacing } from "../state/running";
 import { lastPiece, selectionStore } from "../state/selection";
-import { defaultsOf } from "./schema";
+import { defaultsOf, fieldsOf } from "./schema";
 
 const ICONS: Record<string, LucideIcon> = {
   box: Box,
@@ -88,10 +88,10 @@ export function startingParams(tool: ToolInfo): Params {
     }
   }
   if ("name" in defaults && !tool.prefill) out.name = defaults.name;
-  if (tool.tool === "lay_course") {
+  for (const field of tool.prefill ? [] : fieldsOf(tool).filter((f) => f.kind === "piece")) {
     const { pieces } = levelStore.getState().scene;
-    const wanted = lastPiece() ?? String(out.piece);
-    out.piece = pieces.has(wanted) ? wanted : (pieces.keys().next().value ?? "");
+    const wanted = lastPiece() ?? String(out[field.name]);
+    out[field.name] = pieces.has(wanted) ? wanted : (pieces.keys().next().value ?? "");
   }
   return out;
 }

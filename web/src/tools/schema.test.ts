@@ -15,6 +15,7 @@ const tool: ToolInfo = {
   hidden: false,
   prefill: false,
   instant: false,
+  previews: true,
   fields: {
     $defs: { Fit: { enum: ["fill", "number"], title: "Fit", type: "string" } },
     properties: {

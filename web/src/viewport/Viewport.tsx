@@ -3,7 +3,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import { Color, DirectionalLight, Fog, Matrix4, NoToneMapping, PCFShadowMap, Vector3 } from "three";
 import { previewStep } from "../api/steps";
-import { levelStore, shown, useLevel } from "../state/level";
+import { useLevel } from "../state/level";
 import { runningStore, useRunning } from "../state/running";
 import { hover } from "../state/selection";
 import { viewStore } from "../state/view";
@@ -151,7 +151,7 @@ export function Viewport() {
 /** Light, camera, and everything drawn. */
 function Stage({ scheme }: { scheme: Scheme }) {
   const { gl, scene: root, size, invalidate } = useThree();
-  const scene = useLevel(shown);
+  const scene = useLevel((s) => s.scene);
   const sun = useMemo(() => {
     const light = new DirectionalLight("#fff3dd", 2.1);
     light.castShadow = true;
@@ -180,10 +180,8 @@ function Stage({ scheme }: { scheme: Scheme }) {
     };
     return onMeshLoaded(refresh);
   }, [gl, invalidate]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the shadow is drawn again when the level changes
   useEffect(() => {
-    const all = levelStore.getState().scene;
-    const box = boxOf(all, all.things.keys());
+    const box = boxOf(scene, scene.things.keys());
     const low = box?.low ?? new Vector3(-5, 0, -5);
     const high = box?.high ?? new Vector3(5, 5, 5);
     const centre = low.clone().add(high).multiplyScalar(0.5);
