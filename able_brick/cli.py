@@ -1,4 +1,4 @@
-"""The command line: serve, inspect, reduce, and what set-up needs."""
+"""The command line: serve, inspect, convert, reduce, and what set-up needs."""
 
 from __future__ import annotations
 
@@ -13,12 +13,12 @@ from typing import Annotated, Any
 import typer
 
 from able_brick.core.errors import AbleBrickError
-from able_brick.core.files.glb_read import read_glb
-from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Node, Part
+from able_brick.core.files.part import Part, Scene
+from able_brick.core.files.read import read_file
+from able_brick.core.files.units import Unit, Up, brought_in
+from able_brick.core.files.write import write_file
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.validity import problems
-from able_brick.core.place.pose import stand_of
 from able_brick.core.slim.reduce import reduce_to, target_triangles
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
@@ -51,7 +51,7 @@ def serve(
     listener = _free_port(port)
     typer.echo(f"Able Brick is at http://127.0.0.1:{listener.getsockname()[1]}/  (Ctrl+C stops it)")
     sys.stdout.flush()
-    server = uvicorn.Server(uvicorn.Config(create_app(project), log_level="warning", ws="websockets-sansio"))
+    server = uvicorn.Server(uvicorn.Config(create_app(project, ready_for_files=True), log_level="warning", ws="websockets-sansio"))
     server.run(sockets=[listener])
 
 
@@ -88,7 +88,7 @@ def _free_port(port: int) -> socket.socket:
 
 @app.command()
 def inspect(
-    files: Annotated[list[Path], typer.Argument(help="GLB files")],
+    files: Annotated[list[Path], typer.Argument(help="GLB, glTF, OBJ, PLY or STL files")],
     as_json: Annotated[bool, typer.Option("--json", help="Print a JSON list")] = False,
 ) -> None:
     """Tell what files hold. Exit code 2 when one cannot be read, with a line that says why."""
@@ -113,7 +113,7 @@ def inspect(
 
 def _report(path: Path) -> dict[str, Any]:
     try:
-        scene = read_glb(path.read_bytes())
+        scene = _read(path)
     except AbleBrickError as error:
         return {"file": str(path), "ok": False, "reason": str(error).replace("\n", " ")}
     except OSError as error:
@@ -134,8 +134,8 @@ def _report(path: Path) -> dict[str, Any]:
 
 @app.command()
 def reduce(
-    source: Annotated[Path, typer.Argument(help="GLB file to read")],
-    target: Annotated[Path, typer.Argument(help="GLB file to write")],
+    source: Annotated[Path, typer.Argument(help="File to read: GLB, glTF, OBJ, PLY or STL")],
+    target: Annotated[Path, typer.Argument(help="File to write: GLB, OBJ, PLY or STL")],
     share: Annotated[
         float | None, typer.Option(help="Share of the triangles that is left, above 0 and up to 1")
     ] = None,
@@ -146,7 +146,7 @@ def reduce(
         typer.echo("Give either --share or --triangles.", err=True)
         raise typer.Exit(2)
     try:
-        scene = read_glb(source.read_bytes())
+        scene = _read(source)
         total = sum(p.mesh.triangle_count for p in scene.parts)
         part_share = share if share is not None else min(1.0, (triangles or 0) / total)
         parts = []
@@ -157,9 +157,7 @@ def reduce(
                 else max(1, int(p.mesh.triangle_count * part_share))
             )
             parts.append(Part(p.name, reduce_to(p.mesh, goal).mesh, p.materials))
-        nodes = [_node(i.name, i.part, i.matrix) for i in scene.instances] or None
-        data = write_glb(parts, nodes)
-        target.write_bytes(data)
+        _write(target, Scene(tuple(parts), scene.instances))
     except AbleBrickError as error:
         typer.echo(f"{source}: {error}", err=True)
         raise typer.Exit(2) from None
@@ -170,9 +168,51 @@ def reduce(
     typer.echo(f"{source}: {total} → {left} triangles, written to {target}")
 
 
-def _node(name: str, part: int, matrix: Any) -> Node:
-    position, turn, size = stand_of(matrix)
-    return Node(name, part, position, turn, size)
+@app.command()
+def convert(
+    source: Annotated[Path, typer.Argument(help="File to read: GLB, glTF, OBJ, PLY or STL")],
+    target: Annotated[Path, typer.Argument(help="File to write: GLB, OBJ, PLY or STL")],
+    up: Annotated[Up, typer.Option(help="The axis that points up in the file written")] = Up.Y,
+    unit: Annotated[Unit, typer.Option(help="What one number is long in the file written")] = Unit.METRES,
+    from_up: Annotated[Up, typer.Option(help="The axis that points up in the file read")] = Up.Y,
+    from_unit: Annotated[Unit, typer.Option(help="What one number is long in the file read")] = Unit.METRES,
+) -> None:
+    """Write a file in another format, unit or up axis. Faces, texture coordinates, materials and names survive where
+    the format has them."""
+    try:
+        scene = brought_in(_read(source), from_unit, from_up)
+        written = _write(target, scene, unit=unit, up=up)
+    except AbleBrickError as error:
+        typer.echo(f"{source}: {error}", err=True)
+        raise typer.Exit(2) from None
+    except OSError as error:
+        typer.echo(f"{error.filename}: {error.strerror}", err=True)
+        raise typer.Exit(2) from None
+    faces = sum(p.mesh.face_count for p in scene.parts)
+    typer.echo(f"{source}: {faces} faces in {len(scene.parts)} parts, written to {', '.join(map(str, written))}")
+    for note in scene.notes[:20]:
+        typer.echo(f"  {note}")
+
+
+def _read(path: Path) -> Scene:
+    """What a file holds; files that it names are looked for beside it, and nowhere else."""
+    folder = path.parent.resolve()
+
+    def beside(name: str) -> bytes | None:
+        found = (folder / name.replace("\\", "/")).resolve()
+        return found.read_bytes() if found.is_relative_to(folder) and found.is_file() else None
+
+    return read_file(path.name, path.read_bytes(), beside)
+
+
+def _write(target: Path, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up.Y) -> list[Path]:
+    """Write a scene; all files are made before the first is written."""
+    out = []
+    for name, data in write_file(target.name, scene, unit=unit, up=up).items():
+        path = target.with_name(name)
+        path.write_bytes(data)
+        out.append(path)
+    return out
 
 
 @app.command()

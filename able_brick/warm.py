@@ -4,11 +4,24 @@ from __future__ import annotations
 
 import numpy as np
 
+from able_brick.core.files.part import Part, Scene
+from able_brick.core.files.read import read_file
+from able_brick.core.files.write import write_file
+from able_brick.core.mesh.measure import counts
 from able_brick.core.path.curve import PathPoint, curve
 from able_brick.core.path.frames import following
 from able_brick.core.shapes.turned import turned
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.reduce import reduce_to
+
+_TEXT_PLY = (
+    b"ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
+    b"element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"
+)
+_TEXT_STL = (
+    b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\n"
+    b"endfacet\nendsolid a\n"
+)
 
 
 def warm_kernels() -> None:
@@ -17,3 +30,14 @@ def warm_kernels() -> None:
     deviation(ball, reduce_to(ball, 40).mesh, samples=10)
     bow = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((1.0, 0.2, 0.0)), PathPoint((2.0, 0.0, 1.0))], smooth=True)
     following(bow, np.array([0.0, 1.0]))
+    warm_readers()
+
+
+def warm_readers() -> None:
+    """The same for what reading a file takes."""
+    ball = turned([(0.0, -1.0), (0.8, -0.6), (1.0, 0.0), (0.8, 0.6), (0.0, 1.0)], sides=24)
+    for end in (".glb", ".obj", ".ply", ".stl"):
+        files = write_file(f"ball{end}", Scene((Part("Ball", ball),)))
+        counts(read_file(f"ball{end}", files[f"ball{end}"], files.get).parts[0].mesh)
+    read_file("a.ply", _TEXT_PLY)
+    read_file("a.stl", _TEXT_STL)

@@ -9,8 +9,8 @@ import pytest
 from typer.testing import CliRunner
 
 from able_brick.cli import app
-from able_brick.core.files.glb_read import read_glb
 from able_brick.core.files.glb_write import write_glb
+from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.files.part import Material, Node, Part
 from tests.zoo import ZOO
 

@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from able_brick.core.files.glb_read import read_glb
 from able_brick.core.files.glb_write import write_glb
+from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.mesh.validity import problems
 from able_brick.core.place.pose import to_world
 from able_brick.level.export import level_nodes
@@ -61,7 +61,7 @@ def test_each_step_of_the_building_can_be_undone(demo: Project) -> None:
 
 
 def test_the_exported_level_stands_where_the_level_stands(demo: Project) -> None:
-    parts, nodes = level_nodes(demo.snapshot, "level-1", demo.meshes.get)
+    parts, nodes = level_nodes(demo.snapshot, "level-1", demo.meshes.get, demo.pictures.get)
     scene = read_glb(write_glb(parts, nodes, name="Merrow Lock"))
     assert len(scene.instances) == demo.view("level-1").summary.placements
     footbridge = next(i for i in scene.instances if i.name == "Footbridge 10 m")

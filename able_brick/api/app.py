@@ -11,20 +11,27 @@ from fastapi.responses import FileResponse, Response
 from starlette.staticfiles import StaticFiles
 
 import able_brick
-from able_brick.api import errors, kit, levels
+from able_brick.api import arrivals, errors, kit, levels
 from able_brick.api.guard import Guard
 from able_brick.api.live import Hub
+from able_brick.jobs.arrivals import Arrivals
 from able_brick.store.project import Project
 
 WEB = Path(able_brick.__file__).parent / "web_dist"
 
 
-def create_app(project: Project, *, web: Path = WEB) -> FastAPI:
-    """The web application over an open project, which is closed when the server stops."""
+def create_app(project: Project, *, web: Path = WEB, ready_for_files: bool = False) -> FastAPI:
+    """The web application over an open project, which is closed when the server stops.
+
+    With `ready_for_files` a process that reads files is started at once, else when the first file comes.
+    """
 
     @asynccontextmanager
-    async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        if ready_for_files:
+            app.state.arrivals.warm()
         yield
+        app.state.arrivals.close()
         project.close()
 
     app = FastAPI(
@@ -41,9 +48,11 @@ def create_app(project: Project, *, web: Path = WEB) -> FastAPI:
     project.listen(hub.publish)
     app.state.project = project
     app.state.hub = hub
+    app.state.arrivals = Arrivals()
     errors.install(app)
     app.include_router(levels.router)
     app.include_router(kit.router)
+    app.include_router(arrivals.router)
     app.add_middleware(Guard)
     if (web / "index.html").exists():
         app.mount("/assets", StaticFiles(directory=web / "assets"), name="assets")

@@ -55,7 +55,7 @@ class Guard:
         if scope["type"] == "websocket":
             await self.app(scope, receive, send)
             return
-        most = MOST_UPLOAD if scope["path"] == "/api/kit/import" else MOST_JSON
+        most = MOST_UPLOAD if scope["path"] == "/api/arrivals" else MOST_JSON
         too_large = problem(
             413, "too_large", f"The request is larger than {most // 2**20} MB, which is the most taken in."
         )

@@ -1,23 +1,33 @@
-"""Routes of the kit: meshes by hash, bringing files in."""
+"""Routes of the kit: meshes, textures and thumbnails by hash, shapes, export of pieces."""
 
 from __future__ import annotations
 
-from pathlib import PurePath
-from typing import Annotated
+import io
+import zipfile
+from typing import Annotated, Literal
 
-from fastapi import APIRouter, Form, Path, UploadFile
+from fastapi import APIRouter, Path, Query, Request
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 
 from able_brick.api.levels import TheProject
-from able_brick.core.files.glb_read import read_glb
+from able_brick.core.errors import UnknownIdError
 from able_brick.core.files.part import Scene
-from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.place.pose import stand_of
-from able_brick.level.rows import Surface
-from able_brick.steps.import_pieces import Arrival, ImportPieces
-from able_brick.store.delta import Delta
+from able_brick.core.files.units import Unit, Up
+from able_brick.core.files.write import write_file
+from able_brick.level.export import piece_part
+from able_brick.level.shapes.catalogue import ShapeInfo, describe_shapes
 
 router = APIRouter(prefix="/api")
+_FOR_EVER = "private, max-age=31536000, immutable"
+_MEDIA = {".glb": "model/gltf-binary", ".ply": "application/octet-stream", ".stl": "model/stl"}
+Hash = Annotated[str, Path(max_length=80, pattern="^[0-9a-f]+$")]
+
+
+@router.get("/shapes")
+def shapes() -> list[ShapeInfo]:
+    """All shapes that can be drawn, with the description that their cards and their drawing are made from."""
+    return describe_shapes()
 
 
 @router.get("/meshes/{name}.glb", response_class=Response)
@@ -26,34 +36,60 @@ def mesh(project: TheProject, name: Annotated[str, Path(max_length=80)]) -> Resp
     return Response(
         project.meshes.view_glb(name),
         media_type="model/gltf-binary",
-        headers={"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{name}"'},
+        headers={"Cache-Control": _FOR_EVER, "ETag": f'"{name}"'},
     )
 
 
-@router.post("/kit/import")
-def bring_in(
+@router.get("/textures/{name}", response_class=Response)
+def texture(project: TheProject, name: Hash) -> Response:
+    """The texture of a hash, as it came; never changes."""
+    found = project.pictures.get(name)
+    return Response(found.data, media_type=found.media, headers={"Cache-Control": _FOR_EVER, "ETag": f'"{name}"'})
+
+
+@router.get("/thumbnails/{key}", response_class=Response)
+def thumbnail(project: TheProject, key: Hash) -> Response:
+    """The shelf's picture of a piece, or 204 where no browser has drawn it yet."""
+    data = project.pictures.thumbnail(key)
+    if data is None:
+        return Response(status_code=204)
+    return Response(data, media_type="image/png", headers={"Cache-Control": _FOR_EVER, "ETag": f'"{key}"'})
+
+
+@router.put("/thumbnails/{key}", status_code=204)
+async def keep_thumbnail(project: TheProject, key: Hash, request: Request) -> None:
+    """Keep the picture of a piece: the body is a PNG."""
+    data = await request.body()
+    await run_in_threadpool(project.pictures.keep_thumbnail, key, data)
+
+
+@router.get("/pieces/{piece}/export", response_class=Response)
+async def export(
     project: TheProject,
-    file: UploadFile,
-    level: Annotated[str, Form(max_length=80)],
-    revision: Annotated[int, Form(ge=0)],
-    place: Annotated[bool, Form()] = False,
-) -> Delta:
-    """Put the meshes of a GLB file onto the shelf; with `place`, also into the level where they stood in the file."""
-    project.snapshot.level(level)
-    scene = read_glb(file.file.read())
-    arrivals, meshes = arrivals_of(scene)
-    name = PurePath(file.filename or "file").name[:120]
-    return project.step(level, ImportPieces(file=name, arrivals=arrivals, place=place), (), revision, meshes=meshes)
+    piece: Annotated[str, Path(max_length=80)],
+    kind: Annotated[Literal["glb", "obj", "ply", "stl"], Query(alias="format")] = "glb",
+    unit: Unit = Unit.METRES,
+    up: Up = Up.Y,
+) -> Response:
+    """A piece as a file, its pivot at the origin; OBJ comes as a ZIP with its materials."""
+
+    def build() -> tuple[str, dict[str, bytes]]:
+        row = project.snapshot.pieces.get(piece)
+        if row is None:
+            raise UnknownIdError(f"There is no piece {piece[:40]!r} on the shelf (any more).", id=piece)
+        part = piece_part(row, project.meshes.get(row.mesh), project.pictures.get)
+        stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in row.name.lower()).strip("-") or "piece"
+        return f"{stem}.{kind}", write_file(f"{stem}.{kind}", Scene((part,)), unit=unit, up=up)
+
+    name, files = await run_in_threadpool(build)
+    if kind == "obj":
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+            for title, content in files.items():
+                archive.writestr(zipfile.ZipInfo(title), content, zipfile.ZIP_DEFLATED)
+        return _download(packed.getvalue(), name.replace(".obj", ".zip"), "application/zip")
+    return _download(files[name], name, _MEDIA[f".{kind}"])
 
 
-def arrivals_of(scene: Scene) -> tuple[tuple[Arrival, ...], dict[str, PolyMesh]]:
-    """What a scene brings to the shelf, and the meshes by hash."""
-    meshes: dict[str, PolyMesh] = {}
-    arrivals: list[Arrival] = []
-    for index, part in enumerate(scene.parts):
-        key = part.mesh.content_hash
-        meshes[key] = part.mesh
-        stands = tuple((i.name, *stand_of(i.matrix)) for i in scene.instances if i.part == index)
-        surfaces = tuple(Surface.of(m) for m in part.materials)
-        arrivals.append(Arrival(name=part.name, mesh=key, materials=surfaces, stands=stands))
-    return tuple(arrivals), meshes
+def _download(data: bytes, name: str, media: str) -> Response:
+    return Response(data, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"'})

@@ -14,6 +14,8 @@ from able_brick.api.live import Hub
 from able_brick.core.errors import UnknownIdError
 from able_brick.core.files.glb_write import write_glb
 from able_brick.level.export import level_nodes
+from able_brick.level.rows import Vector
+from able_brick.level.surface import FaceAt, Feature, Ground, ground_of, nearest_feature
 from able_brick.steps.parse import parse_tool
 from able_brick.steps.registry import ToolInfo, describe
 from able_brick.store.delta import Delta, LevelView
@@ -148,6 +150,27 @@ def redo(project: TheProject, level: LevelId, request: HistoryRequest) -> Delta:
     return project.redo(level, request.revision)
 
 
+class FeatureRequest(FaceAt):
+    """A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres."""
+
+    point: Vector
+    reach: float = Field(ge=0, le=1e6)
+
+
+@router.post("/levels/{level}/surface")
+def surface(project: TheProject, level: LevelId, at: FaceAt) -> Ground:
+    """The plane of a face of what stands in the level, and the turn that stands things upright on it."""
+    project.snapshot.level(level)
+    return ground_of(project.snapshot, level, project.meshes.get, at)
+
+
+@router.post("/levels/{level}/feature")
+def feature(project: TheProject, level: LevelId, at: FeatureRequest) -> Feature:
+    """The vertex, edge middle or face centre that is meant by a place on a face, exactly."""
+    project.snapshot.level(level)
+    return nearest_feature(project.snapshot, level, project.meshes.get, at, at.point, at.reach)
+
+
 @router.get("/levels/{level}/export.glb", response_class=Response)
 async def export(project: TheProject, level: LevelId) -> Response:
     """The level as binary glTF 2.0."""
@@ -155,7 +178,7 @@ async def export(project: TheProject, level: LevelId) -> Response:
     def build() -> tuple[str, bytes]:
         snapshot = project.snapshot
         name = snapshot.level(level).name
-        return name, write_glb(*level_nodes(snapshot, level, project.meshes.get), name=name)
+        return name, write_glb(*level_nodes(snapshot, level, project.meshes.get, project.pictures.get), name=name)
 
     name, data = await run_in_threadpool(build)
     plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in name.lower()).strip("-") or "level"

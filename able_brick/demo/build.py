@@ -75,7 +75,13 @@ def build_demo(project: Project) -> str:
             pieces.bank([(-32.0, -4.6), (32.0, -4.6)], -22.0, 1.34, "North bank"),
         ]
     )
-    b.step("add_plane", name="Water", width=66.0, depth=40.0, surface="water", position=(0.0, -0.02, 2.0))
+    b.step(
+        "add_shape",
+        shape={"kind": "plane", "width": 66.0, "depth": 40.0},
+        name="Water",
+        surface="water",
+        position=(0.0, -0.02, 2.0),
+    )
     b.place(banks["South bank"], (0.0, 0.0, 0.0))
     b.place(banks["North bank"], (0.0, 0.0, 0.0))
 
@@ -109,11 +115,9 @@ def build_demo(project: Project) -> str:
     )
 
     plinth = b.step(
-        "add_cylinder",
+        "add_shape",
+        shape={"kind": "cylinder", "radius": 0.9, "height": 0.7, "sides": 12},
         name="Plinth",
-        radius=0.9,
-        height=0.7,
-        sides=12,
         surface="pale stone",
         position=(-6.5, 1.34, 10.0),
     )

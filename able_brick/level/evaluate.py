@@ -14,7 +14,7 @@ from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path import course as courses
 from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.place.copies import line
-from able_brick.core.place.pose import Poses
+from able_brick.core.place.pose import ORIGIN, Poses, about_pivot
 from able_brick.core.text import grouped
 from able_brick.level.rows import Course, LineArray, Path, Piece, Placement
 from able_brick.level.snapshot import AThing, Snapshot
@@ -30,8 +30,8 @@ def path_curve(path: Path) -> Curve:
 
 
 def box_about_pivot(piece: Piece) -> tuple[Floats, Floats]:
-    """Lowest and highest corner (3,) of a piece's box, measured from its pivot."""
-    pivot = np.asarray(piece.pivot)
+    """Lowest and highest corner (3,) of a piece's box, along the axes of its pivot and measured from it."""
+    pivot = about_pivot(np.asarray([piece.pivot]), ORIGIN, piece.axes)[0]
     return np.asarray(piece.facts.low) - pivot, np.asarray(piece.facts.high) - pivot
 
 

@@ -4,24 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import numpy as np
-
-from able_brick.core.files.part import Node, Part
-from able_brick.core.mesh.combine import moved
+from able_brick.core.files.part import Node, Part, Texture
+from able_brick.core.mesh.combine import with_positions
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.place.pose import IDENTITY, vector
+from able_brick.core.place.pose import IDENTITY, about_pivot, vector
 from able_brick.level.evaluate import item_poses
 from able_brick.level.rows import Path, Piece, Placement
 from able_brick.level.snapshot import Snapshot
 
 
-def piece_part(piece: Piece, mesh: PolyMesh) -> Part:
-    """A piece with its pivot at the origin, as an engine expects it."""
-    centred = mesh if not any(piece.pivot) else moved(mesh, -np.asarray(piece.pivot))
-    return Part(piece.name, centred, tuple(s.material() for s in piece.materials))
+def piece_part(piece: Piece, mesh: PolyMesh, pictures: Callable[[str], Texture]) -> Part:
+    """A piece with its pivot at the origin, along its pivot's axes, as an engine expects it."""
+    plain = not any(piece.pivot) and piece.axes == IDENTITY
+    centred = mesh if plain else with_positions(mesh, about_pivot(mesh.positions, piece.pivot, piece.axes))
+    return Part(piece.name, centred, tuple(s.material(pictures) for s in piece.materials))
 
 
-def level_nodes(snapshot: Snapshot, level: str, load: Callable[[str], PolyMesh]) -> tuple[list[Part], list[Node]]:
+def level_nodes(
+    snapshot: Snapshot, level: str, load: Callable[[str], PolyMesh], pictures: Callable[[str], Texture]
+) -> tuple[list[Part], list[Node]]:
     """Parts used in the level, each once, and nodes: one for each placement, one group for each array and course."""
     parts: list[Part] = []
     part_of: dict[str, int] = {}
@@ -30,7 +31,7 @@ def level_nodes(snapshot: Snapshot, level: str, load: Callable[[str], PolyMesh])
         if piece not in part_of:
             row = snapshot.pieces[piece]
             part_of[piece] = len(parts)
-            parts.append(piece_part(row, load(row.mesh)))
+            parts.append(piece_part(row, load(row.mesh), pictures))
         return part_of[piece]
 
     nodes: list[Node] = []

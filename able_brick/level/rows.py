@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from able_brick.core.files.part import Material
+from able_brick.core.files.part import Material, Texture
 from able_brick.core.path.course import Fit, Running, Stand
 from able_brick.core.place.pose import IDENTITY, ONE, ORIGIN
+from able_brick.level.shapes.catalogue import AnyShape
 
 Number = Annotated[float, Field(ge=-1e7, le=1e7)]
 Vector = tuple[Number, Number, Number]
@@ -28,7 +30,10 @@ class Row(BaseModel):
 
 
 class Surface(BaseModel):
-    """A material of a piece: linear base colour and how rough and metallic it is, each 0…1."""
+    """A material of a piece: linear base colour and how rough and metallic it is, each 0…1.
+
+    `texture` is the hash of the picture that the colour is multiplied with.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
@@ -36,17 +41,24 @@ class Surface(BaseModel):
     colour: tuple[float, float, float, float]
     roughness: float = 0.8
     metallic: float = 0.0
+    texture: str | None = None
 
-    def material(self) -> Material:
-        return Material(self.name, self.colour, self.roughness, self.metallic)
+    def material(self, pictures: Callable[[str], Texture] | None = None) -> Material:
+        """The material; without `pictures` it stays plain."""
+        texture = None if self.texture is None or pictures is None else pictures(self.texture)
+        return Material(self.name, self.colour, self.roughness, self.metallic, texture)
 
     @classmethod
     def of(cls, m: Material) -> Surface:
-        return cls(name=m.name, colour=m.colour, roughness=m.roughness, metallic=m.metallic)
+        texture = None if m.texture is None else m.texture.content_hash
+        return cls(name=m.name, colour=m.colour, roughness=m.roughness, metallic=m.metallic, texture=texture)
 
 
 class Facts(BaseModel):
-    """What is known of a piece's mesh without loading it: counts, and its box in the mesh's own coordinates."""
+    """What is known of a piece's mesh without loading it: counts, and its box.
+
+    The box lies along the axes of the piece's pivot and is measured from the mesh's origin.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
@@ -71,16 +83,37 @@ class SlimOrigin(BaseModel):
     largest: float
 
 
+class Dimensions(BaseModel):
+    """The parameters that a piece was drawn with, and the mesh that they made."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    shape: AnyShape
+    mesh: str
+
+
 class Piece(Row):
-    """A reusable mesh on the shelf. `pivot` is in the mesh's coordinates."""
+    """A reusable mesh on the shelf.
+
+    `pivot` is in the mesh's coordinates; `axes` turns the mesh's axes into the pivot's. `dimensions` are live as long
+    as the piece has the mesh that they made; afterwards they are the way back.
+    """
 
     kind: Literal["piece"] = "piece"
     name: str
     mesh: str
     pivot: Vector = ORIGIN
+    axes: Quaternion = IDENTITY
     materials: tuple[Surface, ...] = ()
     facts: Facts
     slim: SlimOrigin | None = None
+    tags: tuple[str, ...] = ()
+    dimensions: Dimensions | None = None
+
+    @property
+    def live(self) -> bool:
+        """Whether the dimensions still make the piece's mesh."""
+        return self.dimensions is not None and self.dimensions.mesh == self.mesh
 
 
 class LevelRow(Row):

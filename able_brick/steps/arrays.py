@@ -7,10 +7,11 @@ from typing import ClassVar, Literal
 from able_brick.core.place.copies import MOST_ITEMS
 from able_brick.core.text import counted
 from able_brick.level.evaluate import array_pitch
+from able_brick.level.field import field
 from able_brick.level.rows import LineArray, Placement
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 
 class _ArraySettings(Tool):

@@ -9,10 +9,11 @@ from able_brick.core.path.course import Fit, Running, Stand
 from able_brick.core.place.copies import MOST_ITEMS
 from able_brick.core.text import counted
 from able_brick.level.evaluate import laid
+from able_brick.level.field import field
 from able_brick.level.rows import Course, Path
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 
 class _CourseSettings(Tool):

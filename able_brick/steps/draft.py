@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from able_brick.core.errors import SelectionError, UnknownIdError
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.place.pivots import box_along
+from able_brick.core.place.pose import IDENTITY, Quaternion
 from able_brick.level.rows import Course, Facts, LevelRow, LineArray, Path, Piece, Placement
 from able_brick.level.snapshot import ARow, AThing, Edit, Snapshot
 
@@ -80,11 +83,11 @@ class Draft:
     def mesh(self, piece: Piece) -> PolyMesh:
         return self._meshes.get(piece.mesh) or self.load(piece.mesh)
 
-    def keep_mesh(self, mesh: PolyMesh) -> tuple[str, Facts]:
-        """Remember a new mesh; its hash and facts."""
+    def keep_mesh(self, mesh: PolyMesh, axes: Quaternion = IDENTITY) -> tuple[str, Facts]:
+        """Remember a new mesh; its hash, and its facts for a pivot with such axes."""
         key = mesh.content_hash
         self._meshes[key] = mesh
-        return key, facts(mesh)
+        return key, facts(mesh, axes)
 
     def users(self, piece: str) -> list[Placement | LineArray | Course]:
         """Things of all levels that show a piece."""
@@ -112,10 +115,11 @@ class Draft:
         return Change(edits, self._meshes, self._counters, self.select, self.note)
 
 
-def facts(mesh: PolyMesh) -> Facts:
-    """Counts and box of a mesh, as kept in its piece's row."""
+@lru_cache(maxsize=16)
+def facts(mesh: PolyMesh, axes: Quaternion = IDENTITY) -> Facts:
+    """Counts and box of a mesh, as kept in its piece's row; the box along the axes of the pivot."""
     c = counts(mesh)
-    low, high = mesh.bounds
+    low, high = box_along(mesh, axes)
     return Facts(
         vertices=c.vertices,
         faces=c.faces,

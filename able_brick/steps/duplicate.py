@@ -11,9 +11,10 @@ from able_brick.core.place.copies import MOST_ITEMS, check_items, repeated
 from able_brick.core.place.pose import rotation, vector
 from able_brick.core.text import counted
 from able_brick.level.evaluate import axis_vector
+from able_brick.level.field import field
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, standing
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 
 class Duplicate(Tool):

@@ -7,15 +7,21 @@ from typing import ClassVar, Literal
 from pydantic import BaseModel, ConfigDict
 
 from able_brick.core.errors import InputError
+from able_brick.core.place.pivots import Along, box_anchor, compensated
+from able_brick.core.place.pose import ORIGIN
 from able_brick.core.text import counted
+from able_brick.level.field import field
 from able_brick.level.rows import Piece, Placement, Quaternion, Surface, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, facts
-from able_brick.steps.tool import Stage, Tool, field
+from able_brick.steps.tool import Stage, Tool
 
 
 class Arrival(BaseModel):
-    """One mesh that has been read and stored under its hash, with the places where it stood in the file."""
+    """One mesh that has been read and stored under its hash, with the places where it stood in the file.
+
+    The pivot is the mesh's origin, or with `base_pivot` the middle of the box's underside.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
@@ -23,6 +29,7 @@ class Arrival(BaseModel):
     mesh: str
     materials: tuple[Surface, ...]
     stands: tuple[tuple[str, Vector, Quaternion, Vector], ...] = ()
+    base_pivot: bool = False
 
 
 class ImportPieces(Tool):
@@ -46,12 +53,15 @@ class ImportPieces(Tool):
             raise InputError("Nothing to bring in.", field="arrivals")
         made: list[str] = []
         for arrival in self.arrivals:
+            mesh = draft.load(arrival.mesh)
+            pivot = box_anchor(mesh, Along.MIDDLE, Along.LOW, Along.MIDDLE) if arrival.base_pivot else ORIGIN
             piece = Piece(
                 id=draft.new_id("piece"),
                 name=draft.unique_name(arrival.name, "piece"),
                 mesh=arrival.mesh,
                 materials=arrival.materials,
-                facts=facts(draft.load(arrival.mesh)),
+                pivot=pivot,
+                facts=facts(mesh),
             )
             draft.put(piece)
             made.append(piece.id)
@@ -62,7 +72,7 @@ class ImportPieces(Tool):
                         level=draft.level_id,
                         name=name,
                         piece=piece.id,
-                        position=position,
+                        position=compensated(position, turn, size, ORIGIN, pivot),
                         turn=turn,
                         size=size,
                     )

@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 from able_brick.core.errors import InputError, SelectionError
+from able_brick.level.field import field
 from able_brick.level.rows import Course, Path, Piece, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 _EVERYTHING = ("piece", "placement", "array", "path", "course")
 
@@ -33,8 +34,9 @@ class Delete(Tool):
                 users = [u for u in draft.users(row.id) if u.id not in going]
                 if users:
                     names = ", ".join(u.name for u in users[:5]) + (" …" if len(users) > 5 else "")
+                    often = "once" if len(users) == 1 else f"{len(users)} times"
                     raise SelectionError(
-                        f"{row.name} is used {len(users)} times ({names}); delete those first.",
+                        f"{row.name} is used {often} ({names}); delete those first.",
                         users=[u.id for u in users[:100]],
                     )
             draft.remove(row)

@@ -7,10 +7,11 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from able_brick.core.place.pose import rotation, vector
+from able_brick.level.field import field
 from able_brick.level.rows import LineArray, Path, Placement, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 
 class Move(Tool):

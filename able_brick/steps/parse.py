@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from able_brick.core.errors import InputError
+from able_brick.level.shapes.catalogue import SHAPES
 from able_brick.steps.registry import TOOLS
 from able_brick.steps.tool import Tool
 
@@ -22,14 +23,20 @@ def parse_tool(name: str, params: Mapping[str, Any]) -> Tool:
     try:
         return kind.model_validate(dict(params))
     except ValidationError as error:
-        fields = [
-            {"field": ".".join(str(p) for p in e["loc"]), "text": _sentence(kind, dict(e))} for e in error.errors()
-        ][:20]
+        fields = [{"field": _path(e["loc"]), "text": _sentence(kind, dict(e))} for e in error.errors()][:20]
         raise InputError(" ".join(str(f["text"]) for f in fields[:3]), fields=fields) from None
 
 
-def _sentence(kind: type[Tool], error: dict[str, Any]) -> str:
+def _path(loc: tuple[int | str, ...]) -> str:
+    """Where in the parameters; the kind of a shape is no step on the way."""
+    return ".".join(str(p) for k, p in enumerate(loc) if not (k == 1 and loc[0] == "shape" and p in SHAPES))
+
+
+def _sentence(outer: type[Tool], error: dict[str, Any]) -> str:
     loc = error["loc"]
+    kind: type[BaseModel] = outer
+    if len(loc) > 2 and loc[0] == "shape" and loc[1] in SHAPES:
+        kind, loc = SHAPES[str(loc[1])], loc[2:]
     info = kind.model_fields.get(str(loc[0])) if loc else None
     title = (info.title if info and info.title else str(loc[0]) if loc else "The request").strip()
     if len(loc) > 1 and isinstance(loc[1], int) and loc[1] < 3:
@@ -44,6 +51,8 @@ def _sentence(kind: type[Tool], error: dict[str, Any]) -> str:
             return f"{title} is {got}; give more than {limits['gt']:g}."
         case "less_than_equal":
             return f"{title} is {got}; give {limits['le']:g} or less."
+        case "union_tag_invalid" | "union_tag_not_found":
+            return f"{title} is of no kind that there is; give one of {', '.join(sorted(SHAPES))}."
         case "literal_error" | "enum":
             return f"{title} is {got}; give {limits['expected']}."
         case "finite_number":
@@ -55,7 +64,8 @@ def _sentence(kind: type[Tool], error: dict[str, Any]) -> str:
             return f"{title} is missing."
         case "extra_forbidden":
             return (
-                f"{title} is no setting of {kind.title}; it has {', '.join(sorted(set(kind.model_fields) - {'tool'}))}."
+                f"{title} is no setting of {kind.title}; it has "  # type: ignore[attr-defined]
+                f"{', '.join(sorted(set(kind.model_fields) - {'tool', 'kind'}))}."
             )
         case _:
             return f"{title}: {error['msg']} (got {got})."

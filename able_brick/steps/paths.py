@@ -7,10 +7,11 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field
 
 from able_brick.level.evaluate import path_curve
+from able_brick.level.field import field
 from able_brick.level.rows import Path, Point
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 Points = Annotated[tuple[Point, ...], Field(min_length=2, max_length=2000)]
 

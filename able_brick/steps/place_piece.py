@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 from able_brick.core.place.pose import from_degrees, quaternion
+from able_brick.level.field import field
 from able_brick.level.rows import Placement, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 
 class PlacePiece(Tool):

@@ -7,9 +7,10 @@ from typing import Any, Final
 from pydantic import BaseModel
 
 from able_brick.level.snapshot import Snapshot
-from able_brick.steps.add_shapes import AddBox, AddCylinder, AddPlane
+from able_brick.steps.add_shape import AddShape
 from able_brick.steps.arrays import AdjustArray, LineArrayTool
 from able_brick.steps.courses import AdjustCourse, LayCourse
+from able_brick.steps.dimensions import BackToDimensions, SetDimensions
 from able_brick.steps.draft import Change, Draft, MeshLoader, selected
 from able_brick.steps.duplicate import Duplicate
 from able_brick.steps.import_pieces import ImportPieces
@@ -19,6 +20,7 @@ from able_brick.steps.paths import DrawPath, EditPath
 from able_brick.steps.place_piece import PlacePiece
 from able_brick.steps.set_pivot import SetPivot
 from able_brick.steps.set_pose import SetPose
+from able_brick.steps.shelf import DuplicatePiece, ReplacePiece, TagPieces
 from able_brick.steps.slim import Slim
 from able_brick.steps.snap_to_grid import SnapToGrid
 from able_brick.steps.tool import Need, Tool
@@ -27,9 +29,9 @@ from able_brick.steps.turn import Turn
 TOOLS: Final[dict[str, type[Tool]]] = {
     t.model_fields["tool"].default: t
     for t in (
-        AddBox,
-        AddCylinder,
-        AddPlane,
+        AddShape,
+        SetDimensions,
+        BackToDimensions,
         PlacePiece,
         Move,
         Turn,
@@ -45,6 +47,9 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         AdjustCourse,
         Slim,
         ImportPieces,
+        ReplacePiece,
+        DuplicatePiece,
+        TagPieces,
         Rename,
         Delete,
         LevelSettings,

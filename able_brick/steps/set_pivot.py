@@ -7,16 +7,28 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
+from able_brick.core.errors import InputError, SelectionError
+from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path.course import running_axis, side_shift
 from able_brick.core.place.copies import on_grid
-from able_brick.core.place.pivots import Along, box_anchor, compensated, mass_anchor
-from able_brick.core.place.pose import vector
+from able_brick.core.place.pivots import (
+    Along,
+    box_anchor,
+    compensated,
+    mass_anchor,
+    permutation,
+    turned_with,
+    up_along,
+)
+from able_brick.core.place.pose import IDENTITY, from_degrees, quaternion, rotation, vector
 from able_brick.core.text import counted
-from able_brick.level.evaluate import box_about_pivot
-from able_brick.level.rows import Course, LineArray, Piece, Placement, Vector
+from able_brick.level.evaluate import axis_vector, box_about_pivot
+from able_brick.level.field import field
+from able_brick.level.rows import Course, LineArray, Piece, Placement, Quaternion, Vector
 from able_brick.level.snapshot import ARow
-from able_brick.steps.draft import Draft, pieces_of
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.level.surface import feature_place
+from able_brick.steps.draft import Draft, facts, pieces_of
+from able_brick.steps.tool import Need, Stage, Tool
 
 
 class Anchor(BaseModel):
@@ -29,22 +41,35 @@ class Anchor(BaseModel):
     z: Along = Along.MIDDLE
 
 
+class Picked(BaseModel):
+    """A vertex, edge (its middle) or face (its centre) of a mesh."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    mesh: str
+    kind: Literal["vertex", "edge", "face"]
+    index: int
+
+
 class SetPivot(Tool):
     """Put the pivot of the selected pieces at a place of the piece."""
 
     tool: Literal["set_pivot"] = "set_pivot"
     title: ClassVar[str] = "Set pivot"
-    about: ClassVar[str] = "Moves the pivot of the piece, for every placement of it"
+    about: ClassVar[str] = "Moves and turns the pivot of the piece, for every placement of it"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
     need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1)
     key: ClassVar[str | None] = "P"
     icon: ClassVar[str] = "crosshair"
 
-    place: Literal["box", "centre of mass", "mesh origin", "grid point", "typed"] = field(
+    place: Literal[
+        "box", "picked", "centre of mass", "mesh origin", "world origin", "grid point", "typed", "as it is"
+    ] = field(
         "box",
         "Place",
-        "On the bounding box, the centre of mass, the mesh's origin, the nearest grid point, or typed",
+        "On the bounding box, a picked feature, the centre of mass, the mesh's or the world's origin, the nearest grid "
+        "point, typed, or where it is",
     )
     anchor: Anchor = field(
         Anchor(),
@@ -53,51 +78,150 @@ class SetPivot(Tool):
         widget="anchor",
         when={"place": ["box"]},
     )
+    picked: Picked | None = field(
+        None,
+        "Picked",
+        "Click a vertex, edge or face of the piece in the view",
+        widget="feature",
+        when={"place": ["picked"]},
+    )
     point: Vector = field(
         (0.0, 0.0, 0.0),
         "Point",
-        "In the piece's own coordinates",
+        "In the mesh's own coordinates",
         unit="m",
         step=0.1,
         when={"place": ["typed"]},
+    )
+    axes: Literal["as they are", "of the mesh", "up along the normal", "turned"] = field(
+        "as they are", "Axes", "Of the pivot: unchanged, the mesh's, Y along the picked normal, or turned by degrees"
+    )
+    turn: Vector = field(
+        (0.0, 0.0, 0.0), "Turn", "About the mesh's X, Y and Z", unit="°", step=15, when={"axes": ["turned"]}
     )
     outcome: Literal["pieces stay", "numbers stay"] = field(
         "pieces stay", "Outcome", "The pieces stay where they stand, or the numbers stay and the pieces move"
     )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        moved = 0
+        kept, moved, farthest = 0, 0, 0.0
         for piece in pieces_of(draft, rows):
-            new = self._point(draft, piece)
+            new, axes = self._point(draft, piece, rows), self._axes(draft, piece)
+            users = draft.users(piece.id)
             if self.outcome == "pieces stay":
-                for user in draft.users(piece.id):
-                    self._compensate(draft, piece, user, new)
-                    moved += 1
-            draft.put(piece.changed(pivot=new))
+                for user in users:
+                    draft.put(_compensated(draft, piece, user, new, axes))
+                kept += len(users)
+            else:
+                moved += len(users)
+                farthest = max(farthest, *(_step(piece, u, new) for u in users), 0.0)
+            changed: dict[str, object] = {"pivot": new, "axes": axes}
+            if axes != piece.axes:
+                changed["facts"] = facts(draft.mesh(piece), axes)
+            draft.put(piece.changed(**changed))
         draft.note = (
-            f"{counted(moved, 'thing keeps its', 'things keep their')} stand"
+            f"{counted(kept, 'thing keeps its', 'things keep their')} stand"
             if self.outcome == "pieces stay"
-            else "The pieces moved onto their numbers"
+            else f"{counted(moved, 'thing moves', 'things move')} by up to {farthest:.3f} m, onto their numbers"
         )
 
-    def _point(self, draft: Draft, piece: Piece) -> Vector:
-        if self.place == "typed":
-            return vector(self.point)
-        if self.place == "mesh origin":
-            return (0.0, 0.0, 0.0)
-        if self.place == "grid point":
-            return on_grid(piece.pivot, draft.level.step)
-        mesh = draft.mesh(piece)
-        if self.place == "centre of mass":
-            return mass_anchor(mesh)
-        return box_anchor(mesh, self.anchor.x, self.anchor.y, self.anchor.z)
+    def _point(self, draft: Draft, piece: Piece, rows: list[ARow]) -> Vector:
+        match self.place:
+            case "as it is":
+                return piece.pivot
+            case "typed":
+                return vector(self.point)
+            case "mesh origin":
+                return (0.0, 0.0, 0.0)
+            case "grid point":
+                return on_grid(piece.pivot, draft.level.step)
+            case "world origin":
+                return _world_origin(piece, rows)
+            case "centre of mass":
+                return mass_anchor(draft.mesh(piece))
+            case "picked":
+                return vector(self._feature(draft, piece)[0])
+            case "box":
+                return box_anchor(draft.mesh(piece), self.anchor.x, self.anchor.y, self.anchor.z, piece.axes)
 
-    @staticmethod
-    def _compensate(draft: Draft, piece: Piece, user: Placement | LineArray | Course, new: Vector) -> None:
-        if isinstance(user, Course):
-            running = running_axis(*box_about_pivot(piece), user.running, flip=user.flip)
-            side, up = side_shift(running, np.asarray(new) - piece.pivot)
-            draft.put(user.changed(sideways=user.sideways + side, up=user.up + up))
-            return
-        position = compensated(user.position, user.turn, user.size, piece.pivot, new)
-        draft.put(user.changed(position=position))
+    def _feature(self, draft: Draft, piece: Piece) -> tuple[Floats, Floats]:
+        if self.picked is None:
+            raise InputError("Nothing is picked yet: click a vertex, edge or face in the view.", field="picked")
+        if self.picked.mesh != piece.mesh:
+            raise SelectionError(
+                f"The picked feature is not one of {piece.name} as it is now; pick again.", id=piece.id
+            )
+        return feature_place(draft.mesh(piece), self.picked.kind, self.picked.index)
+
+    def _axes(self, draft: Draft, piece: Piece) -> Quaternion:
+        match self.axes:
+            case "as they are":
+                return piece.axes
+            case "of the mesh":
+                return IDENTITY
+            case "turned":
+                return quaternion(from_degrees(self.turn))
+            case "up along the normal":
+                return up_along(self._feature(draft, piece)[1])
+
+
+def _world_origin(piece: Piece, rows: list[ARow]) -> Vector:
+    """The world's origin in the mesh's coordinates, as the selected placement stands."""
+    standing = [r for r in rows if isinstance(r, (Placement, LineArray)) and r.piece == piece.id]
+    if len(standing) != 1:
+        raise SelectionError(
+            f"The world's origin lies differently for each placement of {piece.name}; select one placement.",
+            received=[r.id for r in standing],
+        )
+    (one,) = standing
+    local = rotation(one.turn).inv().apply(-np.asarray(one.position)) / np.asarray(one.size)
+    return vector(rotation(piece.axes).apply(local) + piece.pivot)
+
+
+def _step(piece: Piece, user: Placement | LineArray | Course, new: Vector) -> float:
+    """How far a thing moves when the pivot moves and its numbers stay, metres."""
+    away = np.asarray(new) - piece.pivot
+    if isinstance(user, Course):
+        return float(np.linalg.norm(away))
+    return float(np.linalg.norm(rotation(piece.axes).inv().apply(away) * user.size))
+
+
+def _compensated(
+    draft: Draft, piece: Piece, user: Placement | LineArray | Course, new: Vector, axes: Quaternion
+) -> Placement | LineArray | Course:
+    """The thing as it has to be so that its pieces stay where they stand."""
+    if isinstance(user, Course):
+        if axes != piece.axes:
+            raise SelectionError(
+                f"{user.name} lays {piece.name} by its axes, so turning them turns its items. "
+                "Choose that the numbers stay, or leave the axes as they are.",
+                id=user.id,
+            )
+        running = running_axis(*box_about_pivot(piece), user.running, flip=user.flip)
+        away = np.asarray(new) - piece.pivot
+        side, up = side_shift(running, rotation(piece.axes).inv().apply(away))
+        return user.changed(sideways=user.sideways + side, up=user.up + up)
+    position = compensated(user.position, user.turn, user.size, piece.pivot, new, piece.axes)
+    if axes == piece.axes:
+        return user.changed(position=position)
+    by = quaternion(rotation(piece.axes).inv() * rotation(axes))
+    stand = turned_with(user.turn, user.size, by)
+    if stand is None:
+        raise SelectionError(
+            f"{user.name} has different sizes along its axes; turned axes would skew it. Bake its size first, "
+            "or set it to 1.",
+            id=user.id,
+        )
+    turn, size = stand
+    if isinstance(user, Placement):
+        return user.changed(position=position, turn=turn, size=size)
+    swap = permutation(rotation(by))
+    if swap is None:
+        raise SelectionError(
+            f"{user.name} repeats {piece.name} along its axes; they can only be turned by quarters under it.",
+            id=user.id,
+        )
+    along = swap.T @ np.asarray(axis_vector(user.axis))
+    k = int(np.argmax(np.abs(along)))
+    axis = ("-" if along[k] < 0 else "") + "xyz"[k]
+    return user.changed(position=position, turn=turn, size=size, axis=axis)

@@ -6,10 +6,11 @@ from typing import ClassVar, Literal
 
 from able_brick.core.errors import InputError
 from able_brick.core.place.pose import from_degrees, quaternion
+from able_brick.level.field import field
 from able_brick.level.rows import Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, standing
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 
 class SetPose(Tool):

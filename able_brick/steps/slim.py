@@ -7,10 +7,11 @@ from typing import ClassVar, Literal
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.reduce import reduce_to, target_triangles
 from able_brick.core.text import grouped, millimetres
+from able_brick.level.field import field
 from able_brick.level.rows import Course, LineArray, Piece, Placement, SlimOrigin
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 
 class Slim(Tool):
@@ -62,7 +63,7 @@ class Slim(Tool):
         count = target_triangles(mesh, self.share / 100) if self.target == "share" else self.triangles
         out = reduce_to(mesh, count)
         away = deviation(mesh, out.mesh)
-        key, known = draft.keep_mesh(out.mesh)
+        key, known = draft.keep_mesh(out.mesh, piece.axes)
         origin = SlimOrigin(
             piece=piece.id, mesh=piece.mesh, triangles=mesh.triangle_count, rms=away.rms, largest=away.largest
         )

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 from able_brick.core.place.copies import on_grid
+from able_brick.level.field import field
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, standing
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 
 class SnapToGrid(Tool):

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict
 
 from able_brick.core.errors import SelectionError
 from able_brick.level.snapshot import ARow
@@ -70,21 +70,3 @@ class Tool(BaseModel):
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         """Change the draft. `rows` are the selected rows, already checked against `need`."""
         raise NotImplementedError
-
-
-def field(
-    default: Any,
-    title: str,
-    about: str,
-    *,
-    unit: str | None = None,
-    step: float | None = None,
-    widget: str | None = None,
-    when: dict[str, list[str]] | None = None,
-    **limits: Any,
-) -> Any:
-    """A tool's field with what its card needs: title, help, unit, drag step, widget, and when it matters."""
-    extra: dict[str, Any] = {
-        k: v for k, v in (("unit", unit), ("step", step), ("widget", widget), ("when", when)) if v is not None
-    }
-    return Field(default, title=title, description=about, json_schema_extra=extra or None, **limits)

@@ -8,10 +8,11 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.place.pose import quaternion, rotation, vector
+from able_brick.level.field import field
 from able_brick.level.rows import Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, standing
-from able_brick.steps.tool import Need, Stage, Tool, field
+from able_brick.steps.tool import Need, Stage, Tool
 
 _AXES = {"x": np.array([1.0, 0, 0]), "y": np.array([0, 1.0, 0]), "z": np.array([0, 0, 1.0])}
 

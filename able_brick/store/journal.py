@@ -18,7 +18,7 @@ from able_brick.level.rows import AnyRow, LevelRow, Piece
 from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
 from able_brick.steps.tool import Tool
 from able_brick.store.mesh_codec import FORMAT, encode
-from able_brick.store.tables import JournalEntry, JournalMesh, LevelState, MeshBlob, Meta, RowRecord
+from able_brick.store.tables import JournalEntry, JournalMesh, LevelState, MeshBlob, Meta, RowRecord, TextureBlob
 
 ROW_FORMAT: Final = 1
 _ROW: TypeAdapter[ARow] = TypeAdapter(AnyRow)
@@ -39,7 +39,7 @@ class Entry:
 
 
 def meshes_of(edits: Iterable[Edit]) -> set[str]:
-    """Hashes that the rows of the edits need, before or after."""
+    """Hashes of meshes and textures that the rows of the edits need, before or after."""
     out: set[str] = set()
     for edit in edits:
         for row in (edit.before, edit.after):
@@ -47,7 +47,13 @@ def meshes_of(edits: Iterable[Edit]) -> set[str]:
                 out.add(row.mesh)
                 if row.slim is not None:
                     out.add(row.slim.mesh)
+                out |= textures_of(row)
     return out
+
+
+def textures_of(piece: Piece) -> set[str]:
+    """Hashes of the textures of a piece."""
+    return {s.texture for s in piece.materials if s.texture is not None}
 
 
 def rewound(counters: dict[str, int], edits: Iterable[Edit]) -> dict[str, int]:
@@ -215,6 +221,16 @@ def write_state(connection: Connection, level: str, revision: int, done: int) ->
         ),
         [{"level": level, "revision": revision, "done": done}],
     )
+
+
+def drop_unused(connection: Connection, snapshot: Snapshot) -> None:
+    """Delete meshes and textures that neither a row nor the journal needs."""
+    drop_unused_meshes(connection)
+    shown: set[str] = set().union(*(textures_of(p) for p in snapshot.pieces.values()))
+    kept = connection.execute(select(TextureBlob.hash).where(TextureBlob.hash.not_in(select(JournalMesh.mesh))))
+    gone = [h for (h,) in kept if h not in shown]
+    for at in range(0, len(gone), 500):
+        connection.execute(delete(TextureBlob).where(TextureBlob.hash.in_(gone[at : at + 500])))
 
 
 def drop_unused_meshes(connection: Connection) -> int:

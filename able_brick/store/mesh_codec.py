@@ -8,35 +8,44 @@ import zlib
 from typing import Final
 
 import numpy as np
+import zstandard
 
 from able_brick.core.errors import StorageError
 from able_brick.core.mesh.polymesh import PolyMesh
 
-FORMAT: Final = 1
+FORMAT: Final = 2
+_OLD: Final = 1
 _FIELDS: Final = ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour")
 
 
 def encode(mesh: PolyMesh) -> bytes:
     """The mesh as compressed bytes, lossless."""
-    header: dict[str, object] = {"smooth_angle": mesh.smooth_angle, "arrays": []}
+    return zstandard.ZstdCompressor(level=1, threads=2).compress(pack(mesh))
+
+
+def decode(data: bytes, form: int = FORMAT) -> PolyMesh:
+    """The mesh of `encode`. Raises StorageError for bytes of an unknown format."""
+    if form not in (FORMAT, _OLD):
+        raise StorageError(f"A mesh is stored in format {form}; this version reads {FORMAT}. Use a newer Able Brick.")
+    return unpack(zlib.decompress(data) if form == _OLD else zstandard.ZstdDecompressor().decompress(data))
+
+
+def pack(mesh: PolyMesh) -> bytes:
+    """The mesh as bytes: the length of a JSON header, the header, the arrays."""
     arrays: list[list[object]] = []
-    body = b""
+    body: list[bytes] = []
     for name in _FIELDS:
         array = getattr(mesh, name)
         if array is not None:
             little = array.astype(array.dtype.newbyteorder("<"), copy=False)
             arrays.append([name, little.dtype.str, list(array.shape)])
-            body += little.tobytes()
-    header["arrays"] = arrays
-    text = json.dumps(header).encode()
-    return zlib.compress(struct.pack("<I", len(text)) + text + body, 1)
+            body.append(little.tobytes())
+    text = json.dumps({"smooth_angle": mesh.smooth_angle, "arrays": arrays}).encode()
+    return b"".join([struct.pack("<I", len(text)), text, *body])
 
 
-def decode(data: bytes, form: int = FORMAT) -> PolyMesh:
-    """The mesh of `encode`. Raises StorageError for bytes of an unknown format."""
-    if form != FORMAT:
-        raise StorageError(f"A mesh is stored in format {form}; this version reads {FORMAT}. Use a newer Able Brick.")
-    raw = zlib.decompress(data)
+def unpack(raw: bytes) -> PolyMesh:
+    """The mesh of `pack`."""
     (size,) = struct.unpack_from("<I", raw)
     header = json.loads(raw[4 : 4 + size])
     at = 4 + size

@@ -12,6 +12,7 @@ from sqlalchemy import Connection, select
 from sqlalchemy.exc import OperationalError
 
 from able_brick.core.errors import HistoryError, StaleRevisionError, StorageError
+from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit, Snapshot, level_of
@@ -22,6 +23,7 @@ from able_brick.store import journal
 from able_brick.store.database import ProjectFile
 from able_brick.store.delta import Delta, HistoryView, LevelView, StepView, level_delta, level_view
 from able_brick.store.meshes import MeshShelf
+from able_brick.store.pictures import PictureShelf, write_textures
 from able_brick.store.tables import LevelState
 
 #: Told of a level that has changed, and how to make the delta, which costs time where nobody listens.
@@ -44,6 +46,7 @@ class Project:
         self._guard = threading.RLock()
         self._listeners: list[Listener] = []
         self.meshes = MeshShelf(self._file.engine)
+        self.pictures = PictureShelf(self._file.engine, self._locked_transaction)
         try:
             with self._file.engine.begin() as connection:
                 self._snapshot = journal.load_snapshot(connection)
@@ -51,7 +54,7 @@ class Project:
                     s.level: _State(s.revision, s.done, *self._around(connection, s.level, s.done))
                     for s in connection.execute(select(LevelState.__table__))
                 }
-                journal.drop_unused_meshes(connection)
+                journal.drop_unused(connection, self._snapshot)
         except StorageError:
             self._file.close()
             raise
@@ -103,13 +106,16 @@ class Project:
         revision: int,
         *,
         meshes: dict[str, PolyMesh] | None = None,
+        textures: dict[str, Texture] | None = None,
     ) -> Delta:
-        """Take a step and commit it. `meshes` are new ones that the tool's parameters name.
+        """Take a step and commit it. `meshes` and `textures` are new ones that the tool's parameters name.
 
         Raises StaleRevisionError when the level has moved on; then, as on every error, nothing has changed.
         """
         if meshes:
             self.meshes.remember(meshes)
+        if textures:
+            self.pictures.remember(textures)
         while True:
             base = self._at(level, revision)
             change = registry.apply(base, level, tool, selection, self.meshes.get)
@@ -119,7 +125,7 @@ class Project:
                     continue
                 place = self._states[level].done + 1
                 edits = change.edits
-                return self._commit(level, tool, selection, change, edits, edits, place, meshes or {})
+                return self._commit(level, tool, selection, change, edits, edits, place, meshes or {}, textures or {})
 
     def adjust_last(self, level: str, tool: Tool, revision: int) -> Delta:
         """Make the last step again with other settings: one journal entry, one transaction."""
@@ -137,6 +143,7 @@ class Project:
                     change.edits,
                     _net(entry.edits, change.edits),
                     entry.place,
+                    {},
                     {},
                 )
 
@@ -223,11 +230,13 @@ class Project:
         net: tuple[Edit, ...],
         place: int,
         meshes: dict[str, PolyMesh],
+        textures: dict[str, Texture],
     ) -> Delta:
         last = self._states[level].last
         again = last is not None and last.place == place
         with self._transaction() as connection:
             journal.write_meshes(connection, {**meshes, **change.meshes})
+            write_textures(connection, textures)
             journal.write_rows(connection, net, change.counters)
             journal.write_entry(connection, level, place, tool, selection, change.note, entry_edits)
             if again and last is not None and journal.meshes_of(last.edits) - journal.meshes_of(entry_edits):
@@ -308,6 +317,11 @@ class Project:
     @staticmethod
     def _around(connection: Connection, level: str, done: int) -> tuple[journal.Entry | None, journal.Entry | None]:
         return journal.read_entry(connection, level, done), journal.read_entry(connection, level, done + 1)
+
+    @contextmanager
+    def _locked_transaction(self) -> Iterator[Connection]:
+        with self._guard, self._transaction() as connection:
+            yield connection
 
     @contextmanager
     def _transaction(self) -> Iterator[Connection]:

@@ -77,3 +77,23 @@ class MeshBlob(Base):
     hash: Mapped[str] = mapped_column(String, primary_key=True)
     format: Mapped[int] = mapped_column(Integer)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class TextureBlob(Base):
+    """A picture on a material, as it came, under the hash of its bytes."""
+
+    __tablename__ = "texture"
+
+    hash: Mapped[str] = mapped_column(String, primary_key=True)
+    name: Mapped[str] = mapped_column(String)
+    media: Mapped[str] = mapped_column(String)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class Thumbnail(Base):
+    """A picture of a piece for the shelf, drawn by a browser, under a key made of its mesh and materials."""
+
+    __tablename__ = "thumbnail"
+
+    key: Mapped[str] = mapped_column(String, primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)

@@ -12,8 +12,8 @@ from fastapi.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
 from able_brick.api.app import create_app
-from able_brick.core.files.glb_read import read_glb
 from able_brick.core.files.glb_write import write_glb
+from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.files.part import Material, Node, Part
 from able_brick.store.project import Project
 from tests.zoo import ZOO
@@ -38,7 +38,7 @@ def step(client: TestClient, tool: str, *selection: str, revision: int | None = 
 
 def test_a_level_from_nothing_to_glb_and_back(client: TestClient) -> None:
     assert [level["name"] for level in client.get("/api/levels").json()] == ["Trial"]
-    made = step(client, "add_box", width=3.0, surface="brick").json()
+    made = step(client, "add_shape", shape={"kind": "box", "width": 3.0}, surface="brick").json()
     assert made["revision"] == 1
     assert made["select"] == ["placement-1"]
     assert step(client, "duplicate", "placement-1", distance=4.0, count=2).status_code == 200
@@ -53,28 +53,48 @@ def test_a_level_from_nothing_to_glb_and_back(client: TestClient) -> None:
     assert [i.matrix[0, 3] for i in scene.instances] == [0.0, 4.0, 8.0]
     assert scene.parts[0].materials[0].name == "brick"
     other = client.post("/api/levels", json={"name": "Second"}).json()
-    body = {"level": other["id"], "revision": 0, "place": "true"}
-    back = client.post("/api/kit/import", data=body, files={"file": ("trial.glb", out.content)}).json()
+    back = bring_in(client, {"trial.glb": out.content}, level=other["id"], place=True)
     assert back["summary"]["placements"] == 3
     assert back["summary"]["triangles"] == 36
 
 
+def arrived(client: TestClient, files: dict[str, bytes], **form: Any) -> dict[str, Any]:
+    """The arrival of files, when its reading has ended."""
+    sent = client.post("/api/arrivals", files=[("files", (n, d)) for n, d in files.items()], data=form)
+    assert sent.status_code == 202, sent.text
+    now: dict[str, Any] = sent.json()
+    while now["state"] == "reading":
+        now = client.get(f"/api/arrivals/{now['id']}", params={"seen": now["share"]}).json()
+    return now
+
+
+def bring_in(client: TestClient, files: dict[str, bytes], **how: Any) -> dict[str, Any]:
+    """The change that accepting files made."""
+    read = arrived(client, files)
+    assert read["state"] == "ready", read["reason"]
+    reply = client.post(f"/api/arrivals/{read['id']}/accept", json={"level": "level-1", "revision": 0, **how})
+    assert reply.status_code == 200, reply.text
+    made: dict[str, Any] = reply.json()
+    return made
+
+
 def test_undo_redo_and_adjusting_over_the_api(client: TestClient) -> None:
-    step(client, "add_box", width=1.0)
+    step(client, "add_shape", shape={"kind": "box", "width": 1.0})
     adjusted = client.put(
-        "/api/levels/level-1/steps/last", json={"tool": "add_box", "params": {"width": 2.0}, "revision": 1}
+        "/api/levels/level-1/steps/last",
+        json={"tool": "add_shape", "params": {"shape": {"kind": "box", "width": 2.0}}, "revision": 1},
     )
     assert adjusted.json()["revision"] == 2
-    assert adjusted.json()["history"]["last"]["params"]["width"] == 2.0
+    assert adjusted.json()["history"]["last"]["params"]["shape"]["width"] == 2.0
     undone = client.post("/api/levels/level-1/undo", json={"revision": 2}).json()
     assert set(undone["removed"]) == {"piece-1", "placement-1"}
-    assert undone["history"]["redo"]["title"] == "Add box"
+    assert undone["history"]["redo"]["title"] == "Draw a shape"
     assert client.post("/api/levels/level-1/redo", json={"revision": 3}).json()["summary"]["triangles"] == 12
     assert client.post("/api/levels/level-1/redo", json={"revision": 4}).json()["code"] == "history"
 
 
 def test_previews_over_the_api(client: TestClient) -> None:
-    body = {"tool": "add_cylinder", "params": {"sides": 6}, "selection": [], "revision": 0}
+    body = {"tool": "add_shape", "params": {"shape": {"kind": "cylinder", "sides": 6}}, "selection": [], "revision": 0}
     shown = client.post("/api/levels/level-1/preview", json=body).json()
     assert shown["summary"]["triangles"] == 20
     assert client.get("/api/levels/level-1").json()["revision"] == 0
@@ -89,19 +109,44 @@ def test_tools_describe_themselves(client: TestClient) -> None:
 
 BAD_STEPS: list[tuple[dict[str, Any], int, str, str]] = [
     ({"tool": "explode"}, 422, "input", "There is no tool 'explode'"),
-    ({"tool": "add_box", "params": {"width": -3}}, 422, "input", "Width is -3; give 0.001 or more."),
-    ({"tool": "add_box", "params": {"width": "wide"}}, 422, "input", "Width is 'wide'; give a number."),
-    ({"tool": "add_box", "params": {"girth": 3}}, 422, "input", "Girth|girth is no setting of Add box"),
-    ({"tool": "add_box", "params": {"along_x": 1.5}}, 422, "input", "give a whole number"),
-    ({"tool": "add_box", "params": {"tool": "add_plane"}}, 422, "input", "must not hold"),
-    ({"tool": "add_cylinder", "params": {"sides": 100000}}, 422, "input", "Sides is 100000; give 512 or less."),
+    (
+        {"tool": "add_shape", "params": {"shape": {"kind": "box", "width": -3}}},
+        422,
+        "input",
+        "Width is -3; give 0.001 or more.",
+    ),
+    (
+        {"tool": "add_shape", "params": {"shape": {"kind": "box", "width": "wide"}}},
+        422,
+        "input",
+        "Width is 'wide'; give a number.",
+    ),
+    (
+        {"tool": "add_shape", "params": {"shape": {"kind": "box", "girth": 3}}},
+        422,
+        "input",
+        "Girth|girth is no setting of Box",
+    ),
+    ({"tool": "add_shape", "params": {"shape": {"kind": "box", "along_x": 1.5}}}, 422, "input", "give a whole number"),
+    ({"tool": "add_shape", "params": {"tool": "add_plane"}}, 422, "input", "must not hold"),
+    (
+        {"tool": "add_shape", "params": {"shape": {"kind": "cylinder", "sides": 100000}}},
+        422,
+        "input",
+        "Divisions around is 100000; give 512 or less.",
+    ),
     ({"tool": "set_pivot", "params": {"place": "moon"}, "selection": ["placement-1"]}, 422, "input", "Place is 'moon'"),
     ({"tool": "move"}, 422, "selection", "needs a selection"),
     ({"tool": "move", "selection": ["placement-77"]}, 404, "unknown_id", "placement-77"),
     ({"tool": "lay_course", "selection": ["placement-1"]}, 422, "selection", "cannot work on placement-1"),
     ({"tool": "duplicate", "params": {"count": 100001}, "selection": ["placement-1"]}, 422, "input", "100000 or less"),
-    ({"tool": "add_box", "revision": 99}, 409, "stale_revision", "changed meanwhile"),
-    ({"tool": "delete", "selection": ["piece-1"]}, 422, "selection", "used 1 times"),
+    (
+        {"tool": "add_shape", "params": {"shape": {"kind": "box"}}, "revision": 99},
+        409,
+        "stale_revision",
+        "changed meanwhile",
+    ),
+    ({"tool": "delete", "selection": ["piece-1"]}, 422, "selection", "used once"),
 ]
 
 
@@ -109,7 +154,7 @@ BAD_STEPS: list[tuple[dict[str, Any], int, str, str]] = [
 def test_bad_steps_are_problems_and_change_nothing(
     client: TestClient, body: dict[str, Any], status: int, code: str, text: str
 ) -> None:
-    step(client, "add_box")
+    step(client, "add_shape", shape={"kind": "box"})
     before = client.get("/api/levels/level-1").json()
     reply = client.post("/api/levels/level-1/steps", json={"revision": 1, **body})
     assert reply.status_code == status
@@ -123,7 +168,7 @@ def test_bad_steps_are_problems_and_change_nothing(
 @pytest.mark.parametrize("number", ["NaN", "Infinity", "-Infinity", "1e400"])
 def test_numbers_that_are_not_finite_are_refused(client: TestClient, number: str) -> None:
     raw = f'{{"tool": "move", "params": {{"by": [{number}, 0, 0]}}, "selection": ["placement-1"], "revision": 1}}'
-    step(client, "add_box")
+    step(client, "add_shape", shape={"kind": "box"})
     reply = client.post("/api/levels/level-1/steps", content=raw, headers={"content-type": "application/json"})
     assert reply.status_code == 422
     assert reply.json()["code"] == "input"
@@ -151,15 +196,17 @@ def test_unknown_things_are_not_found(client: TestClient, path: str) -> None:
 @pytest.mark.parametrize(
     ("data", "text"),
     [
-        (b"", "not a GLB file"),
+        (b"", "x.glb is empty"),
         (b"glTF" + b"\0" * 40, "version 0"),
         (b"PK\x03\x04" + b"\0" * 100, "not a GLB file"),
         (write_glb([Part("a", ZOO["box"]())])[:200], "cut off"),
     ],
 )
 def test_bad_files_change_nothing(client: TestClient, data: bytes, text: str) -> None:
-    form = {"level": "level-1", "revision": 0}
-    reply = client.post("/api/kit/import", data=form, files={"file": ("x.glb", data)})
+    read = arrived(client, {"x.glb": data})
+    assert read["state"] == "failed"
+    assert text in read["reason"]
+    reply = client.post(f"/api/arrivals/{read['id']}/accept", json={"level": "level-1", "revision": 0})
     assert reply.status_code == 422
     assert text in reply.json()["detail"]
     assert client.get("/api/levels/level-1").json()["revision"] == 0
@@ -205,7 +252,7 @@ def test_own_pages_are_answered_with_strict_headers(client: TestClient) -> None:
 
 def test_open_tabs_hear_of_steps(client: TestClient) -> None:
     with client.websocket_connect("/api/levels/level-1/live", headers=HOST) as tab:
-        step(client, "add_box")
+        step(client, "add_shape", shape={"kind": "box"})
         heard = json.loads(tab.receive_text())
     assert heard["revision"] == 1
     with pytest.raises(WebSocketDisconnect), client.websocket_connect("/api/levels/level-9/live", headers=HOST) as tab:
@@ -224,8 +271,7 @@ def test_import_keeps_turned_and_mirrored_stands(client: TestClient) -> None:
         Node("mirrored", 0, scale=(-1, 1, 1)),
     ]
     data = write_glb([Part("Drum", ZOO["drum"](), (Material("oak"),))], nodes)
-    form = {"level": "level-1", "revision": 0, "place": "true"}
-    made = client.post("/api/kit/import", data=form, files={"file": ("drum.glb", data)}).json()
+    made = bring_in(client, {"drum.glb": data}, place=True)
     rows = {r["name"]: r for r in made["changed"]}
     assert rows["inner"]["position"] == [11, 0, 0]
     assert rows["inner"]["turn"] == pytest.approx([0, 0.6, 0, 0.8])

@@ -82,7 +82,7 @@ def crowd(project: Project) -> str:
         return project.step(level, parse_tool(tool, params), selection, project.revision(level))
 
     for k in range(40):
-        made = step("add_box", width=1 + k / 40, position=(0, 0, 2 * k))
+        made = step("add_shape", shape={"kind": "box", "width": 1 + k / 40}, position=(0, 0, 2 * k))
         (placement,) = made.select
         step("duplicate", placement, distance=2.0, count=249)
     return level

@@ -63,7 +63,7 @@ BEND = [{"position": (0, 0, 0)}, {"position": (12, 1, 5)}, {"position": (25, 0, 
 def sheet() -> Sheet:
     """Two placements of a box, an array of it, and courses of it both ways round."""
     made = Sheet()
-    made.do("add_box", width=3.0, height=1.0, depth=0.6)
+    made.do("add_shape", shape={"kind": "box", "width": 3.0, "height": 1.0, "depth": 0.6})
     made.do("place_piece", "piece-1", position=(4, 1, 2), turn=(10, 40, 5))
     made.do("set_pose", "placement-2", size=(1.0, 2.0, 0.5))
     made.do("place_piece", "piece-1", position=(-4, 0, 2), turn=(0, 20, 0))
@@ -82,7 +82,7 @@ number = st.floats(-4, 4)
 @settings(max_examples=25, deadline=None)
 def test_pieces_stay_wherever_their_pivot_goes(point: tuple[float, float, float]) -> None:
     made = Sheet()
-    made.do("add_box", width=3.0, height=1.0, depth=0.6)
+    made.do("add_shape", shape={"kind": "box", "width": 3.0, "height": 1.0, "depth": 0.6})
     made.do("place_piece", "piece-1", position=(4, 1, 2), turn=(10, 40, 5))
     made.do("set_pose", "placement-2", size=(1.0, 2.0, 0.5))
     made.do("draw_path", points=BEND)
@@ -187,7 +187,7 @@ def test_courses_follow_path_and_settings(sheet: Sheet) -> None:
     longer = [*BEND, {"position": (45, 0, -4)}]
     sheet.do("edit_path", "path-1", points=longer)
     assert len(sheet.vertices()["course-1"]) > count + 4
-    sheet.do("add_cylinder", radius=0.2)
+    sheet.do("add_shape", shape={"kind": "cylinder", "radius": 0.2})
     sheet.do("adjust_course", "course-1", piece="piece-2", fit="spacing", spacing=5.0)
     assert sheet.row("course-1").piece == "piece-2"
     gaps = np.linalg.norm(np.diff(sheet.vertices()["course-1"].mean(axis=1), axis=0), axis=1)
@@ -207,7 +207,7 @@ def test_deleting_a_path_takes_its_courses_and_a_used_piece_is_kept(sheet: Sheet
 
 
 def test_slimming_makes_a_piece_for_the_selection_or_changes_it_everywhere(sheet: Sheet) -> None:
-    sheet.do("add_cylinder", sides=64, rows=10, name="Drum")
+    sheet.do("add_shape", shape={"kind": "cylinder", "sides": 64, "rows": 10}, name="Drum")
     (second,) = sheet.do("duplicate", "placement-4", distance=2).select or ()
     source = sheet.row("piece-2")
     sheet.do("slim", second, share=50.0)
@@ -222,8 +222,8 @@ def test_slimming_makes_a_piece_for_the_selection_or_changes_it_everywhere(sheet
 
 
 def test_names_are_kept_apart_and_can_be_changed(sheet: Sheet) -> None:
-    sheet.do("add_box")
-    sheet.do("add_box")
+    sheet.do("add_shape", shape={"kind": "box"})
+    sheet.do("add_shape", shape={"kind": "box"})
     names = [p.name for p in sheet.snapshot.pieces.values()]
     assert names == ["Box", "Box 2", "Box 3"]
     sheet.do("rename", "path-1", name="  Quay line ")

@@ -64,9 +64,9 @@ def bench(tmp_path: Path) -> Iterator[Bench]:
 
 
 STEPS: list[tuple[str, tuple[str, ...], dict[str, Any]]] = [
-    ("add_box", (), {"width": 4.0, "name": "Wall"}),
-    ("add_cylinder", (), {"sides": 8, "position": (3.3, 0.0, 1.2)}),
-    ("add_plane", (), {}),
+    ("add_shape", (), {"shape": {"kind": "box", "width": 4.0}, "name": "Wall"}),
+    ("add_shape", (), {"shape": {"kind": "cylinder", "sides": 8}, "position": (3.3, 0.0, 1.2)}),
+    ("add_shape", (), {"shape": {"kind": "plane"}}),
     ("move", ("placement-2",), {"by": (0.1, 0.2, 0.3)}),
     ("turn", ("placement-1", "placement-2"), {"angle": 37.0, "about_what": "middle"}),
     ("set_pose", ("placement-1",), {"size": (1.0, 2.0, 1.0)}),
@@ -110,7 +110,7 @@ def test_every_step_is_undone_and_redone_across_restarts(bench: Bench) -> None:
 
 
 def test_adjusting_is_one_journal_entry_and_keeps_ids(bench: Bench) -> None:
-    bench.do("add_box", width=1.0)
+    bench.do("add_shape", shape={"kind": "box", "width": 1.0})
     first = bench.do("duplicate", "placement-1", distance=2.0, count=2)
     again = bench.adjust("duplicate", distance=5.0, count=3)
     assert first.select == ["placement-2", "placement-3"]
@@ -130,21 +130,23 @@ def test_adjusting_is_one_journal_entry_and_keeps_ids(bench: Bench) -> None:
 def test_previews_change_nothing_but_serve_their_meshes(bench: Bench) -> None:
     before = bench.state()
     revision = bench.project.revision(bench.level)
-    delta = bench.project.preview(bench.level, parse_tool("add_box", {"width": 9.0}), (), revision)
+    delta = bench.project.preview(
+        bench.level, parse_tool("add_shape", {"shape": {"kind": "box", "width": 9.0}}), (), revision
+    )
     assert bench.state() == before
     piece = next(r for r in delta.changed if r.kind == "piece")
     assert bench.project.meshes.view_glb(piece.mesh)[:4] == b"glTF"
     assert bench.project.revision(bench.level) == revision
-    bench.do("add_box", width=1.0)
+    bench.do("add_shape", shape={"kind": "box", "width": 1.0})
     revision = bench.project.revision(bench.level)
-    tool = parse_tool("add_box", {"width": 3.0})
+    tool = parse_tool("add_shape", {"shape": {"kind": "box", "width": 3.0}})
     shown = bench.project.preview(bench.level, tool, (), revision, adjust_last=True)
     assert next(r for r in shown.changed if r.kind == "piece").facts.high[0] == 1.5
     assert bench.state()[0]["piece-1"].facts.high[0] == 0.5
 
 
 def test_a_failed_step_changes_nothing(bench: Bench) -> None:
-    bench.do("add_box")
+    bench.do("add_shape", shape={"kind": "box"})
     before, revision = bench.state(), bench.project.revision(bench.level)
     for tool, selection, params in (
         ("duplicate", ("placement-1",), {"distance": 0.0}),
@@ -152,7 +154,7 @@ def test_a_failed_step_changes_nothing(bench: Bench) -> None:
         ("duplicate", (), {}),
         ("move", ("placement-99",), {}),
         ("delete", ("piece-1",), {}),
-        ("add_box", (), {"width": -1.0}),
+        ("add_shape", (), {"shape": {"kind": "box", "width": -1.0}}),
         ("draw_path", (), {"points": [{"position": (0, 0, 0)}, {"position": (0, 0, 0)}]}),
         ("set_pose", ("placement-1",), {"size": (0.0, 1.0, 1.0)}),
         ("lay_course", ("placement-1",), {"piece": "piece-1"}),
@@ -164,16 +166,16 @@ def test_a_failed_step_changes_nothing(bench: Bench) -> None:
 
 
 def test_a_stale_revision_is_refused_and_nothing_is_lost_between_two_writers(bench: Bench) -> None:
-    bench.do("add_box")
+    bench.do("add_shape", shape={"kind": "box"})
     with pytest.raises(StaleRevisionError, match="changed meanwhile"):
-        bench.project.step(bench.level, parse_tool("add_box", {}), (), 0)
+        bench.project.step(bench.level, parse_tool("add_shape", {"shape": {"kind": "box"}}), (), 0)
     done: list[int] = []
 
     def write() -> None:
         for _ in range(10):
             while True:
                 try:
-                    bench.do("add_plane")
+                    bench.do("add_shape", shape={"kind": "plane"})
                     done.append(1)
                     break
                 except StaleRevisionError:
@@ -190,7 +192,7 @@ def test_a_stale_revision_is_refused_and_nothing_is_lost_between_two_writers(ben
 
 
 def test_a_pivot_moves_in_every_level_and_undo_sees_changes_elsewhere(bench: Bench) -> None:
-    bench.do("add_box", width=2.0)
+    bench.do("add_shape", shape={"kind": "box", "width": 2.0})
     other = bench.project.create_level("Other").id
     bench.do("place_piece", "piece-1", level=other, position=(7.0, 0.0, 0.0))
     heard: list[Delta] = []
@@ -208,13 +210,13 @@ def test_a_pivot_moves_in_every_level_and_undo_sees_changes_elsewhere(bench: Ben
 
 
 def test_new_steps_forget_what_was_undone_and_its_meshes(bench: Bench) -> None:
-    bench.do("add_box", width=1.0)
-    made = bench.do("add_cylinder", sides=9)
+    bench.do("add_shape", shape={"kind": "box", "width": 1.0})
+    made = bench.do("add_shape", shape={"kind": "cylinder", "sides": 9})
     mesh = next(r for r in made.changed if r.kind == "piece").mesh
     bench.undo()
     bench.reopen()
     assert bench.project.meshes.get(mesh).face_count == 11
-    bench.do("add_plane")
+    bench.do("add_shape", shape={"kind": "plane"})
     bench.reopen()
     with pytest.raises(UnknownIdError, match="no mesh"):
         bench.project.meshes.get(mesh)
@@ -230,7 +232,7 @@ def test_only_one_program_opens_a_file_and_other_files_are_refused(bench: Bench,
 
 
 def test_a_file_of_another_version_is_refused_in_words_and_left_alone(bench: Bench) -> None:
-    bench.do("add_box")
+    bench.do("add_shape", shape={"kind": "box"})
     bench.project.close()
     with sqlite3.connect(bench.path) as db:
         db.execute("update row set payload = replace(payload, '\"position\"', '\"place\"') where kind = 'placement'")
@@ -253,7 +255,7 @@ def test_meshes_are_stored_without_loss(name: str) -> None:
 
 
 def test_absurd_courses_are_refused_where_they_arise(bench: Bench) -> None:
-    bench.do("add_box", width=0.002, height=0.002, depth=0.002)
+    bench.do("add_shape", shape={"kind": "box", "width": 0.002, "height": 0.002, "depth": 0.002})
     bench.do("draw_path", points=[{"position": (0, 0, 0)}, {"position": (5000, 0, 0)}])
     with pytest.raises(GeometryError, match="Ask for fewer"):
         bench.do("lay_course", "path-1", piece="piece-1")

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 
-from able_brick.core.files.part import Material, Node, Part
+from able_brick.core.files.part import Material, Node, Part, Texture
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.normals import sharp_edges
 from able_brick.core.mesh.polymesh import PolyMesh
@@ -52,6 +52,14 @@ class _Binary:
             accessor["max"] = [float(v) for v in data.max(axis=0)]
         self.accessors.append(accessor)
         return len(self.accessors) - 1
+
+    def image(self, texture: Texture) -> Json:
+        view = {"buffer": 0, "byteOffset": self.size, "byteLength": len(texture.data)}
+        self.views.append(dict(view))
+        padded = texture.data + b"\0" * (-len(texture.data) % 4)
+        self.pieces.append(padded)
+        self.size += len(padded)
+        return {"name": texture.name, "mimeType": texture.media, "bufferView": len(self.views) - 1}
 
 
 def _indices(values: npt.NDArray[np.generic], count: int) -> npt.NDArray[np.generic]:
@@ -124,15 +132,17 @@ def _assembled(document: Json, binary: _Binary) -> bytes:
     return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
 
 
-def _material(material: Material) -> Json:
-    out: Json = {
-        "name": material.name,
-        "pbrMetallicRoughness": {
-            "baseColorFactor": list(material.colour),
-            "roughnessFactor": material.roughness,
-            "metallicFactor": material.metallic,
-        },
+def _material(material: Material, textures: list[Texture]) -> Json:
+    pbr: Json = {
+        "baseColorFactor": list(material.colour),
+        "roughnessFactor": material.roughness,
+        "metallicFactor": material.metallic,
     }
+    if material.texture is not None:
+        if material.texture not in textures:
+            textures.append(material.texture)
+        pbr["baseColorTexture"] = {"index": textures.index(material.texture)}
+    out: Json = {"name": material.name, "pbrMetallicRoughness": pbr}
     if material.colour[3] < 1:
         out["alphaMode"] = "BLEND"
     return out
@@ -186,10 +196,15 @@ def write_glb(parts: Sequence[Part], nodes: Sequence[Node] | None = None, *, nam
     roots = [lay(node) for node in standing]
     document: Json = {"asset": {"version": "2.0", "generator": "Able Brick"}, "scene": 0}
     document["scenes"] = [{"nodes": roots, **({"name": name} if name else {})} if roots else {"name": name or "Empty"}]
+    textures: list[Texture] = []
+    surfaces = [_material(m, textures) for m in materials]
     for key, values in (
         ("nodes", flat),
         ("meshes", meshes),
-        ("materials", [_material(m) for m in materials]),
+        ("materials", surfaces),
+        ("textures", [{"source": i, "sampler": 0} for i in range(len(textures))]),
+        ("samplers", [{"wrapS": 10497, "wrapT": 10497}] if textures else []),
+        ("images", [binary.image(t) for t in textures]),
     ):
         if values:
             document[key] = values

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal
 
 import numpy as np
 
@@ -10,13 +13,32 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 
 
 @dataclass(frozen=True)
+class Texture:
+    """A picture as it stood in its file: PNG or JPEG bytes, never decoded here."""
+
+    name: str
+    media: Literal["image/png", "image/jpeg"]
+    data: bytes = field(repr=False)
+
+    @cached_property
+    def content_hash(self) -> str:
+        """Hex SHA-256 of the bytes."""
+        return hashlib.sha256(self.data).hexdigest()[:40]
+
+    @property
+    def suffix(self) -> str:
+        return ".png" if self.media == "image/png" else ".jpg"
+
+
+@dataclass(frozen=True)
 class Material:
-    """A surface: linear base colour r, g, b, a in 0…1; roughness and metallic in 0…1."""
+    """A surface: linear base colour r, g, b, a in 0…1; roughness and metallic in 0…1; the picture on it."""
 
     name: str
     colour: tuple[float, float, float, float] = (0.6, 0.58, 0.52, 1.0)
     roughness: float = 0.8
     metallic: float = 0.0
+    texture: Texture | None = None
 
 
 @dataclass(frozen=True, eq=False)

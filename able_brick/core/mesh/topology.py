@@ -6,9 +6,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
+from able_brick.core.mesh.numbering import edge_tables, joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
 
 
@@ -40,27 +39,7 @@ class Topology:
 @lru_cache(maxsize=16)
 def topology(mesh: PolyMesh) -> Topology:
     """Connectivity of a mesh; kept for the meshes used last."""
-    a = mesh.corners.astype(np.int64)
-    b = a[mesh.next_corner]
-    n = max(mesh.vertex_count, 1)
-    key = np.minimum(a, b) * n + np.maximum(a, b)
-    order = np.argsort(key, kind="stable")
-    ranked = key[order]
-    first = np.ones(len(key), np.bool_)
-    first[1:] = ranked[1:] != ranked[:-1]
-    edge_of_ranked = np.cumsum(first) - 1
-    corner_edge = np.empty(len(key), np.int32)
-    corner_edge[order] = edge_of_ranked
-    unique = ranked[first]
-    edges = np.stack([unique // n, unique % n], axis=1).astype(np.int32)
-    uses = np.bincount(edge_of_ranked, minlength=len(unique)).astype(np.int32)
-    twin = np.full(len(key), -1, np.int32)
-    starts = np.flatnonzero(first)
-    pair = starts[uses == 2]
-    c0, c1 = order[pair], order[pair + 1] if len(pair) else order[pair]
-    opposite = a[c0] != a[c1]
-    twin[c0[opposite]] = c1[opposite]
-    twin[c1[opposite]] = c0[opposite]
+    edges, corner_edge, uses, twin = edge_tables(mesh.corners, mesh.next_corner, mesh.vertex_count)
     for array in (edges, corner_edge, uses, twin):
         array.flags.writeable = False
     return Topology(edges, corner_edge, uses, twin)
@@ -71,8 +50,5 @@ def face_components(mesh: PolyMesh) -> tuple[int, Ints]:
     t = topology(mesh)
     c = np.flatnonzero(t.twin >= 0)
     faces = mesh.corner_face
-    graph = coo_matrix(
-        (np.ones(len(c), np.int8), (faces[c], faces[t.twin[c]])), shape=(mesh.face_count, mesh.face_count)
-    )
-    count, labels = connected_components(graph, directed=False)
-    return int(count), labels.astype(np.int32)
+    labels, count = joined_numbers(mesh.face_count, faces[c], faces[t.twin[c]])
+    return int(count), labels

@@ -83,3 +83,22 @@ def _clip_ears(mesh: PolyMesh, face: int) -> Ints:
     if turned.sum() < 0:
         ears = ears[:, [0, 2, 1]]
     return ears.astype(np.int32)
+
+
+def triangulated(mesh: PolyMesh) -> PolyMesh:
+    """The mesh with every face cut into the triangles that the engine gets; uv, facets and sharp edges stay."""
+    tris, face = triangulate(mesh)
+    corner = tris.astype(np.int64)
+    sharp = mesh.sharp[corner] & (mesh.next_corner[corner] == np.roll(corner, -1, axis=1))
+    flat = corner.ravel()
+    return PolyMesh.trusted(
+        mesh.positions,
+        np.arange(len(tris) + 1) * 3,
+        mesh.corners[flat],
+        material=mesh.material[face],
+        facet=mesh.facet[face],
+        sharp=sharp.ravel(),
+        uv=None if mesh.uv is None else mesh.uv[flat],
+        colour=None if mesh.colour is None else mesh.colour[flat],
+        smooth_angle=mesh.smooth_angle,
+    )

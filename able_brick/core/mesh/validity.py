@@ -8,6 +8,7 @@ import numpy as np
 
 from able_brick.core import tolerances
 from able_brick.core.mesh.normals import area_vectors
+from able_brick.core.mesh.numbering import number_rows
 from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 
@@ -24,10 +25,13 @@ class Problem:
 
 def degenerate_faces(mesh: PolyMesh, *, tolerance: float = tolerances.DEGENERATE) -> Bools:
     """(F) faces whose area is below the tolerance times their longest edge squared."""
-    p = mesh.positions[mesh.corners]
-    edge = ((p[mesh.next_corner] - p) ** 2).sum(axis=1)
+    edge = np.zeros(len(mesh.corners))
+    for k in range(3):
+        x = mesh.positions[:, k][mesh.corners]
+        edge += (x[mesh.next_corner] - x) ** 2
     longest = np.maximum.reduceat(edge, mesh.face_starts[:-1]) if mesh.face_count else np.zeros(0)
-    doubled = 2 * np.sqrt((area_vectors(mesh) ** 2).sum(axis=1))
+    n = area_vectors(mesh)
+    doubled = 2 * np.sqrt(n[:, 0] ** 2 + n[:, 1] ** 2 + n[:, 2] ** 2)
     out: Bools = np.less_equal(doubled, tolerance * longest)
     return out
 
@@ -38,9 +42,8 @@ def duplicate_faces(mesh: PolyMesh) -> Bools:
     for size in np.unique(mesh.face_sizes):
         faces = np.flatnonzero(mesh.face_sizes == size)
         rows = np.sort(mesh.corners[mesh.face_starts[faces][:, None] + np.arange(size)], axis=1)
-        order = np.lexsort(rows.T[::-1])
-        same = (rows[order][1:] == rows[order][:-1]).all(axis=1)
-        out[faces[order[1:][same]]] = True
+        number, first = number_rows(rows.astype(np.uint32))
+        out[faces[first[number] != np.arange(len(faces))]] = True
     return out
 
 

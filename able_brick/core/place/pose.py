@@ -67,11 +67,27 @@ class Poses:
         return np.concatenate([self.positions, self.turns, self.sizes], axis=1)
 
 
-def to_world(points: Floats, position: Vector, turn: Quaternion, size: Vector, pivot: Vector) -> Floats:
-    """Points (n,3) of a piece, carried to where a placement stands: T · R · S · (p − pivot)."""
-    local = (np.asarray(points, np.float64) - pivot) * size
+def to_world(
+    points: Floats,
+    position: Vector,
+    turn: Quaternion,
+    size: Vector,
+    pivot: Vector,
+    axes: Quaternion = IDENTITY,
+) -> Floats:
+    """Points (n,3) of a piece, carried to where a placement stands: T · R · S · Qᵀ · (p − pivot).
+
+    Q are the axes of the pivot, as they turn those of the mesh.
+    """
+    local = about_pivot(points, pivot, axes) * size
     world: Floats = rotation(turn).apply(local) + position
     return world
+
+
+def about_pivot(points: Floats, pivot: Vector, axes: Quaternion = IDENTITY) -> Floats:
+    """Points (n,3) of a mesh in the axes of its pivot, measured from it."""
+    away = np.asarray(points, np.float64) - pivot
+    return away if axes == IDENTITY else rotation(axes).inv().apply(away)
 
 
 def stand_of(matrix: Floats) -> tuple[Vector, Quaternion, Vector]:

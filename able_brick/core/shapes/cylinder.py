@@ -1,22 +1,89 @@
-"""An upright cylinder, standing on its base centre."""
+"""Upright cylinders, cones and capsules, standing on their base centre."""
 
 from __future__ import annotations
 
-import numpy as np
+import math
 
+from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.shapes.limits import check_count, check_length
 from able_brick.core.shapes.turned import turned
 
+BOTTOM, BOTTOM_ROUND, SIDE, TOP_ROUND, TOP = range(5)
 
-def cylinder(radius: float, height: float, *, sides: int = 24, rows: int = 1) -> PolyMesh:
-    """Closed cylinder in metres with `sides` quads round and `rows` along, and one n-gon on each end.
 
-    Facets: 0 the side, 1 the bottom, 2 the top. Raises GeometryError outside the allowed ranges.
+def cylinder(
+    radius: float,
+    height: float,
+    *,
+    sides: int = 24,
+    rows: int = 1,
+    cap_rings: int = 0,
+    rounding: float = 0.0,
+    round_rows: int = 4,
+) -> PolyMesh:
+    """Closed cylinder in metres: `sides` quads round, `rows` along, `cap_rings` on each end (0: one n-gon).
+
+    `rounding` is the radius of the rounded rims, up to the cylinder's radius and half its height, with `round_rows`
+    quads over each. Facets: side, ends and rims. Raises GeometryError outside the allowed ranges.
     """
     check_length("radius", radius)
     check_length("height", height)
+    most = min(radius, height / 2)
+    check_length("rounding", rounding, least=0.0, most=most)
     check_count("rows", rows, 1, 1000)
-    mesh = turned([(radius, height * k / rows) for k in range(rows + 1)], sides=sides)
-    facet = np.where(mesh.facet < rows, 0, mesh.facet - rows + 1)
-    return PolyMesh.trusted(mesh.positions, mesh.face_starts, mesh.corners, facet=facet, uv=mesh.uv)
+    check_count("cap rings", cap_rings, 0, 500)
+    check_count("rows of the rim", round_rows, 1, 200)
+    flat = radius - rounding
+    end: list[tuple[float, float]] = []
+    facets: list[int] = []
+    if flat > 0:
+        inner = [(flat * k / cap_rings, 0.0) for k in range(cap_rings)] if cap_rings else []
+        end += inner
+        facets += [BOTTOM] * len(inner)
+    end.append((flat, 0.0))
+    if rounding > 0:
+        for k in range(1, round_rows + 1):
+            angle = math.pi / 2 * k / round_rows
+            last = k == round_rows
+            end.append(
+                (
+                    radius if last else flat + rounding * math.sin(angle),
+                    rounding if last else rounding * (1 - math.cos(angle)),
+                )
+            )
+        facets += [BOTTOM_ROUND] * round_rows
+    low, high = end[-1][1], height - end[-1][1]
+    side = [(radius, low + (high - low) * k / rows) for k in range(1, rows)] if high > low else []
+    top = [(r, height - y) for r, y in reversed(end)]
+    mirrored = [{BOTTOM: TOP, BOTTOM_ROUND: TOP_ROUND}[f] for f in reversed(facets)]
+    if high > low:
+        return turned([*end, *side, *top], sides=sides, facets=[*facets, *[SIDE] * rows, *mirrored])
+    return turned([*end, *top[1:]], sides=sides, facets=[*facets, *mirrored])
+
+
+def cone(
+    radius: float, height: float, *, top_radius: float = 0.0, sides: int = 24, rows: int = 1, cap_rings: int = 0
+) -> PolyMesh:
+    """Closed cone in metres, or a stump where `top_radius` is above 0; divided like a cylinder."""
+    check_length("radius", radius, least=0.0)
+    check_length("height", height)
+    check_length("top radius", top_radius, least=0.0)
+    check_count("rows", rows, 1, 1000)
+    check_count("cap rings", cap_rings, 0, 500)
+    if max(radius, top_radius) < 1e-4:
+        raise GeometryError("Both radii of the cone are 0; give at least one of 0.0001 m or more.", field="radius")
+    bottom = [(radius * k / cap_rings, 0.0) for k in range(cap_rings)] if radius > 0 else []
+    top = [(top_radius * k / cap_rings, height) for k in reversed(range(cap_rings))] if top_radius > 0 else []
+    side = [(radius + (top_radius - radius) * k / rows, height * k / rows) for k in range(rows)]
+    profile = [*bottom, *side, (top_radius, height), *top]
+    return turned(profile, sides=sides, facets=[*[BOTTOM] * len(bottom), *[SIDE] * rows, *[TOP] * len(top)])
+
+
+def capsule(radius: float, height: float, *, sides: int = 24, rows: int = 1, cap_rows: int = 6) -> PolyMesh:
+    """Closed capsule of a whole height in metres, at least twice the radius, with `cap_rows` over each end."""
+    check_length("radius", radius)
+    check_length("height", height, least=2 * radius)
+    check_count("rows", rows, 1, 1000)
+    check_count("cap rows", cap_rows, 1, 500)
+    return cylinder(radius, height, sides=sides, rows=rows, rounding=radius, round_rows=cap_rows)

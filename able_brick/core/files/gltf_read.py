@@ -1,9 +1,7 @@
-"""Reading GLB (glTF 2.0 binary). Nothing in the file is believed before it is checked."""
+"""Reading glTF 2.0: GLB, and .gltf with its buffers and pictures."""
 
 from __future__ import annotations
 
-import json
-import struct
 from collections.abc import Callable, Iterator
 from typing import Any, Final
 
@@ -12,155 +10,49 @@ import numpy.typing as npt
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import FileError, GeometryError
-from able_brick.core.files.from_triangles import from_triangles
-from able_brick.core.files.part import Instance, Material, Part, Scene
-from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.files.from_faces import RawFaces, mesh_from
+from able_brick.core.files.gltf_document import Beside, Document, glb_chunks, number, parsed_json
+from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
+from able_brick.core.files.pictures import texture
+from able_brick.core.mesh.polymesh import Floats
 
-_TYPES: Final = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
-_WIDTH: Final = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
-_MOST_JSON: Final = 64 * 2**20
 _MOST_NODES: Final = 200_000
 _MOST_VERTICES: Final = 20_000_000
+_KNOWN: Final = ("KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_unlit")
 
 
-def read_glb(data: bytes) -> Scene:
+def nothing_beside(_name: str) -> bytes | None:
+    return None
+
+
+def read_glb(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True) -> Scene:
     """Parts, and where they stand in the file's scene, from the bytes of a GLB file.
 
     Faces with their polygons where Able Brick wrote them, triangles otherwise; corners of exactly equal position are
-    one vertex, hard edges are taken from differing normals. Raises FileError naming the place in the file.
+    one vertex unless `weld` is off; hard edges are taken from differing normals. `beside` finds files that this one
+    names. Raises FileError naming the place in the file.
     """
-    document, binary = _chunks(data)
-    return _Reader(document, binary).scene()
+    document, binary = glb_chunks(data)
+    return _Reader(document, binary, beside, weld=weld).scene()
 
 
-def _chunks(data: bytes) -> tuple[dict[str, Any], bytes]:
-    if len(data) < 20 or data[:4] != b"glTF":
-        raise FileError(
-            "This is not a GLB file: it does not begin with “glTF”. Export it as binary glTF 2.0.",
-            place="byte 0",
-        )
-    version, length = struct.unpack_from("<II", data, 4)
-    if version != 2:
-        raise FileError(f"GLB version {version} cannot be read, only version 2.", place="byte 4", received=version)
-    if length > len(data):
-        raise FileError(
-            f"The file is cut off: its header says {length} bytes, {len(data)} are there. Get the whole file again.",
-            place="byte 8",
-        )
-    at, text, binary = 12, None, b""
-    while at + 8 <= length:
-        size, kind = struct.unpack_from("<II", data, at)
-        if at + 8 + size > length:
-            raise FileError(f"A chunk claims {size} bytes, beyond the end of the file.", place=f"byte {at}")
-        body = data[at + 8 : at + 8 + size]
-        if kind == 0x4E4F534A and text is None:
-            text = body
-        elif kind == 0x004E4942 and not binary:
-            binary = body
-        at += 8 + size
-    if text is None:
-        raise FileError("The file has no JSON chunk.", place="byte 12")
-    if len(text) > _MOST_JSON:
-        raise FileError(f"The JSON chunk has {len(text)} bytes; at most {_MOST_JSON} are read.", place="byte 12")
-    try:
-        document = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise FileError("The JSON chunk is broken; export the file again.", place="byte 20") from error
-    if not isinstance(document, dict):
-        raise FileError("The JSON chunk is not an object.", place="byte 20")
-    return document, binary
+def read_gltf(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True) -> Scene:
+    """The same from the bytes of a .gltf file, whose buffers are embedded or stand beside it."""
+    return _Reader(parsed_json(data), None, beside, weld=weld).scene()
 
 
-def _number(value: object, place: str, low: float, high: float) -> float:
-    if isinstance(value, bool) or not isinstance(value, (int, float)) or not low <= value <= high:
-        raise FileError(f"{place} should be a number from {low:g} to {high:g}.", place=place, received=repr(value)[:80])
-    return float(value)
-
-
-class _Reader:
-    def __init__(self, document: dict[str, Any], binary: bytes) -> None:
-        self.document = document
-        self.binary = binary
+class _Reader(Document):
+    def __init__(self, document: dict[str, Any], binary: bytes | None, beside: Beside, *, weld: bool) -> None:
+        super().__init__(document, binary, beside)
+        self.weld = weld
         self.notes: list[str] = []
         self.vertices = 0
-
-    # -- JSON -
-
-    def list_of(self, key: str) -> list[Any]:
-        value = self.document.get(key, [])
-        if not isinstance(value, list):
-            raise FileError(f"{key} should be a list.", place=key)
-        return value
-
-    def item(self, key: str, index: object, place: str) -> dict[str, Any]:
-        every = self.list_of(key)
-        at = self.whole(index, place, 0, len(every) - 1)
-        value = every[at]
-        if not isinstance(value, dict):
-            raise FileError(f"{key}[{at}] should be an object.", place=f"{key}[{at}]")
-        return value
-
-    def whole(self, value: object, place: str, low: int, high: int) -> int:
-        if isinstance(value, bool) or not isinstance(value, int) or not low <= value <= high:
-            raise FileError(
-                f"{place} should be a whole number from {low} to {high}.",
-                place=place,
-                received=repr(value)[:80],
-            )
-        return value
-
-    def numbers(self, value: object, place: str, count: int) -> Floats:
-        if not isinstance(value, list) or len(value) != count:
-            raise FileError(f"{place} should be a list of {count} numbers.", place=place)
-        return np.array([_number(v, place, -1e12, 1e12) for v in value])
-
-    def name(self, holder: dict[str, Any], fallback: str) -> str:
-        value = holder.get("name")
-        clean = "".join(c for c in value if c.isprintable())[:120].strip() if isinstance(value, str) else ""
-        return clean or fallback
-
-    # -- binary -
-
-    def accessor(self, index: object, place: str, kinds: tuple[str, ...]) -> npt.NDArray[Any]:
-        """The accessor's values (n,) or (n,width), integers raw unless they are normalised."""
-        a = self.item("accessors", index, place)
-        place = f"accessors[{index}]"
-        kind = a.get("type")
-        if kind not in kinds:
-            raise FileError(f"{place} has type {kind!r}; {' or '.join(sorted(kinds))} is needed.", place=place)
-        if "sparse" in a:
-            raise FileError(f"{place} is sparse, which is not read yet; export without sparse accessors.", place=place)
-        component = a.get("componentType")
-        if component not in _TYPES:
-            raise FileError(f"{place} has component type {component!r}; allowed: {sorted(_TYPES)}.", place=place)
-        dtype, width = np.dtype(_TYPES[component]), _WIDTH[kind]
-        count = self.whole(a.get("count"), f"{place}.count", 1, 2**31)
-        view = self.item("bufferViews", a.get("bufferView"), f"{place}.bufferView")
-        where = f"bufferViews[{a['bufferView']}]"
-        self.whole(view.get("buffer"), f"{where}.buffer", 0, 0)
-        start = self.whole(view.get("byteOffset", 0), f"{where}.byteOffset", 0, len(self.binary))
-        length = self.whole(view.get("byteLength"), f"{where}.byteLength", 1, len(self.binary) - start)
-        offset = self.whole(a.get("byteOffset", 0), f"{place}.byteOffset", 0, length)
-        tight = dtype.itemsize * width
-        stride = self.whole(view.get("byteStride", tight), f"{where}.byteStride", tight, 252 if tight <= 252 else tight)
-        if offset + (count - 1) * stride + tight > length:
-            raise FileError(
-                f"{place} claims {count} items, more than its {length} bytes hold.",
-                place=place,
-                received=count,
-            )
-        raw = np.ndarray((count, width), dtype, self.binary, start + offset, (stride, dtype.itemsize))
-        out: npt.NDArray[Any] = raw.copy()
-        if a.get("normalized") is True and dtype.kind in "iu":
-            out = np.maximum(out.astype(np.float64) / np.iinfo(dtype).max, -1.0)
-        return out[:, 0] if width == 1 else out
-
-    # -- scene -
+        self.pictures: dict[int, Texture | None] = {}
 
     def scene(self) -> Scene:
-        required = self.list_of("extensionsRequired")
+        required = [r for r in self.list_of("extensionsRequired") if r not in _KNOWN]
         if required:
-            names = ", ".join(sorted(str(r)[:60] for r in required))
+            names = ", ".join(sorted(str(r)[:60] for r in required[:20]))
             raise FileError(
                 f"The file needs {names}, which is not read; export without it.", place="extensionsRequired"
             )
@@ -180,18 +72,47 @@ class _Reader:
     def material(self, index: int) -> Material:
         m = self.item("materials", index, "materials")
         place = f"materials[{index}]"
-        pbr = m.get("pbrMetallicRoughness", {})
-        if not isinstance(pbr, dict):
-            raise FileError(f"{place}.pbrMetallicRoughness should be an object.", place=place)
+        pbr = self.inner(m, "pbrMetallicRoughness", place)
         r, g, b, a = np.clip(
             self.numbers(pbr.get("baseColorFactor", [1, 1, 1, 1]), f"{place}.baseColorFactor", 4), 0, 1
         )
         return Material(
             self.name(m, f"Material {index + 1}"),
             (float(r), float(g), float(b), float(a)),
-            _number(pbr.get("roughnessFactor", 1), f"{place}.roughnessFactor", 0, 1),
-            _number(pbr.get("metallicFactor", 1), f"{place}.metallicFactor", 0, 1),
+            number(pbr.get("roughnessFactor", 1), f"{place}.roughnessFactor", 0, 1),
+            number(pbr.get("metallicFactor", 1), f"{place}.metallicFactor", 0, 1),
+            self.picture(pbr["baseColorTexture"], f"{place}.baseColorTexture") if "baseColorTexture" in pbr else None,
         )
+
+    def picture(self, holder: object, place: str) -> Texture | None:
+        """The picture of a texture; one that cannot be shown is left out, with a note."""
+        if not isinstance(holder, dict):
+            raise FileError(f"{place} should be an object.", place=place)
+        if holder.get("texCoord", 0) != 0:
+            self.notes.append(f"{place} uses a second set of texture coordinates, which is not read.")
+        source = self.item("textures", holder.get("index"), f"{place}.index").get("source")
+        if source is None:
+            return None
+        at = self.whole(source, f"{place}.source", 0, len(self.list_of("images")) - 1)
+        if at not in self.pictures:
+            try:
+                self.pictures[at] = self._image(at)
+            except FileError as error:
+                self.notes.append(f"A texture was left out: {error}")
+                self.pictures[at] = None
+        return self.pictures[at]
+
+    def _image(self, index: int) -> Texture:
+        image = self.item("images", index, "images")
+        place = f"images[{index}]"
+        if "uri" in image:
+            data = self.fetch(image["uri"], f"{place}.uri")
+            uri = image["uri"]
+            fallback = "texture" if uri.startswith("data:") else uri.rsplit("/", 1)[-1]
+        else:
+            buffer, start, length, _ = self.view(image.get("bufferView"), f"{place}.bufferView")
+            data, fallback = buffer[start : start + length], f"texture {index + 1}"
+        return texture(self.name(image, fallback), data, place)
 
     def standing(self) -> Iterator[tuple[int, str, Floats]]:
         nodes = self.list_of("nodes")
@@ -279,14 +200,25 @@ class _Reader:
         own = extras.get("able_brick") if isinstance(extras, dict) else None
         try:
             if isinstance(own, dict) and own.get("format") == 1:
-                built = self.polygons(own, place, np.asarray(position), uv, colour)
+                raw, weld = self.polygons(own, place, np.asarray(position), uv, colour), False
             else:
-                triangles = np.concatenate([p["triangles"] + o for p, o in zip(pieces, offset[:-1], strict=True)])
-                material = np.repeat(slot_of, [len(p["triangles"]) for p in pieces])
-                built, notes = from_triangles(
-                    np.asarray(position), triangles, material=material, normal=normal, uv=uv, colour=colour
+                corners = np.concatenate(
+                    [(p["triangles"] + o).ravel() for p, o in zip(pieces, offset[:-1], strict=True)]
                 )
-                self.notes += [f"{name}: {note}" for note in notes]
+                raw, weld = (
+                    RawFaces(
+                        np.asarray(position),
+                        np.full(len(corners) // 3, 3),
+                        corners,
+                        normal=None if normal is None else normal[corners],
+                        uv=None if uv is None else uv[corners],
+                        colour=None if colour is None else colour[corners],
+                        material=np.repeat(slot_of, [len(p["triangles"]) for p in pieces]),
+                    ),
+                    self.weld,
+                )
+            built, notes = mesh_from(raw, weld=weld)
+            self.notes += [f"{name}: {note}" for note in notes]
         except GeometryError as error:
             raise FileError(f"{place} ({name}): {error}", place=place) from error
         return Part(name, built, tuple(used)) if built.face_count else None
@@ -348,37 +280,34 @@ class _Reader:
         return out
 
     def polygons(
-        self,
-        own: dict[str, Any],
-        place: str,
-        position: Floats,
-        uv: Floats | None,
-        colour: Floats | None,
-    ) -> PolyMesh:
-        def get(key: str) -> npt.NDArray[np.int64]:
+        self, own: dict[str, Any], place: str, position: Floats, uv: Floats | None, colour: Floats | None
+    ) -> RawFaces:
+        """Faces with their polygons, facets and sharp edges, as Able Brick wrote them."""
+
+        def get(key: str, most: int = 2**31) -> npt.NDArray[np.int64]:
             values = self.accessor(own.get(key), f"{place}.extras.{key}", ("SCALAR",))
-            if values.dtype.kind == "f":
-                raise FileError(f"{place}.extras.{key} are not whole numbers.", place=place)
+            if values.dtype.kind == "f" or int(values.min()) < 0 or int(values.max()) >= most:
+                raise FileError(f"{place}.extras.{key} are not whole numbers that fit the mesh.", place=place)
             return values.astype(np.int64)
 
-        hardware, vertex = get("corners"), get("vertex")
-        if len(vertex) != len(position) or hardware.max() >= len(position):
+        hardware, vertex, sizes = get("corners", len(position)), get("vertex", len(position)), get("face_sizes", 2**20)
+        per_face = {key: get(key) for key in ("material", "facet")}
+        sharp = get("sharp")
+        lengths = {len(sizes), *(len(v) for v in per_face.values())}
+        if len(vertex) != len(position) or int(sizes.sum()) != len(hardware) or len(sharp) != len(hardware):
             raise FileError(f"{place}.extras do not fit its {len(position)} vertices.", place=place)
-        count = int(vertex.max()) + 1
-        if count > len(position):
-            raise FileError(
-                f"{place}.extras name vertex {count - 1}, beyond its {len(position)} vertices.", place=place
-            )
-        points = np.zeros((count, 3))
+        if len(lengths) != 1:
+            raise FileError(f"{place}.extras differ in their number of faces.", place=place)
+        points = np.zeros((int(vertex.max()) + 1, 3))
         points[vertex] = position
-        return PolyMesh.checked(
+        return RawFaces(
             points,
-            get("face_sizes"),
+            sizes,
             vertex[hardware],
-            material=get("material"),
-            facet=get("facet"),
-            sharp=get("sharp"),
             uv=None if uv is None else uv[hardware],
             colour=None if colour is None else colour[hardware],
-            smooth_angle=_number(own.get("smooth_angle"), f"{place}.extras.smooth_angle", 0, 4),
+            sharp=sharp.astype(np.bool_),
+            smooth_angle=number(own.get("smooth_angle"), f"{place}.extras.smooth_angle", 0, 4),
+            material=per_face["material"],
+            facet=per_face["facet"],
         )

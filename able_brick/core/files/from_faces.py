@@ -1,0 +1,242 @@
+"""Making a sound polygon mesh from the faces that files hold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numba
+import numpy as np
+import numpy.typing as npt
+
+from able_brick.core import tolerances
+from able_brick.core.errors import GeometryError
+from able_brick.core.files.weld import same_points
+from able_brick.core.mesh.polymesh import MAX_ELEMENTS, Bools, Floats, PolyMesh
+from able_brick.core.mesh.topology import topology
+
+Whole = npt.NDArray[np.integer]
+
+
+@dataclass(frozen=True, eq=False)
+class RawFaces:
+    """Faces as a file gives them: points (N,3), sizes (F), corners (C) into the points; the rest is optional.
+
+    Per corner: normal (C,3), uv (C,2), colour (C,4), sharp (C). Per face (F): material, facet, and smoothing, the
+    group of faces among which it is smooth, 0 for none. With `sharp` and its angle, normals and groups are not asked.
+    """
+
+    points: Floats
+    sizes: Whole
+    corners: Whole
+    normal: Floats | None = None
+    uv: Floats | None = None
+    colour: Floats | None = None
+    material: Whole | None = None
+    smoothing: Whole | None = None
+    facet: Whole | None = None
+    sharp: Bools | None = None
+    smooth_angle: float | None = None
+
+
+def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]:
+    """A sound mesh, and notes of what was dropped.
+
+    Exactly coincident points become one vertex, in their first order, unless `weld` is off. Faces without area, with
+    fewer than three corners, or with a vertex named twice go, and unused vertices. Where there are normals, edges at
+    which they differ are sharp and no others; else smoothing groups decide; else the usual angle.
+    Raises GeometryError for numbers that are not finite and for indices out of range.
+    """
+    points, sizes, corners = _checked(raw)
+    notes: list[str] = []
+    vertex = corners
+    if weld and len(points):
+        number, first = same_points(points)
+        vertex, points = number[corners], points[first]
+    vertex = np.ascontiguousarray(vertex, np.int64)
+    starts = np.concatenate([[0], np.cumsum(sizes)])
+    keep, size = _sound_corners(vertex, starts)
+    repeated = int((size < sizes).sum() - (size == 0).sum())
+    flat = _degenerate(points, vertex, starts, keep, size)
+    size[flat] = 0
+    dropped = int((size == 0).sum())
+    if dropped:
+        notes.append(f"{dropped} faces without area were dropped.")
+    if repeated:
+        notes.append(f"{repeated} faces lost corners that were named twice in a row.")
+    alive = np.repeat(size > 0, sizes)
+    keep &= alive
+    chosen: Any = np.flatnonzero(keep) if not keep.all() else slice(None)
+    faces: Any = np.flatnonzero(size > 0) if dropped else slice(None)
+    final_starts: Any = np.concatenate([[0], np.cumsum(size[faces])])
+    vertex = np.asarray(vertex[chosen])
+    used = np.zeros(len(points), np.bool_)
+    used[vertex] = True
+    if not used.all():
+        notes.append(f"{int((~used).sum())} unused vertices were dropped.")
+        vertex, points = (np.cumsum(used) - 1)[vertex], points[used]
+    mesh = PolyMesh.trusted(
+        points,
+        final_starts,
+        vertex,
+        material=None if raw.material is None else raw.material[faces],
+        uv=None if raw.uv is None else raw.uv[chosen],
+        colour=None if raw.colour is None else raw.colour[chosen],
+        facet=None if raw.facet is None else raw.facet[faces],
+        sharp=None if raw.sharp is None else raw.sharp[chosen],
+        smooth_angle=tolerances.SMOOTH_ANGLE if raw.smooth_angle is None else raw.smooth_angle,
+    )
+    sharp = None
+    if raw.sharp is not None:
+        return mesh, notes
+    if raw.normal is not None:
+        sharp = _creases(mesh, np.ascontiguousarray(raw.normal[chosen], np.float64))
+    elif raw.smoothing is not None:
+        sharp = _group_borders(mesh, raw.smoothing[faces])
+    return (mesh if sharp is None else with_sharp(mesh, sharp)), notes
+
+
+def with_sharp(mesh: PolyMesh, sharp: Bools) -> PolyMesh:
+    """The mesh with exactly these sharp edges (C)."""
+    return PolyMesh.trusted(
+        mesh.positions,
+        mesh.face_starts,
+        mesh.corners,
+        material=mesh.material,
+        facet=mesh.facet,
+        sharp=sharp,
+        uv=mesh.uv,
+        colour=mesh.colour,
+        smooth_angle=np.pi,
+    )
+
+
+def _checked(raw: RawFaces) -> tuple[Floats, npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+    points = np.ascontiguousarray(raw.points, np.float64)
+    sizes, corners = np.asarray(raw.sizes, np.int64), np.asarray(raw.corners, np.int64)
+    if max(len(points), len(corners)) > MAX_ELEMENTS:
+        raise GeometryError(
+            f"The mesh has {max(len(points), len(corners))} elements; at most {MAX_ELEMENTS} can be held.",
+            allowed=MAX_ELEMENTS,
+        )
+    for what, values in (("coordinate", points), ("texture coordinate", raw.uv), ("colour", raw.colour)):
+        if values is not None and len(values) and not np.isfinite(values.sum()):
+            broken = np.flatnonzero(~np.isfinite(values).all(axis=1))
+            if len(broken):
+                at = int(broken[0])
+                where = "Vertex" if what == "coordinate" else "Corner"
+                raise GeometryError(f"{where} {at} has a {what} that is not a finite number.", at=at)
+    if len(points) and float(np.abs(points).max()) > 1e7:
+        bad = int(np.flatnonzero((np.abs(points) > 1e7).any(axis=1))[0])
+        raise GeometryError(f"Vertex {bad} lies beyond 10 000 km from the origin.", at=bad)
+    if len(corners) and (int(corners.min()) < 0 or int(corners.max()) >= len(points)):
+        bad = int(np.flatnonzero((corners < 0) | (corners >= len(points)))[0])
+        face = int(np.searchsorted(np.cumsum(sizes), bad, side="right"))
+        raise GeometryError(
+            f"Face {face} names vertex {int(corners[bad])}; there are vertices 0 to {len(points) - 1}.", face=face
+        )
+    return points, sizes, corners
+
+
+@numba.njit(cache=True, nogil=True)
+def _sound_corners(vertex, starts):  # type: ignore[no-untyped-def]
+    """Which corners stay, and how many of each face: 0 where the face names a vertex twice or has fewer than three."""
+    faces = len(starts) - 1
+    keep = np.ones(len(vertex), np.bool_)
+    size = np.empty(faces, np.int64)
+    for f in range(faces):
+        a, b = starts[f], starts[f + 1]
+        n = 0
+        for c in range(a, b):
+            before = vertex[c - 1] if c > a else vertex[b - 1]
+            if before == vertex[c] and b - a > 1:
+                keep[c] = False
+            else:
+                n += 1
+        if n >= 3:
+            if b - a <= 32:
+                for c in range(a, b):
+                    if keep[c]:
+                        for d in range(a, c):
+                            if keep[d] and vertex[d] == vertex[c]:
+                                n = 0
+            else:
+                ring = np.sort(vertex[a:b][keep[a:b]])
+                for k in range(1, len(ring)):
+                    if ring[k] == ring[k - 1]:
+                        n = 0
+        size[f] = n if n >= 3 else 0
+    return keep, size
+
+
+@numba.njit(cache=True, nogil=True)
+def _flat_faces(points, vertex, starts, keep, size, tolerance):  # type: ignore[no-untyped-def]
+    out = np.zeros(len(size), np.bool_)
+    for f in range(len(size)):
+        if size[f] == 0:
+            continue
+        a, b = starts[f], starts[f + 1]
+        first = -1
+        before = -1
+        longest = 0.0
+        x = y = z = 0.0
+        for c in range(a, b):
+            if not keep[c]:
+                continue
+            v = vertex[c]
+            if first < 0:
+                first = v
+            else:
+                ux = points[before, 0] - points[first, 0]
+                uy = points[before, 1] - points[first, 1]
+                uz = points[before, 2] - points[first, 2]
+                wx = points[v, 0] - points[first, 0]
+                wy = points[v, 1] - points[first, 1]
+                wz = points[v, 2] - points[first, 2]
+                x += uy * wz - uz * wy
+                y += uz * wx - ux * wz
+                z += ux * wy - uy * wx
+                d = 0.0
+                for k in range(3):
+                    d += (points[v, k] - points[before, k]) ** 2
+                longest = max(longest, d)
+            before = v
+        d = 0.0
+        for k in range(3):
+            d += (points[first, k] - points[before, k]) ** 2
+        longest = max(longest, d)
+        out[f] = np.sqrt(x * x + y * y + z * z) <= tolerance * longest
+    return out
+
+
+def _degenerate(points: Floats, vertex: Whole, starts: Whole, keep: Bools, size: Whole) -> Bools:
+    out: Bools = _flat_faces(points, vertex, starts, keep, size, tolerances.DEGENERATE)
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
+def _creased(twin, following, normal, sharp):  # type: ignore[no-untyped-def]
+    for c in range(len(twin)):
+        t = twin[c]
+        if t < 0:
+            continue
+        for k in range(3):
+            if abs(normal[c, k] - normal[following[t], k]) > 1e-3 or abs(normal[following[c], k] - normal[t, k]) > 1e-3:
+                sharp[c] = True
+
+
+def _creases(mesh: PolyMesh, normal: Floats) -> Bools:
+    """(C) edges at whose ends the normals of the two faces differ."""
+    sharp = np.zeros(len(mesh.corners), np.bool_)
+    if len(sharp):
+        _creased(topology(mesh).twin, mesh.next_corner, normal, sharp)
+    return sharp
+
+
+def _group_borders(mesh: PolyMesh, smoothing: Whole) -> Bools:
+    """(C) edges between faces that are not smooth with each other."""
+    twin = topology(mesh).twin
+    mine = smoothing[mesh.corner_face]
+    other = np.where(twin >= 0, mine[np.maximum(twin, 0)], mine)
+    out: Bools = (twin >= 0) & ((mine != other) | (mine == 0))
+    return out

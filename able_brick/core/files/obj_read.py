@@ -1,0 +1,249 @@
+"""Reading OBJ with its MTL."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import Any, Final
+
+import numpy as np
+import numpy.typing as npt
+
+from able_brick.core.errors import FileError, GeometryError
+from able_brick.core.files import obj_kernels as kernels
+from able_brick.core.files.from_faces import RawFaces, mesh_from
+from able_brick.core.files.gltf_document import Beside
+from able_brick.core.files.gltf_read import nothing_beside
+from able_brick.core.files.part import Instance, Material, Part, Scene
+from able_brick.core.files.pictures import texture
+
+_MOST_ELEMENTS: Final = 40_000_000
+_MOST_LINES: Final = 1_000_000
+_MOST_PARTS: Final = 20_000
+_WRONG: Final = {
+    kernels.NO_NUMBER: "a word that is no number",
+    kernels.FEW_NUMBERS: "too few numbers",
+    kernels.NO_INDEX: "a corner that is no index",
+    kernels.FEW_CORNERS: "a face with fewer than three corners",
+    kernels.BEYOND: "an index that points before the first element",
+}
+
+
+@dataclass
+class _Lines:
+    """What the lines between the faces say, run by run: each run's first face, its part, material, smoothing."""
+
+    faces: list[int] = field(default_factory=lambda: [0])
+    objects: list[int] = field(default_factory=lambda: [0])
+    groups: list[int] = field(default_factory=lambda: [0])
+    materials: list[int] = field(default_factory=lambda: [0])
+    smoothing: list[int] = field(default_factory=lambda: [0])
+    object_names: dict[str, int] = field(default_factory=lambda: {"": 0})
+    group_names: dict[str, int] = field(default_factory=lambda: {"": 0})
+    material_names: dict[str, int] = field(default_factory=lambda: {"": 0})
+    libraries: list[str] = field(default_factory=list)
+    smooth: bool = False
+    left_out: int = 0
+
+
+def read_obj(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True) -> Scene:
+    """Parts from the bytes of an OBJ file: one for each object, or for each group where there are no objects.
+
+    Polygons are kept; negative indices, groups, smoothing groups, line continuations, colours behind the positions,
+    materials and base colour textures are understood. Raises FileError naming the line.
+    """
+    if data[:4] == b"glTF" or b"\0" in data[:4096]:
+        raise FileError("This is not an OBJ file: it holds bytes that no text has.", place="byte 0")
+    joined = data.replace(b"\\\r\n", b"   ").replace(b"\\\n", b"  ")
+    if b"\n" not in joined and b"\r" in joined:
+        joined = joined.replace(b"\r", b"\n")
+    text = np.frombuffer(joined, np.uint8)
+    v, vt, vn, f, corners, other = kernels.obj_counts(text)
+    if max(v, vt, vn, corners) > _MOST_ELEMENTS:
+        raise FileError(f"The file has more than {_MOST_ELEMENTS} elements; split it.", place="file")
+    if f == 0:
+        raise FileError("The file has no faces. Is it an OBJ file?", place="file")
+    if other > _MOST_LINES:
+        raise FileError(f"The file has more than {_MOST_LINES} lines that change group or material.", place="file")
+    points, colours, uvs, normals = np.empty((v, 3)), np.ones((v, 4)), np.empty((vt, 2)), np.empty((vn, 3))
+    sizes = np.empty(f, np.int64)
+    at = (np.empty(corners, np.int64), np.empty(corners, np.int64), np.empty(corners, np.int64))
+    line_at, line_face = np.empty(other, np.int64), np.empty(other, np.int64)
+    code, offset, coloured = kernels.obj_fill(
+        text, points, colours, uvs, normals, sizes, at[0], at[1], at[2], line_at, line_face
+    )
+    if code != kernels.FINE:
+        line = data.count(b"\n", 0, int(offset)) + 1
+        raise FileError(f"Line {line} has {_WRONG[int(code)]}; export the file again.", place=f"line {line}")
+    for what, index, count in (("vertex", at[0], v), ("texture coordinate", at[1], vt), ("normal", at[2], vn)):
+        if len(index) and int(index.max()) >= count:
+            corner = int(np.argmax(index >= count))
+            face = int(np.searchsorted(np.cumsum(sizes), corner, side="right")) + 1
+            raise FileError(
+                f"Face {face} of the file names {what} {int(index[corner]) + 1}; there are {count}.",
+                place=f"face {face}",
+            )
+    lines = _directives(joined, line_at, line_face)
+    materials, notes = _materials(lines, beside)
+    if lines.left_out:
+        notes.append(f"{lines.left_out} lines of points, curves or other things that are no faces were left out.")
+    raw = RawFaces(
+        points,
+        sizes,
+        at[0],
+        normal=normals[at[2]] if vn and bool((at[2] >= 0).all()) else None,
+        uv=(uvs[at[1]] * [1.0, -1.0] + [0.0, 1.0]) if vt and bool((at[1] >= 0).all()) else None,
+        colour=colours[at[0]] if coloured == v else None,
+    )
+    if vt and raw.uv is None and bool((at[1] >= 0).any()):
+        notes.append("Some corners have no texture coordinates, so all were left out.")
+    return _scene(raw, lines, materials, notes, weld=weld)
+
+
+def _directives(text: bytes, line_at: npt.NDArray[np.int64], line_face: npt.NDArray[np.int64]) -> _Lines:
+    lines = _Lines()
+    now = {"object": 0, "group": 0, "material": 0, "smoothing": 0}
+    for start, face in zip(line_at.tolist(), line_face.tolist(), strict=True):
+        end = text.find(b"\n", start)
+        words = text[start : end if end >= 0 else len(text)].decode("utf-8", "replace").split("#")[0].strip()
+        head, _, rest = words.partition(" ")
+        rest = "".join(c for c in rest.strip() if c.isprintable())[:200]
+        match head.strip():
+            case "o":
+                now["object"] = lines.object_names.setdefault(rest, len(lines.object_names))
+            case "g":
+                now["group"] = lines.group_names.setdefault(rest, len(lines.group_names))
+            case "usemtl":
+                now["material"] = lines.material_names.setdefault(rest, len(lines.material_names))
+            case "s":
+                lines.smooth = True
+                now["smoothing"] = int(rest) if rest.isascii() and rest.isdigit() and len(rest) < 10 else 0
+            case "mtllib":
+                lines.libraries.append(rest)
+                continue
+            case _:
+                lines.left_out += 1
+                continue
+        if lines.faces[-1] != face:
+            lines.faces.append(face)
+            for values in (lines.objects, lines.groups, lines.materials, lines.smoothing):
+                values.append(0)
+        lines.objects[-1], lines.groups[-1] = now["object"], now["group"]
+        lines.materials[-1], lines.smoothing[-1] = now["material"], now["smoothing"]
+    return lines
+
+
+def _materials(lines: _Lines, beside: Beside) -> tuple[list[Material], list[str]]:
+    """A material for each name in the order of their numbers, and notes."""
+    notes: list[str] = []
+    known: dict[str, Material] = {}
+    for library in dict.fromkeys(lines.libraries):
+        data = beside(library)
+        if data is None:
+            notes.append(f"The materials' file {library[:80]} is not among those given; bring it in together.")
+            continue
+        known |= read_mtl(data, beside, notes)
+    out = []
+    for name in lines.material_names:
+        if name and lines.libraries and name not in known:
+            notes.append(f"The material {name[:80]} is not defined; it is plain.")
+        out.append(known.get(name, Material(name[:120] or "Plain")))
+    return out, notes[:50]
+
+
+def read_mtl(data: bytes, beside: Beside, notes: list[str]) -> dict[str, Material]:
+    """Materials by name from the bytes of an MTL file; numbers out of range are brought into it."""
+    out: dict[str, Material] = {}
+    name = ""
+    if len(data) > 16 * 2**20:
+        raise FileError("The materials' file has more than 16 MB.", place="MTL")
+    for line in data.decode("utf-8", "replace").replace("\\\n", " ").splitlines():
+        head, _, rest = line.strip().partition(" ")
+        rest = "".join(c for c in rest.strip() if c.isprintable())[:400]
+        if head == "newmtl" and len(out) < 10_000:
+            name = rest[:200]
+            out[name] = Material(name[:120] or "Plain")
+        elif name in out:
+            out[name] = _with(out[name], head, rest, beside, notes)
+    return out
+
+
+def _with(m: Material, head: str, rest: str, beside: Beside, notes: list[str]) -> Material:
+    def share(word: str) -> float | None:
+        try:
+            value = float(word)
+        except ValueError:
+            return None
+        return min(max(value, 0.0), 1.0) if value == value else None
+
+    words = rest.split()
+    values = [share(w) for w in words[:3]]
+    r, g, b, a = m.colour
+    match head:
+        case "Kd" if len(values) >= 3 and None not in values:
+            return replace(m, colour=(values[0], values[1], values[2], a))  # type: ignore[arg-type]
+        case "d" if values and values[0] is not None:
+            return replace(m, colour=(r, g, b, values[0]))
+        case "Tr" if values and values[0] is not None:
+            return replace(m, colour=(r, g, b, 1.0 - values[0]))
+        case "Pr" if values and values[0] is not None:
+            return replace(m, roughness=values[0])
+        case "Pm" if values and values[0] is not None:
+            return replace(m, metallic=values[0])
+        case "map_Kd" if rest:
+            name = rest if beside(rest) is not None else words[-1]
+            data = beside(name)
+            if data is None:
+                notes.append(f"The texture {name[:80]} is not among the files given; bring it in together.")
+                return m
+            try:
+                return replace(m, texture=texture(name.replace("\\", "/").rsplit("/", 1)[-1], data, name[:80]))
+            except FileError as error:
+                notes.append(f"A texture was left out: {error}")
+    return m
+
+
+def _scene(raw: RawFaces, lines: _Lines, materials: list[Material], notes: list[str], *, weld: bool) -> Scene:
+    run = np.repeat(np.arange(len(lines.faces)), np.diff([*lines.faces, len(raw.sizes)]))
+    objects, groups = np.array(lines.objects)[run], np.array(lines.groups)[run]
+    by_object = len(np.unique(objects)) > 1 or len(lines.object_names) > 1
+    part_of, names = (objects, list(lines.object_names)) if by_object else (groups, list(lines.group_names))
+    used = np.unique(part_of)
+    if len(used) > _MOST_PARTS:
+        used, part_of, names = np.array([0]), np.zeros(len(run), np.int64), ["All parts"]
+        notes.append(f"The file has more than {_MOST_PARTS} parts; they were joined into one.")
+    material, smoothing = np.array(lines.materials)[run], np.array(lines.smoothing)[run]
+    parts: list[Part] = []
+    for number in used.tolist():
+        whole = len(used) == 1
+        faces = slice(None) if whole else np.flatnonzero(part_of == number)
+        corner = slice(None) if whole else np.flatnonzero(np.repeat(part_of == number, raw.sizes))
+        slots, slot = np.unique(material[faces], return_inverse=True)
+        name = names[number] or f"Part {number + 1}"
+
+        def cut(a: npt.NDArray[np.float64] | None, corner: Any = corner) -> npt.NDArray[np.float64] | None:
+            return None if a is None else a[corner]
+
+        points, corners = raw.points, raw.corners[corner]
+        if not whole:
+            mine, corners = np.unique(corners, return_inverse=True)
+            points = points[mine]
+        one = RawFaces(
+            points,
+            raw.sizes[faces],
+            corners,
+            cut(raw.normal),
+            cut(raw.uv),
+            cut(raw.colour),
+            slot,
+            smoothing[faces] if lines.smooth else None,
+        )
+        try:
+            mesh, told = mesh_from(one, weld=weld)
+        except GeometryError as error:
+            raise FileError(f"{name}: {error}", place=name) from error
+        notes += [f"{name}: {note}" for note in told]
+        if mesh.face_count:
+            parts.append(Part(name[:120], mesh, tuple(materials[s] for s in slots)))
+    if not parts:
+        raise FileError("No face of the file has an area.", place="file")
+    return Scene(tuple(parts), tuple(Instance(i, p.name, np.eye(4)) for i, p in enumerate(parts)), tuple(notes))

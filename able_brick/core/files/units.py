@@ -1,0 +1,130 @@
+"""Units and up axes of files, and scenes brought from one to the other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from enum import StrEnum
+from typing import Final
+
+import numpy as np
+
+from able_brick.core.files.part import Instance, Part, Scene
+from able_brick.core.mesh.combine import joined, with_positions
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
+
+
+class Unit(StrEnum):
+    """What one number of a file is long."""
+
+    METRES = "m"
+    CENTIMETRES = "cm"
+    MILLIMETRES = "mm"
+    INCHES = "in"
+    FEET = "ft"
+
+
+class Up(StrEnum):
+    """Which axis of a file points up."""
+
+    Y = "y"
+    Z = "z"
+
+
+METRES: Final[dict[Unit, float]] = {
+    Unit.METRES: 1.0,
+    Unit.CENTIMETRES: 0.01,
+    Unit.MILLIMETRES: 0.001,
+    Unit.INCHES: 0.0254,
+    Unit.FEET: 0.3048,
+}
+#: Z up to Y up: (x, y, z) becomes (x, z, −y).
+_FROM_Z: Final = np.array([[1.0, 0.0, 0.0], [0.0, 0.0, 1.0], [0.0, -1.0, 0.0]])
+
+
+def brought_in(scene: Scene, unit: Unit, up: Up) -> Scene:
+    """A scene as files hold it, in metres with Y up."""
+    return _changed(scene, METRES[unit], _FROM_Z if up is Up.Z else None)
+
+
+def taken_out(scene: Scene, unit: Unit, up: Up) -> Scene:
+    """A scene in metres with Y up, as a file of another unit and up axis holds it."""
+    return _changed(scene, 1.0 / METRES[unit], _FROM_Z.T if up is Up.Z else None)
+
+
+def _changed(scene: Scene, factor: float, turn: Floats | None) -> Scene:
+    if factor == 1.0 and turn is None:
+        return scene
+
+    def point(p: Floats) -> Floats:
+        out = p if turn is None else p @ turn.T
+        return out * factor
+
+    parts = tuple(Part(p.name, with_positions(p.mesh, point(p.mesh.positions)), p.materials) for p in scene.parts)
+    whole = np.eye(4)
+    if turn is not None:
+        whole[:3, :3] = turn
+    instances = []
+    for i in scene.instances:
+        matrix = whole @ i.matrix @ whole.T
+        matrix[:3, 3] *= factor
+        instances.append(replace(i, matrix=matrix))
+    return Scene(parts, tuple(instances), scene.notes)
+
+
+def standing_parts(scene: Scene) -> list[Part]:
+    """Every instance as a part of its own, in the coordinates of the scene; mirrored ones keep their outside."""
+    out = []
+    for i in scene.instances or tuple(Instance(k, p.name, np.eye(4)) for k, p in enumerate(scene.parts)):
+        part = scene.parts[i.part]
+        if (i.matrix == np.eye(4)).all():
+            out.append(Part(i.name, part.mesh, part.materials))
+            continue
+        mesh = with_positions(part.mesh, part.mesh.positions @ i.matrix[:3, :3].T + i.matrix[:3, 3])
+        out.append(Part(i.name, turned_over(mesh) if np.linalg.det(i.matrix[:3, :3]) < 0 else mesh, part.materials))
+    return out
+
+
+def turned_over(mesh: PolyMesh) -> PolyMesh:
+    """The mesh with every face looking the other way; the first corner of each stays."""
+    starts = np.repeat(mesh.face_starts[:-1], mesh.face_sizes)
+    sizes = np.repeat(mesh.face_sizes, mesh.face_sizes)
+    at = np.arange(len(mesh.corners)) - starts
+    order = starts + (sizes - at) % sizes
+    edge = starts + (sizes - at - 1) % sizes
+    return PolyMesh.trusted(
+        mesh.positions,
+        mesh.face_starts,
+        mesh.corners[order],
+        material=mesh.material,
+        facet=mesh.facet,
+        sharp=mesh.sharp[edge],
+        uv=None if mesh.uv is None else mesh.uv[order],
+        colour=None if mesh.colour is None else mesh.colour[order],
+        smooth_angle=mesh.smooth_angle,
+    )
+
+
+def as_one(parts: Sequence[Part], name: str) -> Part:
+    """One part of all, with every material once."""
+    materials = list(dict.fromkeys(m for p in parts for m in p.materials))
+    meshes = []
+    for p in parts:
+        slots = np.array([materials.index(m) for m in p.materials] or [0], np.int32)
+        meshes.append(with_material(p.mesh, slots[np.minimum(p.mesh.material, len(slots) - 1)]))
+    return Part(name, joined(meshes), tuple(materials))
+
+
+def with_material(mesh: PolyMesh, material: np.ndarray) -> PolyMesh:
+    """The mesh with other material indices (F)."""
+    return PolyMesh.trusted(
+        mesh.positions,
+        mesh.face_starts,
+        mesh.corners,
+        material=material,
+        facet=mesh.facet,
+        sharp=mesh.sharp,
+        uv=mesh.uv,
+        colour=mesh.colour,
+        smooth_angle=mesh.smooth_angle,
+    )

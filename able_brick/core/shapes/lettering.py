@@ -1,0 +1,165 @@
+"""Extruded lettering for signs."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+from itertools import pairwise
+from pathlib import Path
+from typing import Any, Final
+
+import manifold3d
+import mapbox_earcut
+import numpy as np
+from fontTools.pens.basePen import BasePen
+from fontTools.ttLib import TTFont
+
+from able_brick.core import tolerances
+from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.shapes.limits import check_length
+from able_brick.core.shapes.weave import Weave, grid_uv
+
+_FONT: Final = Path(__file__).with_name("fonts") / "archivo-bold.ttf"
+MOST_LETTERS: Final = 200
+
+
+def lettering(text: str, height: float, depth: float, *, chord_error: float = 0.002, spacing: float = 0.0) -> PolyMesh:
+    """Closed letters in metres along X, standing upright on their base line, drawn from −depth/2 to depth/2 in Z.
+
+    `height` is that of a capital; curves keep within `chord_error` of the outline; `spacing` is added between letters.
+    The font is the one that ships with the program. Facets: a front and a back for each form, one for each wall.
+    Raises GeometryError for empty text and for letters that the font does not have.
+    """
+    check_length("height", height)
+    check_length("depth", depth)
+    check_length("chord error", chord_error, least=1e-5, most=height)
+    check_length("spacing", spacing, least=-height, most=100 * height)
+    if not text.strip():
+        raise GeometryError("The lettering has no letters; type some.", field="text")
+    if len(text) > MOST_LETTERS:
+        raise GeometryError(
+            f"The lettering has {len(text)} letters; give at most {MOST_LETTERS}.",
+            field="text",
+            received=len(text),
+            allowed=MOST_LETTERS,
+        )
+    rings = _outlines(text, height, chord_error, spacing)
+    forms = manifold3d.CrossSection(rings, manifold3d.FillRule.NonZero).decompose()
+    weave = Weave()
+    for form in sorted((_rings_of(f) for f in forms), key=lambda r: float(r[0][:, 0].min())):
+        _form(weave, form, depth)
+    mesh = weave.built()
+    low, high = mesh.bounds
+    centred = mesh.positions - [(low[0] + high[0]) / 2, 0.0, 0.0]
+    return PolyMesh.trusted(centred, mesh.face_starts, mesh.corners, facet=mesh.facet, uv=mesh.uv)
+
+
+def _rings_of(form: manifold3d.CrossSection) -> list[Floats]:
+    """The outline (counter-clockwise) and the holes (clockwise) of one form; points that coincide are dropped."""
+    rings = []
+    for polygon in form.to_polygons():
+        ring = np.asarray(polygon, np.float64)
+        ring = ring[(ring != np.roll(ring, 1, axis=0)).any(axis=1)]
+        if len(ring) >= 3 and _area(ring) != 0:
+            rings.append(ring)
+    return sorted(rings, key=lambda r: -_area(r))
+
+
+def _area(ring: Floats) -> float:
+    x, y = ring.T
+    return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum() / 2)
+
+
+def _form(weave: Weave, rings: list[Floats], depth: float) -> None:
+    front, back = weave.new_facet(), weave.new_facet()
+    flat = np.concatenate(rings)
+    ends = np.cumsum([len(r) for r in rings]).astype(np.uint32)
+    numbers = [weave.points(np.column_stack([flat, np.full(len(flat), z)])) for z in (depth / 2, -depth / 2)]
+    if len(rings) == 1:
+        ears = np.arange(len(flat))[None]
+    else:
+        ears = np.array(mapbox_earcut.triangulate_float64(flat, ends), np.int64).reshape(-1, 3)
+        corner = flat[ears]
+        e, g = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
+        wrong = e[:, 0] * g[:, 1] - e[:, 1] * g[:, 0] < 0
+        ears[wrong] = ears[wrong][:, ::-1]
+    weave.faces(numbers[0][ears], flat[ears], front)
+    weave.faces(numbers[1][ears[:, ::-1]], flat[ears[:, ::-1]] * [-1.0, 1.0], back)
+    start = 0
+    for ring in rings:
+        n = len(ring)
+        edge = np.roll(ring, -1, axis=0) - ring
+        heading = np.arctan2(edge[:, 1], edge[:, 0])
+        bend = np.abs((heading - np.roll(heading, 1) + math.pi) % (2 * math.pi) - math.pi)
+        corners = np.flatnonzero(bend > tolerances.SMOOTH_ANGLE)
+        first = int(corners[0]) if len(corners) else 0
+        order = (first + np.arange(n + 1)) % n + start
+        run = np.concatenate([[0.0], np.cumsum(np.hypot(*np.roll(edge, -first, axis=0).T))])
+        cuts = [0, *((corners[1:] - first) % n).tolist(), n]
+        for a, b in pairwise(cuts):
+            wall = order[a : b + 1]
+            weave.sheet(
+                np.stack([numbers[0][wall], numbers[1][wall]], axis=0),
+                grid_uv([0.0, depth], run[a : b + 1]),
+            )
+        start += n
+
+
+@lru_cache(maxsize=1)
+def _font() -> tuple[Any, dict[int, str], float]:
+    font = TTFont(_FONT, lazy=False)
+    return font.getGlyphSet(), font.getBestCmap(), float(font["OS/2"].sCapHeight)
+
+
+def _outlines(text: str, height: float, chord_error: float, spacing: float) -> list[Floats]:
+    glyphs, names, capital = _font()
+    scale = height / capital
+    missing = sorted({c for c in text if ord(c) not in names})
+    if missing:
+        raise GeometryError(f"The font has no letter for {' '.join(missing)[:40]}; leave it out.", field="text")
+    out: list[Floats] = []
+    x = 0.0
+    for letter in text:
+        glyph = glyphs[names[ord(letter)]]
+        pen = _Flattener(glyphs, chord_error / scale)
+        glyph.draw(pen)
+        out += [np.asarray(ring) * scale + [x, 0.0] for ring in pen.rings if len(ring) >= 3]
+        x += glyph.width * scale + spacing
+    if not out:
+        raise GeometryError("The lettering has no letters; type some.", field="text")
+    area = sum(_area(r) for r in out)
+    return out if area > 0 else [r[::-1] for r in out]
+
+
+class _Flattener(BasePen):  # type: ignore[misc]
+    """Outlines as polygons whose chords keep within an error, font units."""
+
+    def __init__(self, glyphs: Any, error: float) -> None:
+        super().__init__(glyphs)
+        self.error = error
+        self.rings: list[list[tuple[float, float]]] = []
+
+    def _moveTo(self, pt: tuple[float, float]) -> None:  # noqa: N802
+        self.rings.append([pt])
+
+    def _lineTo(self, pt: tuple[float, float]) -> None:  # noqa: N802
+        self.rings[-1].append(pt)
+
+    def _curveToOne(  # noqa: N802
+        self, a: tuple[float, float], b: tuple[float, float], end: tuple[float, float]
+    ) -> None:
+        p = np.array([self._getCurrentPoint(), a, b, end], np.float64)
+        bend = 6 * max(np.hypot(*(p[0] - 2 * p[1] + p[2])), np.hypot(*(p[1] - 2 * p[2] + p[3])))
+        n = max(1, math.ceil(math.sqrt(bend / (8 * self.error))))
+        t = (np.arange(1, n + 1) / n)[:, None]
+        s = 1 - t
+        points = s**3 * p[0] + 3 * s * s * t * p[1] + 3 * s * t * t * p[2] + t**3 * p[3]
+        self.rings[-1] += [(float(x), float(y)) for x, y in points]
+
+    def _qCurveToOne(self, a: tuple[float, float], end: tuple[float, float]) -> None:  # noqa: N802
+        p = np.array([self._getCurrentPoint(), a, end], np.float64)
+        n = max(1, math.ceil(math.sqrt(np.hypot(*(p[0] - 2 * p[1] + p[2])) / (4 * self.error))))
+        t = (np.arange(1, n + 1) / n)[:, None]
+        points = (1 - t) ** 2 * p[0] + 2 * t * (1 - t) * p[1] + t * t * p[2]
+        self.rings[-1] += [(float(x), float(y)) for x, y in points]

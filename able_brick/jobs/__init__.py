@@ -1,0 +1,1 @@
+"""Long and risky work in processes of its own: reading files that nobody has checked."""

@@ -1,0 +1,273 @@
+"""Files that have arrived and wait to be accepted: read in a process of their own, with limits, progress and cancel."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from collections.abc import Mapping
+from contextlib import suppress
+from dataclasses import dataclass, field
+from pathlib import Path, PurePath
+from typing import Any, BinaryIO, Final, Literal
+
+from able_brick.core.errors import AbleBrickError, FileError, UnknownIdError
+from able_brick.core.files.part import Scene
+from able_brick.core.files.read import BESIDE, MODELS
+from able_brick.jobs.scene_folder import read_scene
+from able_brick.jobs.sheet import Sheet
+from able_brick.steps.draft import facts
+
+SECONDS: Final = 180.0
+_MOST_WAITING: Final = 8
+_MOST_FILES: Final = 200
+State = Literal["reading", "ready", "failed"]
+
+
+@dataclass
+class Arrival:
+    """A file that has arrived: how far its reading is, and then its sheet or the reason why not."""
+
+    id: str
+    file: str
+    folder: Path
+    weld: bool = True
+    state: State = "reading"
+    share: float = 0.0
+    words: str = "Waiting"
+    reason: str = ""
+    data: dict[str, Any] = field(default_factory=dict)
+    sheet: Sheet | None = None
+    process: subprocess.Popen[str] | None = None
+    turn: int = 0
+    scene: Scene | None = None
+
+
+class Arrivals:
+    """All arrivals of a server. Safe to use from several threads."""
+
+    def __init__(self) -> None:
+        self._guard = threading.Condition()
+        self._all: dict[str, Arrival] = {}
+        self._number = 0
+        self._spare: subprocess.Popen[str] | None = None
+        self._root: Path | None = None
+
+    def take(self, files: Mapping[str, BinaryIO], *, weld: bool = True) -> Arrival:
+        """Take files in by name, one model and what belongs to it, and begin to read.
+
+        Raises FileError when there is no model among them, or more than one.
+        """
+        if not files or len(files) > _MOST_FILES:
+            raise FileError(f"Give 1 to {_MOST_FILES} files.", place="files", received=len(files))
+        models = [n for n in files if PurePath(n).suffix.lower() in MODELS]
+        if len(models) > 1:
+            raise FileError(
+                f"{len(models)} models came at once ({', '.join(models[:3])}); bring them in one by one.",
+                place="files",
+                received=models[:10],
+            )
+        if not models:
+            raise FileError(
+                f"There is no model among the files; give a {', '.join(MODELS)} with the {', '.join(BESIDE)} it names.",
+                place="files",
+                received=list(files)[:10],
+                allowed=list(MODELS),
+            )
+        with self._guard:
+            self._number += 1
+            if self._root is None:
+                self._root = Path(tempfile.mkdtemp(prefix="able-brick-"))
+            arrival = Arrival(f"arrival-{self._number}", models[0], self._root / f"{self._number}", weld)
+            self._all[arrival.id] = arrival
+            crowd = [a for a in self._all.values() if a is not arrival]
+        for old in crowd[: max(0, len(crowd) + 1 - _MOST_WAITING)]:
+            self.discard(old.id)
+        arrival.folder.mkdir()
+        names = {}
+        for k, (name, stream) in enumerate(files.items()):
+            with (arrival.folder / f"file-{k}").open("wb") as out:
+                shutil.copyfileobj(stream, out, 2**20)
+            names[name] = f"file-{k}"
+        self._begin(arrival, names)
+        return arrival
+
+    def read_again(self, key: str, *, weld: bool) -> Arrival:
+        """Read an arrival again with or without welding."""
+        arrival = self.get(key)
+        names = json.loads((arrival.folder / "job.json").read_text())["files"]
+        with self._guard:
+            self._stop(arrival)
+            arrival.weld = weld
+            arrival.state, arrival.sheet, arrival.share, arrival.words = "reading", None, 0.0, "Waiting"
+            arrival.scene = None
+        self._begin(arrival, names)
+        return arrival
+
+    def get(self, key: str) -> Arrival:
+        """The arrival, or UnknownIdError."""
+        with self._guard:
+            found = self._all.get(key)
+        if found is None:
+            raise UnknownIdError("That file is no longer waiting; bring it in again.", id=key[:80])
+        return found
+
+    def wait(self, key: str, seconds: float, seen: float) -> Arrival:
+        """The arrival, as soon as it is no longer read or has come further than `seen`, or after some seconds."""
+        arrival = self.get(key)
+        end = time.monotonic() + seconds
+        with self._guard:
+            while arrival.state == "reading" and arrival.share <= seen and (left := end - time.monotonic()) > 0:
+                self._guard.wait(left)
+        return arrival
+
+    def scene(self, key: str) -> Scene:
+        """What a ready arrival holds."""
+        arrival = self.get(key)
+        if arrival.state != "ready":
+            raise FileError(arrival.reason or "The file is still being read; wait for its sheet.", place="arrival")
+        with self._guard:
+            kept = arrival.scene
+        if kept is None:
+            kept = read_scene(arrival.folder)
+            with self._guard:
+                arrival.scene = kept
+        return kept
+
+    def discard(self, key: str) -> None:
+        """Stop reading and forget an arrival; nothing happens when there is none."""
+        with self._guard:
+            arrival = self._all.pop(key, None)
+            if arrival is None:
+                return
+            self._stop(arrival)
+            self._guard.notify_all()
+        shutil.rmtree(arrival.folder, ignore_errors=True)
+
+    def warm(self) -> None:
+        """Have a reading process ready, so that a file need not wait for one to start."""
+        with self._guard:
+            if self._spare is None or self._spare.poll() is not None:
+                self._spare = _started()
+
+    def close(self) -> None:
+        """Stop everything and clean up."""
+        for key in list(self._all):
+            self.discard(key)
+        with self._guard:
+            if self._spare is not None:
+                _kill(self._spare)
+                for pipe in (self._spare.stdin, self._spare.stdout):
+                    if pipe is not None:
+                        pipe.close()
+                self._spare.wait()
+                self._spare = None
+            if self._root is not None:
+                shutil.rmtree(self._root, ignore_errors=True)
+                self._root = None
+
+    def _begin(self, arrival: Arrival, names: dict[str, str]) -> None:
+        job = {"main": arrival.file, "files": names, "weld": arrival.weld}
+        (arrival.folder / "job.json").write_text(json.dumps(job))
+        with self._guard:
+            process = self._spare if self._spare is not None and self._spare.poll() is None else _started()
+            self._spare = None
+            arrival.process = process
+            arrival.turn += 1
+            turn = arrival.turn
+        threading.Thread(target=self._follow, args=(arrival, process, turn), daemon=True).start()
+
+    def _follow(self, arrival: Arrival, process: subprocess.Popen[str], turn: int) -> None:
+        """Listen to the reading process until it ends."""
+        told: dict[str, Any] = {}
+        killer = threading.Timer(SECONDS, _kill, (process,))
+        killer.start()
+        try:
+            if process.stdin is None or process.stdout is None:
+                return
+            process.stdin.write(f"{arrival.folder}\n")
+            process.stdin.close()
+            for line in process.stdout:
+                told = json.loads(line)
+                with self._guard:
+                    if "share" in told and arrival.turn == turn:
+                        arrival.share, arrival.words = float(told["share"]), str(told["words"])
+                        self._guard.notify_all()
+        except (OSError, ValueError):
+            told = {}
+        finally:
+            killer.cancel()
+            code = process.wait()
+            process.stdout and process.stdout.close()
+        self._ended(arrival, turn, told, code)
+        self._prepare(arrival)
+        self.warm_later()
+
+    def warm_later(self) -> None:
+        """Start the next spare process, unless everything has been closed."""
+        with self._guard:
+            closed = self._root is None
+        if not closed:
+            self.warm()
+
+    def _prepare(self, arrival: Arrival) -> None:
+        """While its sheet is looked at, find the hashes and facts of what was read, so that accepting is quick."""
+        with suppress(AbleBrickError, OSError):
+            for part in self.scene(arrival.id).parts:
+                facts(part.mesh)
+                _ = part.mesh.content_hash
+
+    def _ended(self, arrival: Arrival, turn: int, told: dict[str, Any], code: int) -> None:
+        sheet = None
+        if told.get("done"):
+            try:
+                sheet = Sheet.model_validate_json((arrival.folder / "sheet.json").read_text())
+            except (OSError, ValueError):
+                told = {}
+        with self._guard:
+            if arrival.turn != turn:
+                return
+            arrival.process = None
+            if sheet is not None:
+                arrival.state, arrival.sheet, arrival.share = "ready", sheet, 1.0
+            else:
+                arrival.state = "failed"
+                arrival.reason = str(told.get("error") or _reason(code))
+                arrival.data = dict(told.get("data") or {})
+            self._guard.notify_all()
+
+    def _stop(self, arrival: Arrival) -> None:
+        arrival.turn += 1
+        if arrival.process is not None:
+            _kill(arrival.process)
+            arrival.process = None
+
+
+def _reason(code: int) -> str:
+    if code in (-9, -24):
+        return "The file took too long or too much memory to read and was given up; nothing was changed."
+    return "The file could not be read: its reader broke down. Nothing was changed; export the file again."
+
+
+def _started() -> subprocess.Popen[str]:
+    """A reading process that waits for its folder; it gets no more of the environment than it needs."""
+    kept = {k: v for k, v in os.environ.items() if k in ("PATH", "HOME", "LANG", "TMPDIR") or k.startswith("NUMBA")}
+    return subprocess.Popen(
+        [sys.executable, "-I", "-m", "able_brick.jobs.read_worker"],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+        env=kept,
+        start_new_session=True,
+    )
+
+
+def _kill(process: subprocess.Popen[str]) -> None:
+    if process.poll() is None:
+        process.kill()

@@ -1,0 +1,65 @@
+"""The process that reads one file and ends: what a hostile file breaks is broken here."""
+
+from __future__ import annotations
+
+import json
+import resource
+import sys
+from pathlib import Path
+from typing import Any, Final
+
+from able_brick.core.errors import AbleBrickError
+from able_brick.core.files.read import read_file
+from able_brick.jobs.scene_folder import write_scene
+from able_brick.jobs.sheet import sheet_of
+from able_brick.warm import warm_readers
+
+MEMORY: Final = 8 * 2**30
+CPU_SECONDS: Final = 150
+FILE_BYTES: Final = 4 * 2**30
+
+
+def main() -> None:
+    """Wait for a folder's path on the standard input, read what its job.json names, tell progress as JSON lines."""
+    warm_readers()
+    folder = Path(sys.stdin.readline().rstrip("\n"))
+    if not folder.name:
+        return
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+    resource.setrlimit(resource.RLIMIT_CPU, (CPU_SECONDS, CPU_SECONDS))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (FILE_BYTES, FILE_BYTES))
+    try:
+        _read(folder)
+    except AbleBrickError as error:
+        _tell(error=str(error), data=json.loads(json.dumps(error.data, default=str)))
+    except MemoryError:
+        _tell(error="The file needs more memory than one file may take; split it.", data={})
+    except RecursionError:
+        _tell(error="The file is nested too deeply; export it again.", data={})
+
+
+def _read(folder: Path) -> None:
+    job = json.loads((folder / "job.json").read_text())
+    files: dict[str, str] = job["files"]
+    by_end = {name.replace("\\", "/").rsplit("/", 1)[-1].lower(): path for name, path in files.items()}
+
+    def beside(name: str) -> bytes | None:
+        path = files.get(name) or by_end.get(name.replace("\\", "/").rsplit("/", 1)[-1].lower())
+        return None if path is None else (folder / path).read_bytes()
+
+    _tell(share=0.1, words="Reading")
+    scene = read_file(job["main"], (folder / files[job["main"]]).read_bytes(), beside, weld=job["weld"])
+    _tell(share=0.6, words="Checking")
+    sheet = sheet_of(job["main"], scene)
+    _tell(share=0.85, words="Handing over")
+    write_scene(folder, scene)
+    (folder / "sheet.json").write_text(sheet.model_dump_json())
+    _tell(done=True)
+
+
+def _tell(**what: Any) -> None:
+    print(json.dumps(what), flush=True)
+
+
+if __name__ == "__main__":
+    main()

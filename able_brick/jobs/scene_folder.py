@@ -1,0 +1,60 @@
+"""A scene in a folder: how the reading process hands over what it has read. No pickles."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from able_brick.core.errors import FileError
+from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
+from able_brick.store.mesh_codec import pack, unpack
+
+
+def write_scene(folder: Path, scene: Scene) -> None:
+    """Write the scene's meshes, textures and a table of contents into the folder."""
+    textures = list(dict.fromkeys(m.texture for p in scene.parts for m in p.materials if m.texture is not None))
+    for k, t in enumerate(textures):
+        (folder / f"texture-{k}").write_bytes(t.data)
+    parts = []
+    for k, p in enumerate(scene.parts):
+        (folder / f"mesh-{k}").write_bytes(pack(p.mesh))
+        parts.append({"name": p.name, "materials": [_row(m, textures) for m in p.materials]})
+    table = {
+        "parts": parts,
+        "textures": [{"name": t.name, "media": t.media} for t in textures],
+        "instances": [[i.part, i.name, i.matrix.ravel().tolist()] for i in scene.instances],
+        "notes": list(scene.notes),
+    }
+    (folder / "scene.json").write_text(json.dumps(table, allow_nan=False))
+
+
+def _row(m: Material, textures: list[Texture]) -> list[Any]:
+    return [m.name, list(m.colour), m.roughness, m.metallic, None if m.texture is None else textures.index(m.texture)]
+
+
+def read_scene(folder: Path) -> Scene:
+    """The scene that `write_scene` wrote."""
+    try:
+        table = json.loads((folder / "scene.json").read_text())
+        textures = [
+            Texture(t["name"], t["media"], (folder / f"texture-{k}").read_bytes())
+            for k, t in enumerate(table["textures"])
+        ]
+        parts = [
+            Part(
+                p["name"],
+                unpack((folder / f"mesh-{k}").read_bytes()),
+                tuple(
+                    Material(n, tuple(c), rough, metal, None if t is None else textures[t])
+                    for n, c, rough, metal, t in p["materials"]
+                ),
+            )
+            for k, p in enumerate(table["parts"])
+        ]
+    except (OSError, ValueError, KeyError) as error:
+        raise FileError("What was read is no longer there; bring the file in again.", place="folder") from error
+    instances = [Instance(part, name, np.array(m).reshape(4, 4)) for part, name, m in table["instances"]]
+    return Scene(tuple(parts), tuple(instances), tuple(table["notes"]))

@@ -1,0 +1,130 @@
+"""What an arrived file holds, told before it is accepted."""
+
+from __future__ import annotations
+
+from pathlib import PurePath
+
+import numpy as np
+from pydantic import BaseModel
+from scipy.spatial import ConvexHull, QhullError
+
+from able_brick.core.files.part import Scene
+from able_brick.core.files.units import Unit, Up
+from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.mesh.topology import topology
+from able_brick.core.mesh.validity import problems
+
+_MOST_PARTS = 200
+_MOST_LINES = 60
+
+
+class PartSheet(BaseModel):
+    """One part of a file: its name and counts."""
+
+    name: str
+    vertices: int
+    faces: int
+    triangles: int
+    quads: int
+    ngons: int
+    closed: bool
+    places: int
+
+
+class MaterialSheet(BaseModel):
+    """A material: linear colour, and whether it has a texture."""
+
+    name: str
+    colour: tuple[float, float, float, float]
+    texture: bool
+
+
+class Sheet(BaseModel):
+    """Counts, size in the file's own numbers, materials, what was mended and what is wrong.
+
+    `outline_y` and `outline_z` are the file seen from the front, as outlines of points, with Y or with Z up; `unit` and
+    `up` are what the file most likely means.
+    """
+
+    file: str
+    parts: list[PartSheet]
+    more_parts: int
+    vertices: int
+    faces: int
+    triangles: int
+    places: int
+    low: tuple[float, float, float]
+    high: tuple[float, float, float]
+    outline_y: list[list[tuple[float, float]]]
+    outline_z: list[list[tuple[float, float]]]
+    materials: list[MaterialSheet]
+    notes: list[str]
+    problems: list[str]
+    unit: Unit
+    up: Up
+    fixed: bool
+
+
+def sheet_of(file: str, scene: Scene) -> Sheet:
+    """The sheet of a scene that was read from a file."""
+    sizes = [p.mesh.face_sizes for p in scene.parts]
+    places = [sum(1 for i in scene.instances if i.part == k) for k in range(min(len(scene.parts), _MOST_PARTS))]
+    low, high = scene.bounds()
+    suffix = PurePath(file).suffix.lower()
+    fixed = suffix in (".glb", ".gltf")
+    materials = list(dict.fromkeys(m for p in scene.parts for m in p.materials))
+    faults = [f"{p.name}: {q.text}" for p in scene.parts[:_MOST_PARTS] for q in problems(p.mesh)]
+    return Sheet(
+        file=file[:200],
+        parts=[
+            PartSheet(
+                name=p.name,
+                vertices=p.mesh.vertex_count,
+                faces=p.mesh.face_count,
+                triangles=p.mesh.triangle_count,
+                quads=int((s == 4).sum()),
+                ngons=int((s > 4).sum()),
+                closed=topology(p.mesh).is_closed,
+                places=n,
+            )
+            for p, s, n in zip(scene.parts, sizes, places, strict=False)
+        ],
+        more_parts=max(0, len(scene.parts) - _MOST_PARTS),
+        vertices=sum(p.mesh.vertex_count for p in scene.parts),
+        faces=sum(p.mesh.face_count for p in scene.parts),
+        triangles=sum(p.mesh.triangle_count for p in scene.parts),
+        places=len(scene.instances),
+        low=(float(low[0]), float(low[1]), float(low[2])),
+        high=(float(high[0]), float(high[1]), float(high[2])),
+        outline_y=_outlines(scene, (0, 1)),
+        outline_z=_outlines(scene, (0, 2)),
+        materials=[MaterialSheet(name=m.name, colour=m.colour, texture=m.texture is not None) for m in materials[:100]],
+        notes=[n[:300] for n in scene.notes[:_MOST_LINES]],
+        problems=[f[:300] for f in faults[:_MOST_LINES]],
+        unit=Unit.METRES if fixed else _likely(float((high - low).max())),
+        up=Up.Z if suffix == ".stl" else Up.Y,
+        fixed=fixed,
+    )
+
+
+def _likely(extent: float) -> Unit:
+    """Hardly any piece is larger than 300 m: larger numbers are centimetres, or millimetres."""
+    return Unit.METRES if extent <= 300 else Unit.CENTIMETRES if extent <= 3000 else Unit.MILLIMETRES
+
+
+def _outlines(scene: Scene, axes: tuple[int, int]) -> list[list[tuple[float, float]]]:
+    out = []
+    for i in scene.instances[:_MOST_PARTS]:
+        p = scene.parts[i.part].mesh.positions
+        p = p[:: max(1, len(p) // 20_000)]
+        world = p @ i.matrix[:3, :3].T + i.matrix[:3, 3]
+        out.append([(float(x), float(y)) for x, y in _hull(world[:, axes])])
+    return out
+
+
+def _hull(flat: Floats) -> Floats:
+    try:
+        return np.asarray(flat[ConvexHull(flat).vertices])
+    except (QhullError, ValueError):  # all points on a line
+        low, high = flat.min(axis=0), flat.max(axis=0)
+        return np.array([low, [high[0], low[1]], high, [low[0], high[1]]])

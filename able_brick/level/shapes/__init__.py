@@ -1,0 +1,1 @@
+"""Shapes with live dimensions: parameters that stay editable, and how a hand draws them."""

@@ -1,0 +1,59 @@
+"""What every shape is: frozen parameters, the mesh they make, and the drags that draw it."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.triangulate import triangulated
+from able_brick.level.field import field
+
+
+class Drag(BaseModel):
+    """One stage of drawing: what the hand does and which fields it sets.
+
+    rectangle: two opposite corners of the base set width along X and depth along Z. disc: centre and rim set a radius.
+    point: a click sets the place alone. up: the height over the base, less the value of `less`, divided by that of
+    `per`. ring: the distance of the pointer from the rim of the disc; `hole`: from its centre; `wall`: the radius less
+    that distance. pane: two corners on the upright plane through the base's middle set an offset, a width, how
+    high it begins and its height.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    gesture: Literal["rectangle", "disc", "point", "up", "ring", "hole", "wall", "pane"]
+    sets: tuple[str, ...] = ()
+    prompt: str
+    less: str | None = None
+    per: str | None = None
+    step: float | None = None
+
+
+RECTANGLE = Drag(gesture="rectangle", sets=("width", "depth"), prompt="Drag the base")
+DISC = Drag(gesture="disc", sets=("radius",), prompt="Drag from the centre to the rim")
+HEIGHT = Drag(gesture="up", sets=("height",), prompt="Move to set the height")
+
+
+class Shape(BaseModel):
+    """Base of all shapes. They stand on their base centre, the origin of the mesh, with Y up; lengths in metres."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    kind: str
+
+    title: ClassVar[str]
+    about: ClassVar[str]
+    icon: ClassVar[str]
+    drags: ClassVar[tuple[Drag, ...]]
+
+    faces: Literal["quads", "triangles"] = field("quads", "Faces", "Quads, or cut into the engine's triangles")
+
+    def mesh(self) -> PolyMesh:
+        """The mesh. Raises GeometryError, with the allowed range, where the dimensions make no sense together."""
+        made = self.form()
+        return triangulated(made) if self.faces == "triangles" else made
+
+    def form(self) -> PolyMesh:
+        raise NotImplementedError

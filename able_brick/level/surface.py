@@ -1,0 +1,155 @@
+"""Faces and features of what stands in the level, exactly, in world coordinates."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from able_brick.core.errors import GeometryError, SelectionError, UnknownIdError
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.mesh.topology import topology
+from able_brick.core.place.pivots import up_along
+from able_brick.core.place.pose import Quaternion, Vector, rotation, to_world, vector
+from able_brick.level.evaluate import item_poses
+from able_brick.level.rows import Path, Piece
+from able_brick.level.snapshot import Snapshot
+
+Load = Callable[[str], PolyMesh]
+
+
+class FaceAt(BaseModel):
+    """A face of an item that stands in the level."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    thing: str
+    item: int = 0
+    face: int
+
+
+class Ground(BaseModel):
+    """What a piece can stand on: a point of the plane, and the turn that stands things upright on it."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    point: Vector
+    turn: Quaternion
+
+
+class Feature(BaseModel):
+    """A vertex, edge middle or face centre: where it is in the mesh and in the world, and the normal there."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    piece: str
+    mesh: str
+    kind: Literal["vertex", "edge", "face"]
+    index: int
+    point: Vector
+    normal: Vector
+
+
+def _item(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> tuple[Piece, PolyMesh, Floats]:
+    """The piece, its mesh, and the pose row (10,) of the item that a face belongs to."""
+    thing = snapshot.find(level, at.thing)
+    if thing is None or isinstance(thing, (Piece, Path)):
+        raise UnknownIdError(f"{at.thing!r} is not in the level (any more). Point at something else.", id=at.thing)
+    poses = item_poses(snapshot, thing)  # type: ignore[arg-type]
+    if poses is None or not 0 <= at.item < len(poses):
+        raise UnknownIdError(f"{thing.name} has no item {at.item + 1} (any more).", id=at.thing)
+    piece = snapshot.pieces[thing.piece]  # type: ignore[union-attr]
+    mesh = load(piece.mesh)
+    if not 0 <= at.face < mesh.face_count:
+        raise UnknownIdError(f"{piece.name} has no face {at.face} (any more).", id=at.thing)
+    return piece, mesh, poses.rows()[at.item]
+
+
+def carried(points: Floats, pose: Floats, piece: Piece) -> Floats:
+    """Points (n,3) of a piece's mesh in the world, for the pose row (10,) of an item."""
+    p, q, s = (tuple(float(v) for v in part) for part in (pose[:3], pose[3:7], pose[7:]))
+    return to_world(points, p, q, s, piece.pivot, piece.axes)  # type: ignore[arg-type]
+
+
+def newell(loop: Floats) -> Floats:
+    """Unit normal (3,) of a loop of points (n,3); GeometryError where it has no area."""
+    n = np.cross(loop - loop[0], np.roll(loop, -1, axis=0) - loop[0]).sum(axis=0)
+    size = float(np.linalg.norm(n))
+    if size <= 0:
+        raise GeometryError("That face has no area; nothing can stand on it.")
+    out: Floats = n / size
+    return out
+
+
+def _loop(mesh: PolyMesh, face: int) -> np.ndarray:
+    return mesh.corners[mesh.face_starts[face] : mesh.face_starts[face + 1]]
+
+
+def ground_of(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> Ground:
+    """The plane of a face as it stands in the level."""
+    piece, mesh, pose = _item(snapshot, level, load, at)
+    loop = carried(mesh.positions[_loop(mesh, at.face)], pose, piece)
+    normal = newell(loop)
+    if float(np.prod(pose[7:])) < 0:
+        normal = -normal
+    return Ground(point=vector(loop.mean(axis=0)), turn=up_along(normal))
+
+
+def on_ground(ground: Ground, point: Vector) -> Vector:
+    """The point of the plane nearest to a given one."""
+    normal = rotation(ground.turn).apply([0.0, 1.0, 0.0])
+    p = np.asarray(point)
+    return vector(p - normal * float((p - ground.point) @ normal))
+
+
+def nearest_feature(snapshot: Snapshot, level: str, load: Load, at: FaceAt, point: Vector, reach: float) -> Feature:
+    """The feature of a face that is meant by a world point on it: a vertex within reach, else an edge middle within
+    reach, else the centre of the face."""
+    piece, mesh, pose = _item(snapshot, level, load, at)
+    loop = _loop(mesh, at.face)
+    corners = mesh.positions[loop]
+    world = carried(corners, pose, piece)
+    normal = newell(world) * (-1.0 if float(np.prod(pose[7:])) < 0 else 1.0)
+    middles = (world + np.roll(world, -1, axis=0)) / 2
+    target = np.asarray(point)
+    to_corner = np.linalg.norm(world - target, axis=1)
+    to_middle = np.linalg.norm(middles - target, axis=1)
+    base = {"piece": piece.id, "mesh": piece.mesh, "normal": vector(normal)}
+    k = int(np.argmin(to_corner))
+    m = int(np.argmin(to_middle))
+    if to_corner[k] <= reach and to_corner[k] <= to_middle[m]:
+        return Feature(kind="vertex", index=int(loop[k]), point=vector(world[k]), **base)
+    if to_middle[m] <= reach:
+        edge = int(topology(mesh).corner_edge[mesh.face_starts[at.face] + m])
+        return Feature(kind="edge", index=edge, point=vector(middles[m]), **base)
+    centre = carried(np.array([face_centre(mesh, at.face)]), pose, piece)[0]
+    return Feature(kind="face", index=at.face, point=vector(centre), **base)
+
+
+def face_centre(mesh: PolyMesh, face: int) -> Floats:
+    """Centroid (3,) of a face, from the fan about its first corner, weighted by signed area."""
+    p = mesh.positions[_loop(mesh, face)]
+    normal = newell(p)
+    fan = np.stack([np.broadcast_to(p[0], p[1:-1].shape), p[1:-1], p[2:]], axis=1)
+    area = np.cross(fan[:, 1] - fan[:, 0], fan[:, 2] - fan[:, 0]) @ normal
+    out: Floats = (fan.mean(axis=1) * area[:, None]).sum(axis=0) / area.sum()
+    return out
+
+
+def feature_place(mesh: PolyMesh, kind: str, index: int) -> tuple[Floats, Floats]:
+    """Where a feature is in its mesh (3,), and the normal there (3,): the face's, or the mean of the faces round it."""
+    limits = {"vertex": mesh.vertex_count, "edge": len(topology(mesh).edges), "face": mesh.face_count}
+    if not 0 <= index < limits[kind]:
+        raise SelectionError(f"The piece has no {kind} {index}; pick again.", received=index, allowed=limits[kind])
+    if kind == "face":
+        return face_centre(mesh, index), newell(mesh.positions[_loop(mesh, index)])
+    if kind == "vertex":
+        at, faces = mesh.positions[index], mesh.corner_face[mesh.corners == index]
+    else:
+        ends = topology(mesh).edges[index]
+        at, faces = mesh.positions[ends].mean(axis=0), mesh.corner_face[topology(mesh).corner_edge == index]
+    total = sum((newell(mesh.positions[_loop(mesh, int(f))]) for f in faces), np.zeros(3))
+    size = float(np.linalg.norm(total))
+    return np.array(at), total / size if size > 1e-9 else np.array([0.0, 1.0, 0.0])

@@ -1,0 +1,66 @@
+"""Draw a shape: a new piece with live dimensions, and its first placement."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from able_brick.core.place.pose import from_degrees, quaternion, rotation
+from able_brick.core.text import grouped
+from able_brick.level.field import field
+from able_brick.level.palette import PALETTE, Tint
+from able_brick.level.rows import Dimensions, Piece, Placement, Vector
+from able_brick.level.shapes.catalogue import AnyShape
+from able_brick.level.shapes.flat_sided import Box
+from able_brick.level.snapshot import ARow
+from able_brick.level.surface import FaceAt, ground_of, on_ground
+from able_brick.steps.draft import Draft
+from able_brick.steps.tool import Stage, Tool
+
+
+class AddShape(Tool):
+    """A new piece from a shape, standing on the ground or on a face."""
+
+    tool: Literal["add_shape"] = "add_shape"
+    title: ClassVar[str] = "Draw a shape"
+    about: ClassVar[str] = "Makes a piece of exact size that keeps its dimensions, and places it"
+    verb: ClassVar[Literal["Make"]] = "Make"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
+    icon: ClassVar[str] = "shapes"
+    hidden: ClassVar[bool] = True
+
+    shape: AnyShape = field(Box(), "Shape", "The shape and its dimensions", widget="shape")
+    name: str = field("", "Name", "Name on the shelf; empty for the shape's own", max_length=80)
+    surface: Tint = field(Tint.STONE, "Surface", "Surface from the palette")
+    position: Vector = field(
+        (0.0, 0.0, 0.0), "Position", "Where the base centre of the first placement stands", unit="m", widget="position"
+    )
+    heading: float = field(0.0, "Heading", "Turn about the upright of the base", unit="°", step=15, ge=-360, le=360)
+    on: FaceAt | None = field(None, "On", "The face that the base lies on; the ground when left out", widget="none")
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        position, turn = self.position, from_degrees((0.0, self.heading, 0.0))
+        if self.on is not None:
+            ground = ground_of(draft.snapshot, draft.level_id, draft.load, self.on)
+            position, turn = on_ground(ground, position), rotation(ground.turn) * turn
+        mesh, known = draft.keep_mesh(self.shape.mesh())
+        piece = Piece(
+            id=draft.new_id("piece"),
+            name=draft.unique_name(self.name.strip() or self.shape.title, "piece"),
+            mesh=mesh,
+            materials=(PALETTE[self.surface],),
+            facts=known,
+            dimensions=Dimensions(shape=self.shape, mesh=mesh),
+        )
+        draft.put(piece)
+        place = Placement(
+            id=draft.new_id("placement"),
+            level=draft.level_id,
+            name=draft.unique_name(piece.name, "placement"),
+            piece=piece.id,
+            position=position,
+            turn=quaternion(turn),
+        )
+        draft.put(place)
+        draft.select = (place.id,)
+        x, y, z = (hi - lo for lo, hi in zip(known.low, known.high, strict=True))
+        draft.note = f"{x:.2f} × {y:.2f} × {z:.2f} m, {grouped(known.triangles)} tris"

@@ -1,0 +1,75 @@
+"""Change the live dimensions of a piece, or go back to them."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from able_brick.core.errors import SelectionError
+from able_brick.core.text import grouped
+from able_brick.level.field import field
+from able_brick.level.rows import Dimensions, Piece
+from able_brick.level.shapes.catalogue import AnyShape
+from able_brick.level.shapes.flat_sided import Box
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, pieces_of
+from able_brick.steps.tool import Need, Stage, Tool
+
+_NEED = Need(kinds=("piece", "placement", "array", "course"), least=1, most=1)
+
+
+def _drawn(draft: Draft, rows: list[ARow]) -> tuple[Piece, Dimensions]:
+    (piece,) = pieces_of(draft, rows)
+    if piece.dimensions is None:
+        raise SelectionError(f"{piece.name} was not drawn from a shape: it has no dimensions to change.", id=piece.id)
+    return piece, piece.dimensions
+
+
+class SetDimensions(Tool):
+    """Make a drawn piece again with other dimensions, for every placement of it."""
+
+    tool: Literal["set_dimensions"] = "set_dimensions"
+    title: ClassVar[str] = "Dimensions"
+    about: ClassVar[str] = "Changes the dimensions of a drawn piece, everywhere"
+    verb: ClassVar[Literal["Make"]] = "Make"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
+    need: ClassVar[Need] = _NEED
+    icon: ClassVar[str] = "ruler"
+    hidden: ClassVar[bool] = True
+
+    shape: AnyShape = field(Box(), "Shape", "The shape and its dimensions", widget="shape")
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        piece, old = _drawn(draft, rows)
+        if not piece.live:
+            raise SelectionError(
+                f"The mesh of {piece.name} was edited, so its dimensions are frozen. "
+                "Go back to dimensions first; that drops the edits.",
+                id=piece.id,
+            )
+        if self.shape.kind != old.shape.kind:
+            raise SelectionError(f"{piece.name} is a {old.shape.kind}, not a {self.shape.kind}.", id=piece.id)
+        mesh, known = draft.keep_mesh(self.shape.mesh(), piece.axes)
+        draft.put(piece.changed(mesh=mesh, facts=known, dimensions=Dimensions(shape=self.shape, mesh=mesh)))
+        draft.note = f"{grouped(piece.facts.triangles)} → {grouped(known.triangles)} tris"
+
+
+class BackToDimensions(Tool):
+    """Drop the edits of a drawn piece's mesh: its dimensions are live again."""
+
+    tool: Literal["back_to_dimensions"] = "back_to_dimensions"
+    title: ClassVar[str] = "Back to dimensions"
+    about: ClassVar[str] = "Drops the edits of the mesh, so that the dimensions can be changed again"
+    verb: ClassVar[Literal["Make"]] = "Make"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build", "shape")
+    need: ClassVar[Need] = _NEED
+    icon: ClassVar[str] = "ruler"
+    hidden: ClassVar[bool] = True
+    instant: ClassVar[bool] = True
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        piece, old = _drawn(draft, rows)
+        if piece.live:
+            raise SelectionError(f"The dimensions of {piece.name} are live already.", id=piece.id)
+        mesh, known = draft.keep_mesh(old.shape.mesh(), piece.axes)
+        draft.put(piece.changed(mesh=mesh, facts=known, slim=None, dimensions=Dimensions(shape=old.shape, mesh=mesh)))
+        draft.note = f"{piece.name} has its dimensions again"

@@ -1,0 +1,99 @@
+"""Keep the shelf in order: duplicate, tag and replace pieces."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from able_brick.core.errors import InputError, SelectionError
+from able_brick.core.text import counted
+from able_brick.level.field import field
+from able_brick.level.rows import Course, LineArray, Piece, Placement
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, pieces_of
+from able_brick.steps.tool import Need, Stage, Tool
+
+_MOST_TAGS = 24
+
+
+class DuplicatePiece(Tool):
+    """Another piece with the same mesh, to be changed on its own."""
+
+    tool: Literal["duplicate_piece"] = "duplicate_piece"
+    title: ClassVar[str] = "Duplicate on the shelf"
+    about: ClassVar[str] = "Makes a second piece with the same mesh, pivot and dimensions, to be changed on its own"
+    verb: ClassVar[Literal["Keep"]] = "Keep"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
+    need: ClassVar[Need] = Need(kinds=("piece",), least=1)
+    icon: ClassVar[str] = "copy-plus"
+    instant: ClassVar[bool] = True
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        made = []
+        for piece in pieces_of(draft, rows):
+            twin = piece.changed(id=draft.new_id("piece"), name=draft.unique_name(f"{piece.name} copy", "piece"))
+            draft.put(twin)
+            made.append(twin.id)
+        draft.select = tuple(made)
+        draft.note = f"{counted(len(made), 'piece', 'pieces')} made"
+
+
+class TagPieces(Tool):
+    """Words by which pieces are found."""
+
+    tool: Literal["tag_pieces"] = "tag_pieces"
+    title: ClassVar[str] = "Tags"
+    about: ClassVar[str] = "Words by which the selected pieces are found on the shelf"
+    verb: ClassVar[Literal["Keep"]] = "Keep"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
+    need: ClassVar[Need] = Need(kinds=("piece",), least=1)
+    icon: ClassVar[str] = "tags"
+    prefill: ClassVar[bool] = True
+
+    tags: tuple[str, ...] = field((), "Tags", "Words, with commas between them", widget="words", max_length=_MOST_TAGS)
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        words = dict.fromkeys(" ".join(t.split()) for t in self.tags)
+        words.pop("", None)
+        long = [w for w in words if len(w) > 40]
+        if long:
+            raise InputError(f"The tag “{long[0][:20]}…” has {len(long[0])} letters; give at most 40.", field="tags")
+        for piece in pieces_of(draft, rows):
+            draft.put(piece.changed(tags=tuple(words)))
+        draft.note = ", ".join(words) or "No tags"
+
+
+class ReplacePiece(Tool):
+    """Show another piece where one stands."""
+
+    tool: Literal["replace_piece"] = "replace_piece"
+    title: ClassVar[str] = "Replace"
+    about: ClassVar[str] = "Another piece takes the place of this one, pivot on pivot, everywhere or where selected"
+    verb: ClassVar[Literal["Place"]] = "Place"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
+    need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1)
+    icon: ClassVar[str] = "replace"
+
+    by: str = field("", "By", "The piece that takes its place", widget="piece")
+    where: Literal["everywhere", "selected"] = field(
+        "everywhere", "Where", "In all levels, or only the selected placements"
+    )
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        new = draft.piece(self.by)
+        old = [p for p in pieces_of(draft, rows) if p.id != new.id]
+        if not old:
+            raise SelectionError(f"That is {new.name} already; choose another piece.", id=new.id)
+        users: list[Placement | LineArray | Course]
+        if self.where == "selected" and not all(isinstance(r, Piece) for r in rows):
+            users = [r for r in rows if isinstance(r, (Placement, LineArray, Course)) and r.piece != new.id]
+        else:
+            users = [u for p in old for u in draft.users(p.id)]
+        if not users:
+            names = ", ".join(p.name for p in old[:3])
+            raise SelectionError(f"{names} stands nowhere; there is nothing to replace.", received=[p.id for p in old])
+        for user in users:
+            draft.put(user.changed(piece=new.id))
+        draft.select = tuple(u.id for u in users if u.level == draft.level_id)
+        elsewhere = len({u.level for u in users} - {draft.level_id})
+        also = f", also in {counted(elsewhere, 'other level', 'other levels')}" if elsewhere else ""
+        draft.note = f"{counted(len(users), 'thing shows', 'things show')} {new.name} now{also}"

@@ -1,0 +1,74 @@
+"""Textures by hash, and the shelf's thumbnails."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from typing import Final
+
+from sqlalchemy import Connection, Engine, delete, func, insert, select
+from sqlalchemy.dialects.sqlite import insert as upsert
+
+from able_brick.core.errors import InputError, UnknownIdError
+from able_brick.core.files.part import Texture
+from able_brick.store.tables import TextureBlob, Thumbnail
+
+_MOST_THUMBNAIL: Final = 256 * 1024
+_MOST_KEPT: Final = 20_000
+
+
+class PictureShelf:
+    """Textures used last, those of previews that are in no file yet, and thumbnails."""
+
+    def __init__(self, engine: Engine, transaction: Callable[[], AbstractContextManager[Connection]]) -> None:
+        self._engine = engine
+        self._transaction = transaction
+        self._guard = threading.Lock()
+        self._fresh: dict[str, Texture] = {}
+
+    def remember(self, textures: dict[str, Texture]) -> None:
+        """Keep textures at hand until they are in the file."""
+        with self._guard:
+            self._fresh |= textures
+            while len(self._fresh) > 64:
+                self._fresh.pop(next(iter(self._fresh)))
+
+    def get(self, key: str) -> Texture:
+        """The texture of a hash, or UnknownIdError."""
+        with self._guard:
+            found = self._fresh.get(key)
+        if found is not None:
+            return found
+        with self._engine.connect() as connection:
+            row = connection.execute(select(TextureBlob.__table__).where(TextureBlob.hash == key)).first()
+        if row is None:
+            raise UnknownIdError(f"There is no texture {key[:12]!r}. Load the level again.", id=key[:80])
+        return Texture(row.name, row.media, row.data)
+
+    def thumbnail(self, key: str) -> bytes | None:
+        """The PNG of a piece, or None where no browser has drawn it yet."""
+        with self._engine.connect() as connection:
+            return connection.execute(select(Thumbnail.data).where(Thumbnail.key == key)).scalar()
+
+    def keep_thumbnail(self, key: str, data: bytes) -> None:
+        """Keep the PNG of a piece. Raises InputError for what is no PNG of that size."""
+        if data[:8] != b"\x89PNG\r\n\x1a\n" or len(data) > _MOST_THUMBNAIL:
+            raise InputError(f"A thumbnail is a PNG of at most {_MOST_THUMBNAIL} bytes.", field="data")
+        with self._transaction() as connection:
+            if (connection.execute(select(func.count()).select_from(Thumbnail)).scalar() or 0) >= _MOST_KEPT:
+                connection.execute(delete(Thumbnail))
+            statement = upsert(Thumbnail)
+            connection.execute(
+                statement.on_conflict_do_update(index_elements=["key"], set_={"data": statement.excluded.data}),
+                [{"key": key, "data": data}],
+            )
+
+
+def write_textures(connection: Connection, textures: dict[str, Texture]) -> None:
+    """Store textures that are not in the file yet."""
+    for key, t in textures.items():
+        there = connection.execute(select(func.count()).where(TextureBlob.hash == key)).scalar()
+        if not there:
+            row = {"hash": key, "name": t.name, "media": t.media, "data": t.data}
+            connection.execute(insert(TextureBlob), [row])
