@@ -51,7 +51,9 @@ def serve(
     listener = _free_port(port)
     typer.echo(f"Able Brick is at http://127.0.0.1:{listener.getsockname()[1]}/  (Ctrl+C stops it)")
     sys.stdout.flush()
-    server = uvicorn.Server(uvicorn.Config(create_app(project, ready_for_files=True), log_level="warning", ws="websockets-sansio"))
+    server = uvicorn.Server(
+        uvicorn.Config(create_app(project, ready_for_files=True), log_level="warning", ws="websockets-sansio")
+    )
     server.run(sockets=[listener])
 
 

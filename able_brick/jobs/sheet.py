@@ -12,10 +12,12 @@ from able_brick.core.files.part import Scene
 from able_brick.core.files.units import Unit, Up
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.mesh.topology import topology
+from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.mesh.validity import problems
 
 _MOST_PARTS = 200
 _MOST_LINES = 60
+_MOST_SHADOW = 3000
 
 
 class PartSheet(BaseModel):
@@ -42,7 +44,7 @@ class MaterialSheet(BaseModel):
 class Sheet(BaseModel):
     """Counts, size in the file's own numbers, materials, what was mended and what is wrong.
 
-    `outline_y` and `outline_z` are the file seen from the front, as outlines of points, with Y or with Z up; `unit` and
+    `outline_y` and `outline_z` are the file's shadow from the front, as polygons of points, with Y or with Z up; `unit` and
     `up` are what the file most likely means.
     """
 
@@ -113,12 +115,25 @@ def _likely(extent: float) -> Unit:
 
 
 def _outlines(scene: Scene, axes: tuple[int, int]) -> list[list[tuple[float, float]]]:
+    """The shadow of the scene: every triangle where there are few, else the hull of each part."""
     out = []
-    for i in scene.instances[:_MOST_PARTS]:
-        p = scene.parts[i.part].mesh.positions
-        p = p[:: max(1, len(p) // 20_000)]
-        world = p @ i.matrix[:3, :3].T + i.matrix[:3, 3]
-        out.append([(float(x), float(y)) for x, y in _hull(world[:, axes])])
+    standing = scene.instances[:_MOST_PARTS]
+    few = sum(scene.parts[i.part].mesh.triangle_count for i in standing) <= _MOST_SHADOW
+    for i in standing:
+        mesh = scene.parts[i.part].mesh
+        p = mesh.positions if few else mesh.positions[:: max(1, mesh.vertex_count // 20_000)]
+        flat = (p @ i.matrix[:3, :3].T + i.matrix[:3, 3])[:, axes]
+        shapes = _wound(flat[mesh.corners[triangulate(mesh)[0]]]) if few else [_hull(flat)]
+        out += [[(round(float(x), 6), round(float(y), 6)) for x, y in shape] for shape in shapes]
+    return out
+
+
+def _wound(triangles: Floats) -> Floats:
+    """Triangles (T,3,2) that all run counter-clockwise, so that those behind do not take away from those in front."""
+    e, g = triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]
+    wrong = e[:, 0] * g[:, 1] - e[:, 1] * g[:, 0] < 0
+    out = np.array(triangles)
+    out[wrong] = out[wrong][:, ::-1]
     return out
 
 

@@ -133,7 +133,7 @@ BAD_STEPS: list[tuple[dict[str, Any], int, str, str]] = [
         {"tool": "add_shape", "params": {"shape": {"kind": "cylinder", "sides": 100000}}},
         422,
         "input",
-        "Divisions around is 100000; give 512 or less.",
+        "Around is 100000; give 512 or less.",
     ),
     ({"tool": "set_pivot", "params": {"place": "moon"}, "selection": ["placement-1"]}, 422, "input", "Place is 'moon'"),
     ({"tool": "move"}, 422, "selection", "needs a selection"),

@@ -4,7 +4,9 @@ import styled from "styled-components";
 import { api } from "./api/client";
 import { listen } from "./api/live";
 import { bindKeys, look } from "./keys";
+import { ArrivalSheet } from "./panels/ArrivalSheet";
 import { BudgetStrip } from "./panels/BudgetStrip";
+import { DrawCard } from "./panels/DrawCard";
 import { LastStepCard } from "./panels/LastStepCard";
 import { LevelList } from "./panels/LevelList";
 import { Messages } from "./panels/Messages";
@@ -15,6 +17,8 @@ import { ToolsCard } from "./panels/ToolsCard";
 import { TopLine } from "./panels/TopLine";
 import { ViewStrip } from "./panels/ViewStrip";
 import { StageCard } from "./stages/StageCard";
+import { bringIn } from "./state/arrival";
+import { kitStore } from "./state/kit";
 import { loadLevel } from "./state/level";
 import { tell } from "./state/messages";
 import { select } from "./state/selection";
@@ -37,9 +41,29 @@ const Cards = styled.aside`
   grid-area: cards; display: flex; flex-direction: column; gap: 10px; padding: 10px; overflow-y: auto; border-left: 1px solid var(--line);
 `;
 
+/** Files may be dropped anywhere on the page. */
+function takeDrops(): () => void {
+  const holds = (event: DragEvent) => event.dataTransfer?.types.includes("Files") === true;
+  const over = (event: DragEvent) => {
+    if (holds(event)) event.preventDefault();
+  };
+  const drop = (event: DragEvent) => {
+    if (!holds(event)) return;
+    event.preventDefault();
+    void bringIn([...(event.dataTransfer?.files ?? [])], false);
+  };
+  window.addEventListener("dragover", over);
+  window.addEventListener("drop", drop);
+  return () => {
+    window.removeEventListener("dragover", over);
+    window.removeEventListener("drop", drop);
+  };
+}
+
 /** The whole sheet. */
 export function App() {
   const tools = useQuery({ queryKey: ["tools"], queryFn: api.tools, staleTime: Number.POSITIVE_INFINITY });
+  const shapes = useQuery({ queryKey: ["shapes"], queryFn: api.shapes, staleTime: Number.POSITIVE_INFINITY });
   const levels = useQuery({ queryKey: ["levels"], queryFn: api.levels });
   const [levelId, setLevelId] = useState<string | null>(null);
   const [sheet, setSheet] = useState<"find" | "keys" | null>(null);
@@ -64,6 +88,10 @@ export function App() {
       stop();
     };
   }, [open]);
+  useEffect(() => {
+    if (shapes.data) kitStore.setState({ shapes: shapes.data });
+  }, [shapes.data]);
+  useEffect(takeDrops, []);
   const list = tools.data;
   useEffect(
     () => (list ? bindKeys(list, { find: () => setSheet("find"), keys: () => setSheet("keys") }) : undefined),
@@ -94,12 +122,14 @@ export function App() {
         <Messages />
       </Centre>
       <Cards aria-label="Cards">
+        <DrawCard />
         <SelectionCard />
         <StageCard />
         <ToolsCard tools={every} />
         <LastStepCard tools={every} />
       </Cards>
       <BudgetStrip />
+      <ArrivalSheet />
       <FindTool open={sheet === "find"} onClose={() => setSheet(null)} tools={every} />
       <KeySheet open={sheet === "keys"} onClose={() => setSheet(null)} />
     </Sheet>

@@ -8,6 +8,7 @@ import { openCard, runningStore } from "./state/running";
 import { invertSelection, select } from "./state/selection";
 import { type Stage, setView, type ViewMode } from "./state/view";
 import { selectedRows, startTool, whyNot } from "./tools/registry";
+import { drawAgain } from "./viewport/drawing";
 import { boxToLookAt, lookAtBox, runningKey } from "./viewport/input";
 
 const VIEWS: ViewMode[] = ["free", "plan", "front", "side"];
@@ -33,6 +34,7 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
   };
   const plain: Record<string, () => void> = {
     p: () => start("set_pivot"),
+    n: drawAgain,
     delete: () => start("delete"),
     l: () => look(false),
     "-": () => changeStep(0.5, levelStore.getState().scene.level?.step ?? 0.5),

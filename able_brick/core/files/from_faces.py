@@ -39,6 +39,12 @@ class RawFaces:
     smooth_angle: float | None = None
 
 
+def floats(values: npt.NDArray[Any]) -> Floats:
+    """The values as float64; a number that is none, of whatever kind, stays none without complaint."""
+    with np.errstate(invalid="ignore"):
+        return values.astype(np.float64)
+
+
 def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]:
     """A sound mesh, and notes of what was dropped.
 
@@ -81,7 +87,7 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
         vertex,
         material=None if raw.material is None else raw.material[faces],
         uv=None if raw.uv is None else raw.uv[chosen],
-        colour=None if raw.colour is None else raw.colour[chosen],
+        colour=None if raw.colour is None else np.clip(raw.colour[chosen], 0.0, 1.0),
         facet=None if raw.facet is None else raw.facet[faces],
         sharp=None if raw.sharp is None else raw.sharp[chosen],
         smooth_angle=tolerances.SMOOTH_ANGLE if raw.smooth_angle is None else raw.smooth_angle,
@@ -120,12 +126,14 @@ def _checked(raw: RawFaces) -> tuple[Floats, npt.NDArray[np.int64], npt.NDArray[
             allowed=MAX_ELEMENTS,
         )
     for what, values in (("coordinate", points), ("texture coordinate", raw.uv), ("colour", raw.colour)):
-        if values is not None and len(values) and not np.isfinite(values.sum()):
+        if values is not None and not np.isfinite(values).all():
             broken = np.flatnonzero(~np.isfinite(values).all(axis=1))
             if len(broken):
                 at = int(broken[0])
                 where = "Vertex" if what == "coordinate" else "Corner"
                 raise GeometryError(f"{where} {at} has a {what} that is not a finite number.", at=at)
+    if raw.uv is not None and len(raw.uv) and float(np.abs(raw.uv).max()) > 1e9:
+        raise GeometryError("A texture coordinate lies beyond 1 000 000 000.")
     if len(points) and float(np.abs(points).max()) > 1e7:
         bad = int(np.flatnonzero((np.abs(points) > 1e7).any(axis=1))[0])
         raise GeometryError(f"Vertex {bad} lies beyond 10 000 km from the origin.", at=bad)

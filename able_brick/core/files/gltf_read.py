@@ -10,7 +10,7 @@ import numpy.typing as npt
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import FileError, GeometryError
-from able_brick.core.files.from_faces import RawFaces, mesh_from
+from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
 from able_brick.core.files.gltf_document import Beside, Document, glb_chunks, number, parsed_json
 from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
 from able_brick.core.files.pictures import texture
@@ -227,7 +227,7 @@ class _Reader(Document):
         attributes = p.get("attributes")
         if not isinstance(attributes, dict) or "POSITION" not in attributes:
             raise FileError(f"{place} has no POSITION.", place=place)
-        position = self.accessor(attributes["POSITION"], f"{place}.POSITION", ("VEC3",)).astype(np.float64)
+        position = floats(self.accessor(attributes["POSITION"], f"{place}.POSITION", ("VEC3",)))
         n = len(position)
         self.vertices += n
         if self.vertices > _MOST_VERTICES:
@@ -247,7 +247,7 @@ class _Reader(Document):
         ):
             out[key] = None
             if name in attributes:
-                value = self.accessor(attributes[name], f"{place}.{name}", kinds).astype(np.float64)
+                value = floats(self.accessor(attributes[name], f"{place}.{name}", kinds))
                 if len(value) != n:
                     raise FileError(f"{place}.{name} has {len(value)} items for {n} vertices.", place=place)
                 if not np.isfinite(value).all():

@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from able_brick.core.errors import FileError, GeometryError
 from able_brick.core.files.colours import to_linear
-from able_brick.core.files.from_faces import RawFaces, mesh_from
+from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
 from able_brick.core.files.gltf_document import Beside
 from able_brick.core.files.gltf_read import nothing_beside
 from able_brick.core.files.part import Instance, Material, Part, Scene
@@ -165,7 +165,7 @@ class _Binary:
             )
         rows = np.frombuffer(self.data, dtype, element.count, self.at) if dtype.itemsize else np.empty(0, dtype)
         self.at += element.count * dtype.itemsize
-        return {p.name: rows[n].astype(np.float64) for n, p in zip(names, element.properties, strict=True)}
+        return {p.name: floats(rows[n]) for n, p in zip(names, element.properties, strict=True)}
 
     def lists(
         self, element: _Element, wanted: int, number: int

@@ -9,7 +9,7 @@ import numba
 import numpy as np
 
 from able_brick.core.errors import FileError, GeometryError
-from able_brick.core.files.from_faces import RawFaces, mesh_from
+from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
 from able_brick.core.files.part import Instance, Material, Part, Scene
 from able_brick.core.files.text_kernels import blank, number_at
 
@@ -34,7 +34,7 @@ def read_stl(data: bytes, *, weld: bool = True) -> Scene:
     if binary:
         if count > _MOST:
             raise FileError(f"The file has {count} triangles; at most {_MOST} are read.", place="byte 80")
-        points = np.frombuffer(data, RECORD, count, 84)["corners"].reshape(-1, 3).astype(np.float64)
+        points = floats(np.frombuffer(data, RECORD, count, 84)["corners"].reshape(-1, 3))
     else:
         found = re.match(rb"\s*solid[ \t]+([^\r\n]{1,120})", data, re.IGNORECASE)
         if found:

@@ -6,7 +6,7 @@ import math
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.shapes.limits import check_count, check_length
+from able_brick.core.shapes.limits import SHORTEST, check_count, check_length, check_optional
 from able_brick.core.shapes.turned import turned
 
 BOTTOM, BOTTOM_ROUND, SIDE, TOP_ROUND, TOP = range(5)
@@ -30,11 +30,12 @@ def cylinder(
     check_length("radius", radius)
     check_length("height", height)
     most = min(radius, height / 2)
-    check_length("rounding", rounding, least=0.0, most=most)
+    rounding = check_optional("rounding", rounding, most=most)
     check_count("rows", rows, 1, 1000)
     check_count("cap rings", cap_rings, 0, 500)
     check_count("rows of the rim", round_rows, 1, 200)
-    flat = radius - rounding
+    flat = radius - rounding if radius - rounding >= SHORTEST else 0.0
+    rounding = radius - flat if rounding else 0.0
     end: list[tuple[float, float]] = []
     facets: list[int] = []
     if flat > 0:
@@ -66,12 +67,11 @@ def cone(
     radius: float, height: float, *, top_radius: float = 0.0, sides: int = 24, rows: int = 1, cap_rings: int = 0
 ) -> PolyMesh:
     """Closed cone in metres, or a stump where `top_radius` is above 0; divided like a cylinder."""
-    check_length("radius", radius, least=0.0)
+    radius, top_radius = check_optional("radius", radius), check_optional("top radius", top_radius)
     check_length("height", height)
-    check_length("top radius", top_radius, least=0.0)
     check_count("rows", rows, 1, 1000)
     check_count("cap rings", cap_rings, 0, 500)
-    if max(radius, top_radius) < 1e-4:
+    if max(radius, top_radius) <= 0:
         raise GeometryError("Both radii of the cone are 0; give at least one of 0.0001 m or more.", field="radius")
     bottom = [(radius * k / cap_rings, 0.0) for k in range(cap_rings)] if radius > 0 else []
     top = [(top_radius * k / cap_rings, height) for k in reversed(range(cap_rings))] if top_radius > 0 else []

@@ -6,7 +6,7 @@ import numpy as np
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.shapes.limits import SHORTEST, check_length
+from able_brick.core.shapes.limits import SHORTEST, check_length, check_optional
 from able_brick.core.shapes.weave import Weave, grid_uv
 
 
@@ -28,7 +28,7 @@ def doorway(
     for name, value in (("width", width), ("height", height), ("thickness", thickness)):
         check_length(name, value)
     check_length("opening width", opening_width, most=width - 2 * SHORTEST)
-    check_length("sill", sill, least=0.0, most=height - 3 * SHORTEST)
+    sill = check_optional("sill", sill, most=height - 3 * SHORTEST)
     check_length("opening height", opening_height, most=height - sill - SHORTEST)
     reach = (width - opening_width) / 2 - SHORTEST
     if abs(offset) > reach:

@@ -23,6 +23,12 @@ def check_length(name: str, value: float, *, least: float = SHORTEST, most: floa
     return value
 
 
+def check_optional(name: str, value: float, *, most: float = LONGEST) -> float:
+    """A length that may be 0; what is shorter than any edge may be counts as 0."""
+    check_length(name, value, least=0.0, most=most)
+    return value if value >= SHORTEST else 0.0
+
+
 def check_count(name: str, value: int, least: int, most: int) -> int:
     """The whole number, or GeometryError naming the allowed range."""
     if not least <= value <= most:

@@ -10,14 +10,15 @@ import numpy as np
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
-from able_brick.core.shapes.limits import SHORTEST, check_count, check_length
+from able_brick.core.shapes.limits import SHORTEST, check_count, check_length, check_optional
 from able_brick.core.shapes.weave import Grid, Weave
 
 
 def steps_for(height: float, step_height: float) -> int:
     """The number of steps whose height comes nearest to the wanted one; all are equal, the total is exact."""
     check_length("step height", step_height, most=height)
-    return max(1, round(height / step_height))
+    fewer = max(1, math.floor(height / step_height))
+    return min((fewer, fewer + 1), key=lambda n: abs(height / n - step_height))
 
 
 def stairs(width: float, height: float, depth: float, *, steps: int, thickness: float = 0.0) -> PolyMesh:
@@ -29,7 +30,7 @@ def stairs(width: float, height: float, depth: float, *, steps: int, thickness: 
     for name, value in (("width", width), ("height", height), ("depth", depth)):
         check_length(name, value)
     check_count("steps", steps, 1, 1000)
-    check_length("thickness", thickness, least=0.0)
+    thickness = check_optional("thickness", thickness)
 
     def place(s: Floats, y: Floats, side: float) -> Floats:
         return np.stack([np.full_like(s, side * width / 2), y, depth / 2 - s * depth], axis=-1)
@@ -58,7 +59,7 @@ def spiral_stairs(
     check_length("core radius", core, most=radius - SHORTEST)
     check_count("steps", steps, 1, 1000)
     check_count("divisions", divisions, 1, 100)
-    check_length("thickness", thickness, least=0.0)
+    thickness = check_optional("thickness", thickness)
     whole = 2 * math.pi
     if not math.radians(1) <= sweep <= 100 * whole:
         raise GeometryError(

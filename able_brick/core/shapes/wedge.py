@@ -6,8 +6,9 @@ import math
 
 import numpy as np
 
+from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.shapes.limits import check_count, check_length
+from able_brick.core.shapes.limits import SHORTEST, check_count, check_length
 from able_brick.core.shapes.weave import Weave, grid_uv
 
 
@@ -44,7 +45,9 @@ def pyramid(width: float, height: float, depth: float, *, top: float = 0.0, rows
     """
     for name, value in (("width", width), ("height", height), ("depth", depth)):
         check_length(name, value)
-    check_length("top", top, least=0.0, most=1.0)
+    if not 0.0 <= top <= 1.0:
+        raise GeometryError(f"Top is {top:g}; give 0 to 1.", field="top", received=top, allowed=[0, 1])
+    top = top if top * min(width, depth) >= SHORTEST else 0.0
     check_count("rows", rows, 1, 1000)
     base = np.array([[-1, 1], [1, 1], [1, -1], [-1, -1]]) * [width / 2, depth / 2]
     share = 1 - (1 - top) * np.arange(rows + 1) / rows

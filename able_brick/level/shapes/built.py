@@ -29,8 +29,8 @@ class Arch(Shape):
     rise: float = length(1.5, "Rise", "Clear height in the middle")
     thickness: float = length(0.4, "Thickness", "Of the ring")
     depth: float = length(1.0, "Depth", "Size along Z")
-    divisions: int = count(12, "Divisions around", "Quads round", 2, 256)
-    rows: int = count(1, "Divisions along", "Quads through the depth", 1, 200)
+    divisions: int = count(12, "Around", "Quads round", 2, 256)
+    rows: int = count(1, "Along", "Quads through the depth", 1, 200)
 
     def form(self) -> PolyMesh:
         return arch(self.span, self.rise, self.thickness, self.depth, divisions=self.divisions, rows=self.rows)
@@ -54,9 +54,11 @@ class Doorway(Shape):
     width: float = length(4.0, "Width", "Size along X")
     height: float = length(3.0, "Height", "Size along Y")
     thickness: float = length(0.3, "Thickness", "Size along Z", step=0.05)
-    opening_width: float = length(1.0, "Opening width", "Width of the opening")
-    opening_height: float = length(2.1, "Opening height", "Height of the opening")
-    offset: float = field(0.0, "Opening offset", "From the wall's middle", unit="m", step=0.1, ge=-10_000, le=10_000)
+    opening_width: float = length(1.0, "Opening W", "Width of the opening")
+    opening_height: float = length(2.1, "Opening H", "Height of the opening")
+    offset: float = field(
+        0.0, "Off middle", "From the wall's middle to that of the opening", unit="m", step=0.1, ge=-10_000, le=10_000
+    )
     sill: float = length(0.0, "Sill", "Where the opening begins; 0 is a door", least=0.0)
 
     def form(self) -> PolyMesh:
@@ -116,7 +118,7 @@ class SpiralStairs(Shape):
         when={"by": ["step height"]},
     )  # fmt: skip
     thickness: float = length(0.2, "Slab", "Thickness of the slab; 0 is solid to the ground", least=0.0, step=0.05)
-    divisions: int = count(1, "Divisions of a step", "Quads along the curve of each step", 1, 32)
+    divisions: int = count(1, "On a step", "Quads along the curve of each step", 1, 32)
     climbs: Literal["left", "right"] = field("left", "Climbs to the", "Which way it turns for who goes up")
 
     def form(self) -> PolyMesh:

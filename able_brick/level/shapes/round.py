@@ -22,11 +22,11 @@ class Cylinder(Shape):
 
     radius: float = length(0.5, "Radius", "Radius of the corners", step=0.05)
     height: float = length(2.0, "Height", "Size along Y")
-    sides: int = count(16, "Divisions around", "Quads round; six makes a hexagon", 3, 512)
-    rows: int = count(1, "Divisions along", "Quads along the height", 1, 500)
-    cap_rings: int = count(0, "Rings on the caps", "0: each end is one face", 0, 100)
+    sides: int = count(16, "Around", "Quads round; six makes a hexagon", 3, 512)
+    rows: int = count(1, "Along", "Quads along the height", 1, 500)
+    cap_rings: int = count(0, "On caps", "Rings on each end; 0: each end is one face", 0, 100)
     rounding: float = length(0.0, "Rounded rims", "Radius of the rims; 0 is sharp", least=0.0, step=0.02)
-    round_rows: int = count(3, "Divisions of rims", "Quads over each rounded rim", 1, 64)
+    round_rows: int = count(3, "Over rims", "Quads over each rounded rim", 1, 64)
 
     def form(self) -> PolyMesh:
         return cylinder(
@@ -49,9 +49,9 @@ class Capsule(Shape):
 
     radius: float = length(0.35, "Radius", "Radius of the corners", step=0.05)
     height: float = length(1.8, "Height", "Whole height, at least twice the radius")
-    sides: int = count(16, "Divisions around", "Quads round", 3, 512)
-    rows: int = count(1, "Divisions along", "Quads along the straight part", 1, 500)
-    cap_rows: int = count(4, "Divisions of caps", "Quads over each end", 1, 128)
+    sides: int = count(16, "Around", "Quads round", 3, 512)
+    rows: int = count(1, "Along", "Quads along the straight part", 1, 500)
+    cap_rows: int = count(4, "On caps", "Quads over each end", 1, 128)
 
     def form(self) -> PolyMesh:
         height = max(self.height, 2 * self.radius)
@@ -67,8 +67,8 @@ class Sphere(Shape):
 
     radius: float = length(1.0, "Radius", "Radius of the corners", step=0.05)
     build: Literal["rings", "even quads"] = field("rings", "Build", "Rings with two poles, or a cube blown up")
-    sides: int = count(24, "Divisions around", "Quads round", 3, 512, when={"build": ["rings"]})
-    rows: int = count(12, "Divisions along", "Quads from pole to pole", 2, 512, when={"build": ["rings"]})
+    sides: int = count(24, "Around", "Quads round", 3, 512, when={"build": ["rings"]})
+    rows: int = count(12, "Along", "Quads from pole to pole", 2, 512, when={"build": ["rings"]})
     divisions: int = count(8, "Divisions", "Quads along each side of the cube", 1, 200, when={"build": ["even quads"]})
 
     def form(self) -> PolyMesh:
@@ -87,9 +87,9 @@ class Cone(Shape):
     radius: float = length(1.0, "Radius", "Radius of the base", step=0.05)
     height: float = length(2.0, "Height", "Size along Y")
     top_radius: float = length(0.0, "Top radius", "0 runs to a point", least=0.0, step=0.05)
-    sides: int = count(16, "Divisions around", "Quads round", 3, 512)
-    rows: int = count(1, "Divisions along", "Quads along the height", 1, 500)
-    cap_rings: int = count(0, "Rings on the caps", "0: each end is one face", 0, 100)
+    sides: int = count(16, "Around", "Quads round", 3, 512)
+    rows: int = count(1, "Along", "Quads along the height", 1, 500)
+    cap_rings: int = count(0, "On caps", "Rings on each end; 0: each end is one face", 0, 100)
 
     def form(self) -> PolyMesh:
         return cone(
@@ -116,9 +116,9 @@ class Tube(Shape):
     radius: float = length(0.5, "Radius", "Outer radius", step=0.05)
     height: float = length(2.0, "Height", "Size along Y")
     thickness: float = length(0.1, "Thickness", "Thickness of the wall", step=0.02)
-    sides: int = count(24, "Divisions around", "Quads round", 3, 512)
-    rows: int = count(1, "Divisions along", "Quads along the height", 1, 500)
-    end_rings: int = count(1, "Rings on the ends", "Quads across the wall", 1, 100)
+    sides: int = count(24, "Around", "Quads round", 3, 512)
+    rows: int = count(1, "Along", "Quads along the height", 1, 500)
+    end_rings: int = count(1, "On the ends", "Quads across the wall", 1, 100)
 
     def form(self) -> PolyMesh:
         return tube(
@@ -138,8 +138,8 @@ class Torus(Shape):
 
     radius: float = length(1.0, "Radius", "From the centre to the middle of the section", step=0.05)
     section: float = length(0.25, "Section radius", "Radius of the round section", step=0.02)
-    sides: int = count(32, "Divisions around", "Quads round", 3, 512)
-    section_sides: int = count(12, "Divisions of section", "Quads round the section", 3, 256)
+    sides: int = count(32, "Around", "Quads round", 3, 512)
+    section_sides: int = count(12, "Section sides", "Quads round the section", 3, 256)
 
     def form(self) -> PolyMesh:
         return torus(self.radius, self.section, sides=self.sides, section_sides=self.section_sides)
@@ -161,8 +161,8 @@ class Helix(Shape):
     pitch: float = length(0.4, "Pitch", "Climb of one turn", step=0.05)
     turns: float = field(3.0, "Turns", "Number of turns", step=0.25, ge=0.05, le=200)
     section: float = length(0.06, "Section radius", "Radius of the round section", step=0.01)
-    divisions: int = count(16, "Divisions of a turn", "Quads along each turn", 3, 256)
-    section_sides: int = count(8, "Divisions of section", "Quads round the section", 3, 128)
+    divisions: int = count(16, "Along a turn", "Quads along each turn", 3, 256)
+    section_sides: int = count(8, "Section sides", "Quads round the section", 3, 128)
     hand: Literal["right", "left"] = field("right", "Hand", "A right-handed or a left-handed screw")
 
     def form(self) -> PolyMesh:

@@ -1,4 +1,17 @@
-import type { Delta, LevelSummary, LevelView, Params, ProblemBody, ToolInfo } from "./types";
+import type {
+  Accept,
+  ArrivalView,
+  Delta,
+  Feature,
+  Ground,
+  LevelSummary,
+  LevelView,
+  Params,
+  ProblemBody,
+  ShapeInfo,
+  ToolInfo,
+  Vector,
+} from "./types";
 
 /** What the server refused, in its own words. */
 export class Problem extends Error {
@@ -38,7 +51,7 @@ async function call<T>(path: string, init?: RequestInit): Promise<T> {
       data: {},
     });
   }
-  return response.json();
+  return response.status === 204 ? (undefined as T) : response.json();
 }
 
 const json = (method: string, body: unknown, signal?: AbortSignal): RequestInit => ({
@@ -67,12 +80,55 @@ export const api = {
     call<Delta>(`/levels/${level}/preview`, json("POST", body, signal)),
   undo: (level: string, revision: number) => call<Delta>(`/levels/${level}/undo`, json("POST", { revision })),
   redo: (level: string, revision: number) => call<Delta>(`/levels/${level}/redo`, json("POST", { revision })),
-  bringIn: (level: string, revision: number, file: File, place: boolean) => {
-    const form = new FormData();
-    form.set("file", file);
-    form.set("level", level);
-    form.set("revision", String(revision));
-    form.set("place", String(place));
-    return call<Delta>("/kit/import", { method: "POST", body: form });
-  },
+  shapes: () => call<ShapeInfo[]>("/shapes"),
+  surface: (level: string, at: FaceAt) => call<Ground>(`/levels/${level}/surface`, json("POST", at)),
+  feature: (level: string, at: FaceAt & { point: Vector; reach: number }) =>
+    call<Feature>(`/levels/${level}/feature`, json("POST", at)),
+  arrival: (id: string, seen: number) => call<ArrivalView>(`/arrivals/${id}?seen=${seen}`),
+  readAgain: (id: string, weld: boolean) => call<ArrivalView>(`/arrivals/${id}`, json("PUT", { weld })),
+  discard: (id: string) => call<void>(`/arrivals/${id}`, { method: "DELETE" }),
+  accept: (id: string, how: Accept) => call<Delta>(`/arrivals/${id}/accept`, json("POST", how)),
+  keepThumbnail: (key: string, picture: Blob) => call<void>(`/thumbnails/${key}`, { method: "PUT", body: picture }),
 };
+
+export interface FaceAt {
+  thing: string;
+  item: number;
+  face: number;
+}
+
+/** Send files to be read; `sent` hears the share that has gone out. Ends early when the signal says so. */
+export function arrive(
+  files: readonly File[],
+  sent: (share: number) => void,
+  signal: AbortSignal,
+): Promise<ArrivalView> {
+  const form = new FormData();
+  for (const file of files) form.append("files", file);
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", "/api/arrivals");
+    request.responseType = "json";
+    request.upload.onprogress = (event) => event.lengthComputable && sent(event.loaded / event.total);
+    request.onload = () => {
+      if (request.status === 202) resolve(request.response as ArrivalView);
+      else {
+        const body = request.response as ProblemBody | null;
+        const detail = `The server answered ${request.status}.`;
+        reject(new Problem(body ?? { code: "http", status: request.status, detail, data: {} }));
+      }
+    };
+    request.onerror = () =>
+      reject(
+        new Problem({
+          code: "offline",
+          status: 0,
+          detail: "The server does not answer. Nothing was changed; start Able Brick again and go on.",
+          data: {},
+        }),
+      );
+    request.onabort = () => reject(new DOMException("The sending was stopped.", "AbortError"));
+    signal.addEventListener("abort", () => request.abort());
+    request.send(form);
+  });
+}

@@ -4,7 +4,7 @@
  */
 
 export interface paths {
-    "/api/kit/import": {
+    "/api/arrivals": {
         parameters: {
             query?: never;
             header?: never;
@@ -14,10 +14,58 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Bring In
-         * @description Put the meshes of a GLB file onto the shelf; with `place`, also into the level where they stood in the file.
+         * Arrive
+         * @description Take a model in and begin to read it, in a process of its own.
          */
-        post: operations["bring_in_api_kit_import_post"];
+        post: operations["arrive_api_arrivals_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description How far it is. Answers at once when it has come further than `seen`, else within a second.
+         */
+        get: operations["look_api_arrivals__key__get"];
+        /**
+         * Read Again
+         * @description Read it again, with or without welding.
+         */
+        put: operations["read_again_api_arrivals__key__put"];
+        post?: never;
+        /**
+         * Discard
+         * @description Stop reading it and forget it.
+         */
+        delete: operations["discard_api_arrivals__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/{key}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Put what was read onto the shelf, as one step.
+         */
+        post: operations["accept_api_arrivals__key__accept_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -82,6 +130,26 @@ export interface paths {
         get: operations["export_api_levels__level__export_glb_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{level}/feature": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Feature
+         * @description The vertex, edge middle or face centre that is meant by a place on a face, exactly.
+         */
+        post: operations["feature_api_levels__level__feature_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -168,6 +236,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{level}/surface": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Surface
+         * @description The plane of a face of what stands in the level, and the turn that stands things upright on it.
+         */
+        post: operations["surface_api_levels__level__surface_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{level}/undo": {
         parameters: {
             query?: never;
@@ -208,6 +296,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pieces/{piece}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description A piece as a file, its pivot at the origin; OBJ comes as a ZIP with its materials.
+         */
+        get: operations["export_api_pieces__piece__export_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shapes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shapes
+         * @description All shapes that can be drawn, with the description that their cards and their drawing are made from.
+         */
+        get: operations["shapes_api_shapes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/textures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Texture
+         * @description The texture of a hash, as it came; never changes.
+         */
+        get: operations["texture_api_textures__name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/thumbnails/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Thumbnail
+         * @description The shelf's picture of a piece, or 204 where no browser has drawn it yet.
+         */
+        get: operations["thumbnail_api_thumbnails__key__get"];
+        /**
+         * Keep Thumbnail
+         * @description Keep the picture of a piece: the body is a PNG.
+         */
+        put: operations["keep_thumbnail_api_thumbnails__key__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tools": {
         parameters: {
             query?: never;
@@ -233,6 +405,38 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Accept
+         * @description How an arrival comes onto the shelf: what its numbers mean, which axis is up, what becomes a piece, the pivot,
+         *     and whether the pieces are placed where they stood.
+         */
+        Accept: {
+            /** Level */
+            level: string;
+            /**
+             * Pieces
+             * @default each
+             * @enum {string}
+             */
+            pieces: "each" | "one";
+            /**
+             * Pivot
+             * @default file
+             * @enum {string}
+             */
+            pivot: "file" | "base centre";
+            /**
+             * Place
+             * @default false
+             */
+            place: boolean;
+            /** Revision */
+            revision: number;
+            /** @default m */
+            unit: components["schemas"]["Unit"];
+            /** @default y */
+            up: components["schemas"]["Up"];
+        };
+        /**
          * AdjustRequest
          * @description Other parameters for the last step.
          */
@@ -250,19 +454,245 @@ export interface components {
             /** Tool */
             tool: string;
         };
-        /** Body_bring_in_api_kit_import_post */
-        Body_bring_in_api_kit_import_post: {
+        /** Arch */
+        Arch: {
+            /**
+             * Depth
+             * @description Size along Z
+             * @default 1
+             */
+            depth: number;
+            /**
+             * Divisions around
+             * @description Quads round
+             * @default 12
+             */
+            divisions: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "arch";
+            /**
+             * Rise
+             * @description Clear height in the middle
+             * @default 1.5
+             */
+            rise: number;
+            /**
+             * Divisions along
+             * @description Quads through the depth
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Span
+             * @description Clear width between the feet
+             * @default 3
+             */
+            span: number;
+            /**
+             * Thickness
+             * @description Of the ring
+             * @default 0.4
+             */
+            thickness: number;
+        };
+        /**
+         * ArrivalView
+         * @description How far the reading of a file is; its sheet when it is ready, or the reason why it could not be read.
+         */
+        ArrivalView: {
+            /** Data */
+            data: {
+                [key: string]: unknown;
+            };
             /** File */
             file: string;
-            /** Level */
-            level: string;
+            /** Id */
+            id: string;
+            /** Reason */
+            reason: string;
+            /** Share */
+            share: number;
+            sheet: components["schemas"]["Sheet"] | null;
             /**
-             * Place
-             * @default false
+             * State
+             * @enum {string}
              */
-            place: boolean;
-            /** Revision */
-            revision: number;
+            state: "reading" | "ready" | "failed";
+            /** Weld */
+            weld: boolean;
+            /** Words */
+            words: string;
+        };
+        /** Body_arrive_api_arrivals_post */
+        Body_arrive_api_arrivals_post: {
+            /**
+             * Files
+             * @description One model, with the files that it names
+             */
+            files: string[];
+            /**
+             * Weld
+             * @description Make exactly coincident vertices one
+             * @default true
+             */
+            weld: boolean;
+        };
+        /** Box */
+        Box: {
+            /**
+             * Divisions X
+             * @description Quads along the width
+             * @default 1
+             */
+            along_x: number;
+            /**
+             * Divisions Y
+             * @description Quads along the height
+             * @default 1
+             */
+            along_y: number;
+            /**
+             * Divisions Z
+             * @description Quads along the depth
+             * @default 1
+             */
+            along_z: number;
+            /**
+             * Depth
+             * @description Size along Z
+             * @default 1
+             */
+            depth: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description Size along Y
+             * @default 1
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "box";
+            /**
+             * Width
+             * @description Size along X
+             * @default 2
+             */
+            width: number;
+        };
+        /** Capsule */
+        Capsule: {
+            /**
+             * Divisions of caps
+             * @description Quads over each end
+             * @default 4
+             */
+            cap_rows: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description Whole height, at least twice the radius
+             * @default 1.8
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "capsule";
+            /**
+             * Radius
+             * @description Radius of the corners
+             * @default 0.35
+             */
+            radius: number;
+            /**
+             * Divisions along
+             * @description Quads along the straight part
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Divisions around
+             * @description Quads round
+             * @default 16
+             */
+            sides: number;
+        };
+        /** Cone */
+        Cone: {
+            /**
+             * Rings on the caps
+             * @description 0: each end is one face
+             * @default 0
+             */
+            cap_rings: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description Size along Y
+             * @default 2
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cone";
+            /**
+             * Radius
+             * @description Radius of the base
+             * @default 1
+             */
+            radius: number;
+            /**
+             * Divisions along
+             * @description Quads along the height
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Divisions around
+             * @description Quads round
+             * @default 16
+             */
+            sides: number;
+            /**
+             * Top radius
+             * @description 0 runs to a point
+             * @default 0
+             */
+            top_radius: number;
         };
         /**
          * Course
@@ -321,6 +751,63 @@ export interface components {
              */
             up: number;
         };
+        /** Cylinder */
+        Cylinder: {
+            /**
+             * Rings on the caps
+             * @description 0: each end is one face
+             * @default 0
+             */
+            cap_rings: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description Size along Y
+             * @default 2
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cylinder";
+            /**
+             * Radius
+             * @description Radius of the corners
+             * @default 0.5
+             */
+            radius: number;
+            /**
+             * Divisions of rims
+             * @description Quads over each rounded rim
+             * @default 3
+             */
+            round_rows: number;
+            /**
+             * Rounded rims
+             * @description Radius of the rims; 0 is sharp
+             * @default 0
+             */
+            rounding: number;
+            /**
+             * Divisions along
+             * @description Quads along the height
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Divisions around
+             * @description Quads round; six makes a hexagon
+             * @default 16
+             */
+            sides: number;
+        };
         /**
          * Delta
          * @description Everything that differs after a change. `items` holds rows of ten: position, turn xyzw, size.
@@ -350,8 +837,122 @@ export interface components {
             summary: components["schemas"]["Summary"];
         };
         /**
+         * Dimensions
+         * @description The parameters that a piece was drawn with, and the mesh that they made.
+         */
+        Dimensions: {
+            /** Mesh */
+            mesh: string;
+            /** Shape */
+            shape: components["schemas"]["Box"] | components["schemas"]["Plane"] | components["schemas"]["Wedge"] | components["schemas"]["Pyramid"] | components["schemas"]["Cylinder"] | components["schemas"]["Cone"] | components["schemas"]["Sphere"] | components["schemas"]["Capsule"] | components["schemas"]["Tube"] | components["schemas"]["Torus"] | components["schemas"]["Helix"] | components["schemas"]["Arch"] | components["schemas"]["Doorway"] | components["schemas"]["Stairs"] | components["schemas"]["SpiralStairs"] | components["schemas"]["Lettering"];
+        };
+        /** Doorway */
+        Doorway: {
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description Size along Y
+             * @default 3
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "doorway";
+            /**
+             * Opening offset
+             * @description From the wall's middle
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Opening height
+             * @description Height of the opening
+             * @default 2.1
+             */
+            opening_height: number;
+            /**
+             * Opening width
+             * @description Width of the opening
+             * @default 1
+             */
+            opening_width: number;
+            /**
+             * Sill
+             * @description Where the opening begins; 0 is a door
+             * @default 0
+             */
+            sill: number;
+            /**
+             * Thickness
+             * @description Size along Z
+             * @default 0.3
+             */
+            thickness: number;
+            /**
+             * Width
+             * @description Size along X
+             * @default 4
+             */
+            width: number;
+        };
+        /**
+         * Drag
+         * @description One stage of drawing: what the hand does and which fields it sets.
+         *
+         *     rectangle: two opposite corners of the base set width along X and depth along Z. disc: centre and rim set a radius.
+         *     point: a click sets the place alone. up: the height over the base, less the value of `less`, divided by that of
+         *     `per`. ring: the distance of the pointer from the rim of the disc; `hole`: from its centre; `wall`: the radius less
+         *     that distance. pane: two corners on the upright plane through the base's middle set an offset, a width, how
+         *     high it begins and its height.
+         */
+        Drag: {
+            /**
+             * Gesture
+             * @enum {string}
+             */
+            gesture: "rectangle" | "disc" | "point" | "up" | "ring" | "hole" | "wall" | "pane";
+            /** Less */
+            less?: string | null;
+            /** Per */
+            per?: string | null;
+            /** Prompt */
+            prompt: string;
+            /**
+             * Sets
+             * @default []
+             */
+            sets: string[];
+            /** Step */
+            step?: number | null;
+        };
+        /**
+         * FaceAt
+         * @description A face of an item that stands in the level.
+         */
+        FaceAt: {
+            /** Face */
+            face: number;
+            /**
+             * Item
+             * @default 0
+             */
+            item: number;
+            /** Thing */
+            thing: string;
+        };
+        /**
          * Facts
-         * @description What is known of a piece's mesh without loading it: counts, and its box in the mesh's own coordinates.
+         * @description What is known of a piece's mesh without loading it: counts, and its box.
+         *
+         *     The box lies along the axes of the piece's pivot and is measured from the mesh's origin.
          */
         Facts: {
             /** Closed */
@@ -378,6 +979,58 @@ export interface components {
             vertices: number;
         };
         /**
+         * Feature
+         * @description A vertex, edge middle or face centre: where it is in the mesh and in the world, and the normal there.
+         */
+        Feature: {
+            /** Index */
+            index: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "vertex" | "edge" | "face";
+            /** Mesh */
+            mesh: string;
+            /** Normal */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /** Piece */
+            piece: string;
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * FeatureRequest
+         * @description A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres.
+         */
+        FeatureRequest: {
+            /** Face */
+            face: number;
+            /**
+             * Item
+             * @default 0
+             */
+            item: number;
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Reach */
+            reach: number;
+            /** Thing */
+            thing: string;
+        };
+        /**
          * Finding
          * @description One thing worth the artist's attention: a closed code, the thing, a sentence.
          */
@@ -395,6 +1048,83 @@ export interface components {
          * @enum {string}
          */
         Fit: "fill" | "number" | "spacing";
+        /**
+         * Ground
+         * @description What a piece can stand on: a point of the plane, and the turn that stands things upright on it.
+         */
+        Ground: {
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+            /** Turn */
+            turn: [
+                number,
+                number,
+                number,
+                number
+            ];
+        };
+        /** Helix */
+        Helix: {
+            /**
+             * Divisions of a turn
+             * @description Quads along each turn
+             * @default 16
+             */
+            divisions: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Hand
+             * @description A right-handed or a left-handed screw
+             * @default right
+             * @enum {string}
+             */
+            hand: "right" | "left";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "helix";
+            /**
+             * Pitch
+             * @description Climb of one turn
+             * @default 0.4
+             */
+            pitch: number;
+            /**
+             * Radius
+             * @description From the axis to the middle of the section
+             * @default 0.5
+             */
+            radius: number;
+            /**
+             * Section radius
+             * @description Radius of the round section
+             * @default 0.06
+             */
+            section: number;
+            /**
+             * Divisions of section
+             * @description Quads round the section
+             * @default 8
+             */
+            section_sides: number;
+            /**
+             * Turns
+             * @description Number of turns
+             * @default 3
+             */
+            turns: number;
+        };
         /** HistoryRequest */
         HistoryRequest: {
             /**
@@ -411,6 +1141,51 @@ export interface components {
         HistoryView: {
             last: components["schemas"]["StepView"] | null;
             redo: components["schemas"]["StepView"] | null;
+        };
+        /** Lettering */
+        Lettering: {
+            /**
+             * Curve error
+             * @description How far chords may leave the curves
+             * @default 2
+             */
+            chord_error: number;
+            /**
+             * Depth
+             * @description Size along Z
+             * @default 0.05
+             */
+            depth: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description Height of a capital
+             * @default 0.5
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lettering";
+            /**
+             * Spacing
+             * @description Added between letters
+             * @default 0
+             */
+            spacing: number;
+            /**
+             * Text
+             * @description The letters
+             * @default Merrow Lock
+             */
+            text: string;
         };
         /**
          * LevelRow
@@ -583,6 +1358,23 @@ export interface components {
             ];
         };
         /**
+         * MaterialSheet
+         * @description A material: linear colour, and whether it has a texture.
+         */
+        MaterialSheet: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Name */
+            name: string;
+            /** Texture */
+            texture: boolean;
+        };
+        /**
          * Need
          * @description What must be selected: kinds, and how many of them.
          */
@@ -609,6 +1401,28 @@ export interface components {
         NewLevel: {
             /** Name */
             name: string;
+        };
+        /**
+         * PartSheet
+         * @description One part of a file: its name and counts.
+         */
+        PartSheet: {
+            /** Closed */
+            closed: boolean;
+            /** Faces */
+            faces: number;
+            /** Name */
+            name: string;
+            /** Ngons */
+            ngons: number;
+            /** Places */
+            places: number;
+            /** Quads */
+            quads: number;
+            /** Triangles */
+            triangles: number;
+            /** Vertices */
+            vertices: number;
         };
         /**
          * Path
@@ -653,9 +1467,28 @@ export interface components {
         };
         /**
          * Piece
-         * @description A reusable mesh on the shelf. `pivot` is in the mesh's coordinates.
+         * @description A reusable mesh on the shelf.
+         *
+         *     `pivot` is in the mesh's coordinates; `axes` turns the mesh's axes into the pivot's. `dimensions` are live as long
+         *     as the piece has the mesh that they made; afterwards they are the way back.
          */
         Piece: {
+            /**
+             * Axes
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            axes: [
+                number,
+                number,
+                number,
+                number
+            ];
+            dimensions?: components["schemas"]["Dimensions"] | null;
             facts: components["schemas"]["Facts"];
             /** Id */
             id: string;
@@ -687,6 +1520,11 @@ export interface components {
                 number
             ];
             slim?: components["schemas"]["SlimOrigin"] | null;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
         };
         /**
          * PieceUse
@@ -759,6 +1597,45 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /** Plane */
+        Plane: {
+            /**
+             * Divisions X
+             * @description Quads along the width
+             * @default 1
+             */
+            along_x: number;
+            /**
+             * Divisions Z
+             * @description Quads along the depth
+             * @default 1
+             */
+            along_z: number;
+            /**
+             * Depth
+             * @description Size along Z
+             * @default 4
+             */
+            depth: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plane";
+            /**
+             * Width
+             * @description Size along X
+             * @default 4
+             */
+            width: number;
         };
         /**
          * Point
@@ -847,12 +1724,137 @@ export interface components {
             /** Type */
             type: string;
         };
+        /** Pyramid */
+        Pyramid: {
+            /**
+             * Depth
+             * @description Size along Z
+             * @default 2
+             */
+            depth: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description Size along Y
+             * @default 2
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pyramid";
+            /**
+             * Rows
+             * @description Quads up each side
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Top
+             * @description Share of the base that is left at the top
+             * @default 0
+             */
+            top: number;
+            /**
+             * Width
+             * @description Size along X
+             * @default 2
+             */
+            width: number;
+        };
+        /** ReadAgain */
+        ReadAgain: {
+            /** Weld */
+            weld: boolean;
+        };
         /**
          * Running
          * @description The piece's axis that goes along the path.
          * @enum {string}
          */
         Running: "auto" | "x" | "z" | "-x" | "-z";
+        /**
+         * ShapeInfo
+         * @description A shape as its card and its drawing need it: words, the JSON schema of its fields, the drags.
+         */
+        ShapeInfo: {
+            /** About */
+            about: string;
+            /** Drags */
+            drags: components["schemas"]["Drag"][];
+            /** Fields */
+            fields: {
+                [key: string]: unknown;
+            };
+            /** Icon */
+            icon: string;
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * Sheet
+         * @description Counts, size in the file's own numbers, materials, what was mended and what is wrong.
+         *
+         *     `outline_y` and `outline_z` are the file seen from the front, as outlines of points, with Y or with Z up; `unit` and
+         *     `up` are what the file most likely means.
+         */
+        Sheet: {
+            /** Faces */
+            faces: number;
+            /** File */
+            file: string;
+            /** Fixed */
+            fixed: boolean;
+            /** High */
+            high: [
+                number,
+                number,
+                number
+            ];
+            /** Low */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /** Materials */
+            materials: components["schemas"]["MaterialSheet"][];
+            /** More Parts */
+            more_parts: number;
+            /** Notes */
+            notes: string[];
+            /** Outline Y */
+            outline_y: [
+                number,
+                number
+            ][][];
+            /** Outline Z */
+            outline_z: [
+                number,
+                number
+            ][][];
+            /** Parts */
+            parts: components["schemas"]["PartSheet"][];
+            /** Places */
+            places: number;
+            /** Problems */
+            problems: string[];
+            /** Triangles */
+            triangles: number;
+            unit: components["schemas"]["Unit"];
+            up: components["schemas"]["Up"];
+            /** Vertices */
+            vertices: number;
+        };
         /**
          * SlimOrigin
          * @description Where a slimmed piece came from, and what it cost: measured deviation in metres.
@@ -868,6 +1870,187 @@ export interface components {
             rms: number;
             /** Triangles */
             triangles: number;
+        };
+        /** Sphere */
+        Sphere: {
+            /**
+             * Build
+             * @description Rings with two poles, or a cube blown up
+             * @default rings
+             * @enum {string}
+             */
+            build: "rings" | "even quads";
+            /**
+             * Divisions
+             * @description Quads along each side of the cube
+             * @default 8
+             */
+            divisions: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sphere";
+            /**
+             * Radius
+             * @description Radius of the corners
+             * @default 1
+             */
+            radius: number;
+            /**
+             * Divisions along
+             * @description Quads from pole to pole
+             * @default 12
+             */
+            rows: number;
+            /**
+             * Divisions around
+             * @description Quads round
+             * @default 24
+             */
+            sides: number;
+        };
+        /** SpiralStairs */
+        SpiralStairs: {
+            /**
+             * Steps by
+             * @description Their number, or about how high each is
+             * @default step height
+             * @enum {string}
+             */
+            by: "count" | "step height";
+            /**
+             * Climbs to the
+             * @description Which way it turns for who goes up
+             * @default left
+             * @enum {string}
+             */
+            climbs: "left" | "right";
+            /**
+             * Core radius
+             * @description Radius of the open core
+             * @default 0.3
+             */
+            core: number;
+            /**
+             * Divisions of a step
+             * @description Quads along the curve of each step
+             * @default 1
+             */
+            divisions: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description The climb
+             * @default 3
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spiral_stairs";
+            /**
+             * Radius
+             * @description Outer radius
+             * @default 1.5
+             */
+            radius: number;
+            /**
+             * Step height
+             * @description The nearest that makes the steps equal is taken
+             * @default 0.18
+             */
+            step_height: number;
+            /**
+             * Steps
+             * @description Number of steps
+             * @default 16
+             */
+            steps: number;
+            /**
+             * Turn
+             * @description How far the flight turns
+             * @default 360
+             */
+            sweep: number;
+            /**
+             * Slab
+             * @description Thickness of the slab; 0 is solid to the ground
+             * @default 0.2
+             */
+            thickness: number;
+        };
+        /** Stairs */
+        Stairs: {
+            /**
+             * Steps by
+             * @description Their number, or about how high each is
+             * @default step height
+             * @enum {string}
+             */
+            by: "count" | "step height";
+            /**
+             * Run
+             * @description Size along Z
+             * @default 3
+             */
+            depth: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description The climb
+             * @default 2
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stairs";
+            /**
+             * Step height
+             * @description The nearest that makes the steps equal is taken
+             * @default 0.18
+             */
+            step_height: number;
+            /**
+             * Steps
+             * @description Number of steps
+             * @default 10
+             */
+            steps: number;
+            /**
+             * Slab
+             * @description Thickness of the slab; 0 is solid to the ground
+             * @default 0
+             */
+            thickness: number;
+            /**
+             * Width
+             * @description Size along X
+             * @default 1.5
+             */
+            width: number;
         };
         /**
          * Stand
@@ -954,6 +2137,8 @@ export interface components {
         /**
          * Surface
          * @description A material of a piece: linear base colour and how rough and metallic it is, each 0…1.
+         *
+         *     `texture` is the hash of the picture that the colour is multiplied with.
          */
         Surface: {
             /** Colour */
@@ -975,6 +2160,8 @@ export interface components {
              * @default 0.8
              */
             roughness: number;
+            /** Texture */
+            texture?: string | null;
         };
         /**
          * ToolInfo
@@ -1009,6 +2196,147 @@ export interface components {
             /** Verb */
             verb: string;
         };
+        /** Torus */
+        Torus: {
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "torus";
+            /**
+             * Radius
+             * @description From the centre to the middle of the section
+             * @default 1
+             */
+            radius: number;
+            /**
+             * Section radius
+             * @description Radius of the round section
+             * @default 0.25
+             */
+            section: number;
+            /**
+             * Divisions of section
+             * @description Quads round the section
+             * @default 12
+             */
+            section_sides: number;
+            /**
+             * Divisions around
+             * @description Quads round
+             * @default 32
+             */
+            sides: number;
+        };
+        /** Tube */
+        Tube: {
+            /**
+             * Rings on the ends
+             * @description Quads across the wall
+             * @default 1
+             */
+            end_rings: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description Size along Y
+             * @default 2
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tube";
+            /**
+             * Radius
+             * @description Outer radius
+             * @default 0.5
+             */
+            radius: number;
+            /**
+             * Divisions along
+             * @description Quads along the height
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Divisions around
+             * @description Quads round
+             * @default 24
+             */
+            sides: number;
+            /**
+             * Thickness
+             * @description Thickness of the wall
+             * @default 0.1
+             */
+            thickness: number;
+        };
+        /**
+         * Unit
+         * @description What one number of a file is long.
+         * @enum {string}
+         */
+        Unit: "m" | "cm" | "mm" | "in" | "ft";
+        /**
+         * Up
+         * @description Which axis of a file points up.
+         * @enum {string}
+         */
+        Up: "y" | "z";
+        /** Wedge */
+        Wedge: {
+            /**
+             * Depth
+             * @description Size along Z
+             * @default 3
+             */
+            depth: number;
+            /**
+             * Faces
+             * @description Quads, or cut into the engine's triangles
+             * @default quads
+             * @enum {string}
+             */
+            faces: "quads" | "triangles";
+            /**
+             * Height
+             * @description Height of the back
+             * @default 1
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wedge";
+            /**
+             * Rows
+             * @description Quads up the slope
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Width
+             * @description Size along X
+             * @default 2
+             */
+            width: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -1018,7 +2346,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    bring_in_api_kit_import_post: {
+    arrive_api_arrivals_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -1027,7 +2355,139 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_bring_in_api_kit_import_post"];
+                "multipart/form-data": components["schemas"]["Body_arrive_api_arrivals_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_api_arrivals__key__get: {
+        parameters: {
+            query?: {
+                seen?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_again_api_arrivals__key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadAgain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    discard_api_arrivals__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accept_api_arrivals__key__accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Accept"];
             };
         };
         responses: {
@@ -1161,6 +2621,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feature_api_levels__level__feature_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeatureRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feature"];
+                };
             };
             /** @description What was wrong and what to do; nothing changed */
             422: {
@@ -1313,6 +2808,41 @@ export interface operations {
             };
         };
     };
+    surface_api_levels__level__surface_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaceAt"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ground"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     undo_api_levels__level__undo_post: {
         parameters: {
             query?: never;
@@ -1361,6 +2891,155 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_api_pieces__piece__export_get: {
+        parameters: {
+            query?: {
+                format?: "glb" | "obj" | "ply" | "stl";
+                unit?: components["schemas"]["Unit"];
+                up?: components["schemas"]["Up"];
+            };
+            header?: never;
+            path: {
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shapes_api_shapes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapeInfo"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    texture_api_textures__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    thumbnail_api_thumbnails__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_thumbnail_api_thumbnails__key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -2,7 +2,7 @@ import { applyDelta, levelStore, loadLevel, showPreview } from "../state/level";
 import { tell } from "../state/messages";
 import { select } from "../state/selection";
 import { api, Problem } from "./client";
-import type { Delta, Params } from "./types";
+import type { Accept, Delta, Params } from "./types";
 
 /** Load the open level anew. */
 export async function reload(): Promise<void> {
@@ -49,8 +49,9 @@ export const adjustLast = (tool: string, params: Params) =>
 export const undo = () => inTurn((level, revision) => api.undo(level, revision));
 export const redo = () => inTurn((level, revision) => api.redo(level, revision));
 
-export const bringIn = (file: File, place: boolean) =>
-  inTurn((level, revision) => api.bringIn(level, revision, file, place));
+/** Put what has arrived onto the shelf. */
+export const acceptArrival = (id: string, how: Omit<Accept, "level" | "revision">) =>
+  inTurn((level, revision) => api.accept(id, { ...how, level, revision }));
 
 interface Wanted {
   tool: string;

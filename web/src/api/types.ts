@@ -19,5 +19,14 @@ export type StepView = Schemas["StepView"];
 export type ToolInfo = Schemas["ToolInfo"];
 export type LevelSummary = Schemas["LevelSummary"];
 export type ProblemBody = Schemas["Problem"];
+export type ShapeInfo = Schemas["ShapeInfo"];
+export type Drag = Schemas["Drag"];
+export type Ground = Schemas["Ground"];
+export type Feature = Schemas["Feature"];
+export type ArrivalView = Schemas["ArrivalView"];
+export type ArrivalFacts = Schemas["Sheet"];
+export type Accept = Schemas["Accept"];
+/** A shape's parameters: its kind and its dimensions by name. */
+export type ShapeValues = { kind: string } & Record<string, unknown>;
 export type Params = Record<string, unknown>;
 export type Vector = [number, number, number];

@@ -5,7 +5,7 @@ import type { Params, ToolInfo } from "../api/types";
 import { useLevel } from "../state/level";
 import { useRunning } from "../state/running";
 import { remember } from "../tools/registry";
-import { fieldsOf } from "../tools/schema";
+import { errorsOf, fieldsOf } from "../tools/schema";
 import { ToolForm } from "../tools/ToolForm";
 import { Card, Quiet } from "./parts";
 
@@ -29,8 +29,7 @@ export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
   const commit = async (params: Params) => {
     previewStep(null);
     const result = await adjustLast(tool.tool, params);
-    if (result instanceof Problem)
-      setErrors(Object.fromEntries(result.fields.map((f) => [f.field.split(".")[0], f.text])));
+    if (result instanceof Problem) setErrors(errorsOf(result));
     else remember(tool.tool, params);
   };
   return (

@@ -7,6 +7,8 @@ import { shown, useLevel } from "../state/level";
 import { useSelection } from "../state/selection";
 import { VectorField } from "../ui/fields";
 import { grouped } from "../ui/words";
+import { Dimensions } from "./Dimensions";
+import { ExportPiece, UsedBy } from "./PieceParts";
 import { Card, Quiet } from "./parts";
 
 const Linked = styled.span`
@@ -84,6 +86,10 @@ function OnePiece({ piece }: { piece: Piece }) {
       <div>
         <PieceFacts piece={piece} />
         <Pivot piece={piece} />
+        {(piece.tags ?? []).length > 0 && <Quiet>{piece.tags.map((t) => `#${t}`).join(" ")}</Quiet>}
+        <UsedBy piece={piece} />
+        <Dimensions key={piece.id} piece={piece} row={piece.id} />
+        <ExportPiece piece={piece} />
       </div>
     </Card>
   );
@@ -91,10 +97,17 @@ function OnePiece({ piece }: { piece: Piece }) {
 
 function Pivot({ piece }: { piece: Piece }) {
   const [x = 0, y = 0, z = 0] = piece.pivot ?? [];
+  const turned = degrees(piece.axes);
   return (
     <Facts>
       <dt>Pivot</dt>
       <dd>{[x, y, z].map((v) => v.toFixed(2).replace("-", "−")).join(", ")} m</dd>
+      {turned.some((v) => v !== 0) && (
+        <>
+          <dt>Its axes</dt>
+          <dd>{turned.map((v) => v.toFixed(1).replace("-", "−")).join(", ")}°</dd>
+        </>
+      )}
     </Facts>
   );
 }
@@ -134,6 +147,7 @@ function OneStanding({ thing }: { thing: Placement | LineArray }) {
         <VectorField
           label="Turn"
           aside="degrees"
+          digits={2}
           value={degrees(thing.turn)}
           step={15}
           onCommit={(turn) => set({ turn })}
@@ -148,6 +162,7 @@ function OneStanding({ thing }: { thing: Placement | LineArray }) {
           />
         )}
         {piece && <PieceFacts piece={piece} items={items} />}
+        {piece && <Dimensions key={piece.id} piece={piece} row={thing.id} />}
       </div>
     </Card>
   );

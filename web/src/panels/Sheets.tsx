@@ -2,9 +2,11 @@ import { type ReactNode, useMemo, useState } from "react";
 import { Dialog, Heading, Input, ListBox, ListBoxItem, Modal, ModalOverlay, SearchField } from "react-aria-components";
 import styled from "styled-components";
 import type { ToolInfo } from "../api/types";
+import { useKit } from "../state/kit";
 import { setView } from "../state/view";
 import { iconOf, selectedRows, startTool, whyNot } from "../tools/registry";
 import { Key } from "../ui/controls";
+import { startDrawing } from "../viewport/drawing";
 
 const Veil = styled(ModalOverlay)`
   position: fixed; inset: 0; background: rgb(34 48 58 / 0.25); display: grid; justify-items: center; align-items: start;
@@ -50,21 +52,44 @@ export function FindTool({ open, onClose, tools }: SheetProps & { tools: readonl
   );
 }
 
+interface Hit {
+  id: string;
+  entry: { title: string; about: string; icon: string; key: string | null };
+  reason: string | null;
+  start: () => void;
+}
+
+function startOf(tool: ToolInfo): void {
+  const [stage] = tool.stages;
+  if (stage) setView({ stage: (tool.stages as string[]).includes("build") ? "build" : (stage as "kit") });
+  startTool(tool);
+}
+
 function Finder({ tools, onClose }: { tools: readonly ToolInfo[]; onClose: () => void }) {
   const [text, setText] = useState("");
+  const shapes = useKit((s) => s.shapes);
   const found = useMemo(() => {
     const words = text.toLowerCase().split(/\s+/).filter(Boolean);
     const rows = selectedRows();
-    return tools
-      .filter((t) => !t.hidden && words.every((w) => `${t.title} ${t.about} ${t.verb}`.toLowerCase().includes(w)))
-      .map((tool) => ({ id: tool.tool, tool, reason: whyNot(tool, rows) }))
-      .sort((a, b) => Number(a.reason !== null) - Number(b.reason !== null));
-  }, [tools, text]);
-  const start = (tool: ToolInfo) => {
+    const fits = (all: string) => words.every((w) => all.toLowerCase().includes(w));
+    const drawn = shapes
+      .filter((s) => fits(`draw ${s.title} ${s.about}`))
+      .map(
+        (s): Hit => ({
+          id: `draw-${s.kind}`,
+          entry: { ...s, title: `Draw ${s.title.toLowerCase()}`, key: null },
+          reason: null,
+          start: () => startDrawing(s.kind),
+        }),
+      );
+    const able = tools
+      .filter((t) => !t.hidden && fits(`${t.title} ${t.about} ${t.verb}`))
+      .map((tool): Hit => ({ id: tool.tool, entry: tool, reason: whyNot(tool, rows), start: () => startOf(tool) }));
+    return [...able, ...drawn].sort((a, b) => Number(a.reason !== null) - Number(b.reason !== null));
+  }, [tools, shapes, text]);
+  const start = (hit: Hit) => {
     onClose();
-    const [stage] = tool.stages;
-    if (stage) setView({ stage: (tool.stages as string[]).includes("build") ? "build" : (stage as "kit") });
-    startTool(tool);
+    hit.start();
   };
   return (
     <>
@@ -73,7 +98,7 @@ function Finder({ tools, onClose }: { tools: readonly ToolInfo[]; onClose: () =>
         autoFocus
         value={text}
         onChange={setText}
-        onSubmit={() => found[0] && found[0].reason === null && start(found[0].tool)}
+        onSubmit={() => found[0] && found[0].reason === null && start(found[0])}
       >
         <Input placeholder="What do you want to do?" />
       </SearchField>
@@ -82,18 +107,18 @@ function Finder({ tools, onClose }: { tools: readonly ToolInfo[]; onClose: () =>
         items={found}
         onAction={(key) => {
           const hit = found.find((f) => f.id === key);
-          if (hit && hit.reason === null) start(hit.tool);
+          if (hit && hit.reason === null) start(hit);
         }}
         renderEmptyState={() => <p style={{ padding: 12 }}>No tool is called that.</p>}
       >
-        {({ tool, reason }) => {
-          const Icon = iconOf(tool);
+        {({ id, entry, reason }) => {
+          const Icon = iconOf(entry);
           return (
-            <ListBoxItem id={tool.tool} textValue={tool.title} data-off={reason !== null}>
+            <ListBoxItem id={id} textValue={entry.title} data-off={reason !== null}>
               <Icon size={16} aria-hidden />
-              <span>{tool.title}</span>
-              {tool.key ? <Key>{tool.key.replace("+", " ")}</Key> : <span />}
-              <small>{reason ?? tool.about}</small>
+              <span>{entry.title}</span>
+              {entry.key ? <Key>{entry.key.replace("+", " ")}</Key> : <span />}
+              <small>{reason ?? entry.about}</small>
             </ListBoxItem>
           );
         }}
@@ -108,6 +133,8 @@ const KEYS: [string, string][] = [
   ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
   ["Ctrl D", "duplicate"],
   ["P", "set pivot"],
+  ["N", "draw the last shape again"],
+  ["Shift while drawing", "grow from the centre"],
   ["Del", "delete"],
   ["Ctrl A, Ctrl I", "select all, invert"],
   ["L, Shift L", "look at the selection, at all"],

@@ -1,19 +1,27 @@
 import { Plus } from "lucide-react";
-import { type ChangeEvent, type PointerEvent, useMemo, useRef } from "react";
-import { Menu, MenuItem, MenuTrigger } from "react-aria-components";
+import { type ChangeEvent, type PointerEvent, useMemo, useRef, useState } from "react";
+import { Input, Menu, MenuItem, MenuTrigger, SearchField } from "react-aria-components";
 import styled from "styled-components";
-import { bringIn } from "../api/steps";
 import type { Piece, ToolInfo } from "../api/types";
+import { bringIn } from "../state/arrival";
+import { useKit } from "../state/kit";
 import { useLevel } from "../state/level";
-import { openCard, runningStore, startPlacing } from "../state/running";
+import { runningStore, startPlacing } from "../state/running";
 import { hover, select, useSelection } from "../state/selection";
 import { Button, Floating } from "../ui/controls";
 import { grouped } from "../ui/words";
+import { startDrawing } from "../viewport/drawing";
 import { usePicture } from "../viewport/pictures";
+import { PieceMenu } from "./PieceMenu";
 import { Heading } from "./parts";
 
 const Grid = styled.ul`
   list-style: none; margin: 0; padding: 0 10px 10px; display: grid; grid-template-columns: repeat(2, minmax(0, 1fr)); gap: 6px; overflow-y: auto;
+  & > li { position: relative; }
+`;
+const Search = styled(SearchField)`
+  padding: 0 10px 6px;
+  & input { width: 100%; min-height: 26px; padding: 3px 8px; border: 1px solid var(--line); border-radius: 3px; background: var(--field); }
 `;
 const Tile = styled.button`
   all: unset; box-sizing: border-box; display: grid; width: 100%; min-width: 0; padding: 4px; border: 1px solid var(--line); border-radius: 4px; grid-template-columns: minmax(0, 1fr);
@@ -31,14 +39,24 @@ const Empty = styled.p`padding: 0 12px 12px; color: var(--quiet);`;
 export function Shelf({ tools }: { tools: readonly ToolInfo[] }) {
   const pieces = useLevel((s) => s.scene.pieces);
   const uses = useLevel((s) => s.scene.summary?.uses);
+  const shapes = useKit((s) => s.shapes);
   const count = useMemo(() => new Map(uses?.map((u) => [u.piece, u.items])), [uses]);
+  const [text, setText] = useState("");
   const file = useRef<HTMLInputElement>(null);
-  const shapes = tools.filter((t) => t.verb === "Make" && !t.hidden);
   const chosen = (event: ChangeEvent<HTMLInputElement>) => {
-    const [first] = event.currentTarget.files ?? [];
-    if (first) void bringIn(first, false);
+    void bringIn([...(event.currentTarget.files ?? [])], false);
     event.currentTarget.value = "";
   };
+  const found = useMemo(() => {
+    const words = text
+      .toLowerCase()
+      .split(/[\s,]+/)
+      .filter(Boolean);
+    return [...pieces.values()].filter((p) => {
+      const all = [p.name, ...(p.tags ?? [])].join(" ").toLowerCase();
+      return words.every((w) => all.includes(w));
+    });
+  }, [pieces, text]);
   return (
     <>
       <Heading>
@@ -52,26 +70,42 @@ export function Shelf({ tools }: { tools: readonly ToolInfo[] }) {
           <Floating placement="bottom end">
             <Menu
               aria-label="New piece"
-              onAction={(key) => (key === "file" ? file.current?.click() : openCard(String(key)))}
+              onAction={(key) => (key === "file" ? file.current?.click() : startDrawing(String(key)))}
             >
-              {shapes.map((t) => (
-                <MenuItem key={t.tool} id={t.tool}>
-                  {t.title}
+              <MenuItem id="file">Bring in a file …</MenuItem>
+              {shapes.map((s) => (
+                <MenuItem key={s.kind} id={s.kind}>
+                  Draw {s.title.toLowerCase()}
                 </MenuItem>
               ))}
-              <MenuItem id="file">Bring in a GLB file</MenuItem>
             </Menu>
           </Floating>
         </MenuTrigger>
-        <input ref={file} type="file" accept=".glb,model/gltf-binary" hidden aria-label="GLB file" onChange={chosen} />
+        <input
+          ref={file}
+          type="file"
+          accept=".glb,.gltf,.obj,.ply,.stl,.bin,.mtl,.png,.jpg,.jpeg"
+          multiple
+          hidden
+          aria-label="File to bring in"
+          onChange={chosen}
+        />
       </Heading>
+      {pieces.size > 8 && (
+        <Search aria-label="Search the shelf" value={text} onChange={setText}>
+          <Input placeholder="Name or tag" />
+        </Search>
+      )}
       {pieces.size === 0 ? (
-        <Empty>No pieces yet. Make one with New, or bring in a GLB file.</Empty>
+        <Empty>No pieces yet. Draw one with New, or drop a GLB, glTF, OBJ, PLY or STL file onto the page.</Empty>
+      ) : found.length === 0 ? (
+        <Empty>No piece is called or tagged like that.</Empty>
       ) : (
         <Grid aria-label="Shelf">
-          {[...pieces.values()].map((piece) => (
+          {found.map((piece) => (
             <li key={piece.id}>
               <PieceTile piece={piece} uses={count.get(piece.id) ?? 0} />
+              <PieceMenu piece={piece} tools={tools} />
             </li>
           ))}
         </Grid>
@@ -84,7 +118,7 @@ function PieceTile({ piece, uses }: { piece: Piece; uses: number }) {
   const picture = usePicture(piece);
   const selected = useSelection((s) => s.ids.includes(piece.id));
   const press = useRef<{ x: number; y: number } | null>(null);
-  const size = piece.facts.high.map((v, k) => (v - (piece.facts.low[k] ?? 0)).toFixed(2)).join(" × ");
+  const size = piece.facts.high.map((v, k) => Number((v - (piece.facts.low[k] ?? 0)).toFixed(2))).join(" × ");
   const move = (event: PointerEvent) => {
     const from = press.current;
     if (!from || Math.hypot(event.clientX - from.x, event.clientY - from.y) < 6) return;
@@ -96,7 +130,7 @@ function PieceTile({ piece, uses }: { piece: Piece; uses: number }) {
     <Tile
       type="button"
       aria-pressed={selected}
-      title={`${piece.name}\n${size} m · drag into the level to place`}
+      title={[piece.name, ...(piece.tags ?? []).map((t) => `#${t}`), "drag into the level to place"].join("\n")}
       onPointerDown={(event) => {
         if (event.button !== 0) return;
         press.current = { x: event.clientX, y: event.clientY };
@@ -116,6 +150,7 @@ function PieceTile({ piece, uses }: { piece: Piece; uses: number }) {
       <small>
         {grouped(piece.facts.triangles)} tris · {uses} {uses === 1 ? "use" : "uses"}
       </small>
+      <small>{size} m</small>
     </Tile>
   );
 }

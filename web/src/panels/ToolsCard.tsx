@@ -8,6 +8,7 @@ import { openCard, useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
 import { useView } from "../state/view";
 import { iconOf, remember, startingParams, startTool, whyNot } from "../tools/registry";
+import { errorsOf } from "../tools/schema";
 import { ToolForm } from "../tools/ToolForm";
 import { Button, Key, Tipped } from "../ui/controls";
 import { Card, Quiet } from "./parts";
@@ -113,7 +114,9 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   const reason = whyNot(tool, rows);
   const selection = useMemo(() => (tool.need.kinds?.length ? rows.map((r) => r.id) : []), [rows, tool]);
   const preview = (next: Params) => {
-    if (reason === null && tool.previews) previewStep({ tool: tool.tool, params: next, selection, adjust: false });
+    const unpicked = next.place === "picked" && next.picked === null;
+    if (unpicked) previewStep(null);
+    else if (reason === null && tool.previews) previewStep({ tool: tool.tool, params: next, selection, adjust: false });
   };
   // biome-ignore lint/correctness/useExhaustiveDependencies: shown once as the card opens, then on every change
   useEffect(() => {
@@ -124,7 +127,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
     previewStep(null);
     const result = await takeStep(tool.tool, params, selection, true);
     if (result instanceof Problem) {
-      setErrors(Object.fromEntries(result.fields.map((f) => [f.field.split(".")[0], f.text])));
+      setErrors(errorsOf(result));
       return;
     }
     remember(tool.tool, params);

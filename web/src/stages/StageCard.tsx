@@ -1,8 +1,10 @@
 import { Download, FileInput, House } from "lucide-react";
 import { type ChangeEvent, useRef } from "react";
 import styled from "styled-components";
-import { bringIn, takeStep } from "../api/steps";
+import { takeStep } from "../api/steps";
+import { ShapeBoard } from "../panels/DrawCard";
 import { Card, Quiet } from "../panels/parts";
+import { bringIn } from "../state/arrival";
 import { levelStore, useLevel } from "../state/level";
 import { tell } from "../state/messages";
 import { useView, viewStore } from "../state/view";
@@ -14,6 +16,7 @@ const Column = styled.div`&& { display: grid; gap: 8px; } & button { justify-con
 /** What a stage offers beside its tools. */
 export function StageCard() {
   const stage = useView((v) => v.stage);
+  if (stage === "kit") return <ShapeBoard />;
   if (stage === "ship") return <ShipCard />;
   if (stage === "shape") {
     return (
@@ -60,8 +63,7 @@ function ShipCard() {
   const name = useLevel((s) => s.scene.level?.name ?? "level");
   const file = useRef<HTMLInputElement>(null);
   const chosen = (event: ChangeEvent<HTMLInputElement>) => {
-    const [first] = event.currentTarget.files ?? [];
-    if (first) void bringIn(first, true);
+    void bringIn([...(event.currentTarget.files ?? [])], true);
     event.currentTarget.value = "";
   };
   const keepView = async () => {

@@ -11,6 +11,8 @@ const piece = (id: string): Piece => ({
   pivot: [0, 0, 0],
   materials: [],
   slim: null,
+  axes: [0, 0, 0, 1],
+  tags: [],
   facts: { vertices: 8, faces: 6, triangles: 12, hardware_vertices: 24, closed: true, low: [0, 0, 0], high: [1, 1, 1] },
 });
 const placement = (id: string, x: number): Placement => ({

@@ -1,10 +1,30 @@
 import { createStore, useStore } from "zustand";
-import type { PathPoint, Vector } from "../api/types";
+import type { FaceAt } from "../api/client";
+import type { Feature, PathPoint, ShapeInfo, ShapeValues, Vector } from "../api/types";
+import type { Frame } from "../viewport/frame";
+import type { Found, Spot } from "../viewport/gestures";
+
+/** A shape in the middle of being drawn: which stage sets what, on which plane, and what it has found so far. */
+export interface DrawRun {
+  kind: "draw";
+  info: ShapeInfo;
+  shape: ShapeValues;
+  surface: string;
+  stage: number;
+  frame: Frame;
+  on: FaceAt | null;
+  from: Spot | null;
+  base: Spot;
+  found: Found | null;
+  hover: Vector | null;
+}
 
 /** What the viewport is in the middle of, apart from looking and selecting. */
 export type Running =
   | { kind: "place"; piece: string; at: Vector | null; carried: boolean }
   | { kind: "path"; points: PathPoint[]; hover: Vector | null; height: number | null }
+  | DrawRun
+  | { kind: "pick"; piece: string | null; feature: Feature | null; done: (feature: Feature) => void }
   | { kind: "drag"; words: string; value: string; unit: string };
 
 interface RunningState {

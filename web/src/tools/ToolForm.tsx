@@ -1,19 +1,16 @@
 import styled from "styled-components";
-import type { Params, ToolInfo, Vector } from "../api/types";
+import type { Params, ShapeValues, ToolInfo, Vector } from "../api/types";
 import { useLevel } from "../state/level";
 import { OnOff, Picker, Segments } from "../ui/controls";
 import { AnchorField, type AnchorValue, VectorField } from "../ui/fields";
+import { Labelled } from "../ui/Labelled";
 import { NumberField, Wrong } from "../ui/NumberField";
 import { TextField } from "../ui/TextField";
+import { FeatureField, type Picked } from "./FeatureField";
+import { ShapeFields } from "./ShapeFields";
 import { type Field, fieldsOf, matters } from "./schema";
 
 const Fields = styled.div`display: grid; gap: 6px;`;
-export const Labelled = styled.div`
-  display: grid; grid-template-columns: 92px minmax(0, 1fr); gap: 8px; align-items: center; min-height: 28px;
-  & > span { color: var(--quiet); overflow: hidden; text-overflow: ellipsis; }
-  &[data-high="true"] { grid-template-columns: 1fr; gap: 3px; }
-`;
-
 interface ToolFormProps {
   tool: ToolInfo;
   params: Params;
@@ -30,20 +27,30 @@ const leftOut = (field: Field, params: Params): boolean => field.kind === "vecto
 /** A tool's settings, made from its description on the server. */
 export function ToolForm({ tool, params, errors = {}, focus, onPreview, onCommit }: ToolFormProps) {
   const fields = fieldsOf(tool).filter((f) => f.kind !== "none" && matters(f, params) && !leftOut(f, params));
-  const first = fields.find((f) => f.kind === "number" || f.kind === "whole" || f.kind === "text");
+  const first = fields.find((f) => ["number", "whole", "text", "words"].includes(f.kind));
   return (
     <Fields>
-      {fields.map((field) => (
-        <OneField
-          key={field.name}
-          field={field}
-          value={params[field.name]}
-          error={errors[field.name]}
-          focus={focus === true && field === first}
-          onPreview={(v) => onPreview({ ...params, [field.name]: v })}
-          onCommit={(v) => onCommit({ ...params, [field.name]: v })}
-        />
-      ))}
+      {fields.map((field) =>
+        field.kind === "shape" ? (
+          <ShapeFields
+            key={field.name}
+            shape={params[field.name] as ShapeValues}
+            errors={errors}
+            onPreview={(v) => onPreview({ ...params, [field.name]: v })}
+            onCommit={(v) => onCommit({ ...params, [field.name]: v })}
+          />
+        ) : (
+          <OneField
+            key={field.name}
+            field={field}
+            value={params[field.name]}
+            error={errors[field.name]}
+            focus={focus === true && field === first}
+            onPreview={(v) => onPreview({ ...params, [field.name]: v })}
+            onCommit={(v) => onCommit({ ...params, [field.name]: v })}
+          />
+        ),
+      )}
     </Fields>
   );
 }
@@ -62,7 +69,8 @@ const word = (option: string): string => {
   return /^-?[xyz]$/.test(text) ? text.toUpperCase().replace("-", "−") : text.charAt(0).toUpperCase() + text.slice(1);
 };
 
-function OneField({ field, value, error, focus, onPreview, onCommit }: OneFieldProps) {
+/** One field, by its kind. */
+export function OneField({ field, value, error, focus, onPreview, onCommit }: OneFieldProps) {
   const pieces = useLevel((s) => s.scene.pieces);
   const wrong = error && <Wrong role="alert">{error}</Wrong>;
   switch (field.kind) {
@@ -126,6 +134,28 @@ function OneField({ field, value, error, focus, onPreview, onCommit }: OneFieldP
         </Labelled>
       );
     }
+    case "feature":
+      return <FeatureField label={field.title} value={(value as Picked | null) ?? null} onChange={onCommit} />;
+    case "words":
+      return (
+        <Labelled title={field.help}>
+          <span>{field.title}</span>
+          <TextField
+            label={field.title}
+            value={Array.isArray(value) ? value.join(", ") : ""}
+            focus={focus}
+            onCommit={(text) =>
+              onCommit(
+                text
+                  .split(",")
+                  .map((w) => w.trim())
+                  .filter(Boolean),
+              )
+            }
+          />
+          {wrong}
+        </Labelled>
+      );
     case "text":
       return (
         <Labelled title={field.help}>

@@ -1,21 +1,38 @@
 import {
   Box,
+  CircleDot,
   Columns3,
+  Cone,
   Copy,
+  CopyPlus,
   Crosshair,
   Cylinder,
+  DoorOpen,
   Feather,
+  Globe,
   Grid3x3,
   Import,
+  IterationCcw,
   type LucideIcon,
   MapPin,
   Move,
   Pencil,
+  Pill,
+  Pyramid,
+  Rainbow,
+  Replace,
+  Rotate3d,
   RotateCw,
+  Ruler,
   Settings2,
+  Shapes,
   Spline,
   Square,
+  Tags,
+  Torus,
   Trash2,
+  TriangleRight,
+  Type,
   Waypoints,
 } from "lucide-react";
 import { takeStep } from "../api/steps";
@@ -23,6 +40,7 @@ import type { Params, Row, ToolInfo } from "../api/types";
 import { levelStore } from "../state/level";
 import { openCard, startPath, startPlacing } from "../state/running";
 import { lastPiece, selectionStore } from "../state/selection";
+import { StairsIcon } from "../ui/StairsIcon";
 import { defaultsOf, fieldsOf } from "./schema";
 
 const ICONS: Record<string, LucideIcon> = {
@@ -43,9 +61,27 @@ const ICONS: Record<string, LucideIcon> = {
   square: Square,
   "trash-2": Trash2,
   waypoints: Waypoints,
+  "circle-dot": CircleDot,
+  cone: Cone,
+  "copy-plus": CopyPlus,
+  "door-open": DoorOpen,
+  globe: Globe,
+  "iteration-ccw": IterationCcw,
+  pill: Pill,
+  pyramid: Pyramid,
+  rainbow: Rainbow,
+  replace: Replace,
+  "rotate-3d": Rotate3d,
+  ruler: Ruler,
+  shapes: Shapes,
+  stairs: StairsIcon,
+  tags: Tags,
+  torus: Torus,
+  "triangle-right": TriangleRight,
+  type: Type,
 };
 
-export const iconOf = (tool: ToolInfo): LucideIcon => ICONS[tool.icon] ?? Box;
+export const iconOf = (tool: { icon: string }): LucideIcon => ICONS[tool.icon] ?? Box;
 
 const WORDS: Record<string, string> = {
   piece: "a piece on the shelf",
@@ -90,7 +126,9 @@ export function startingParams(tool: ToolInfo): Params {
   if ("name" in defaults && !tool.prefill) out.name = defaults.name;
   for (const field of tool.prefill ? [] : fieldsOf(tool).filter((f) => f.kind === "piece")) {
     const { pieces } = levelStore.getState().scene;
-    const wanted = lastPiece() ?? String(out[field.name]);
+    const own = new Set(selectedRows().map((r) => (r.kind === "piece" ? r.id : "piece" in r ? r.piece : "")));
+    const other = [...pieces.keys()].find((id) => !own.has(id));
+    const wanted = tool.tool === "replace_piece" ? (other ?? "") : (lastPiece() ?? String(out[field.name]));
     out[field.name] = pieces.has(wanted) ? wanted : (pieces.keys().next().value ?? "");
   }
   return out;

@@ -1,11 +1,28 @@
-import type { Params, ToolInfo } from "../api/types";
+import type { Params } from "../api/types";
+
+/** Whatever has a JSON schema of its fields: a tool, a shape. */
+export interface Described {
+  fields: unknown;
+}
 
 /** A field of a tool, read from its JSON schema. */
 export interface Field {
   name: string;
   title: string;
   help: string;
-  kind: "number" | "whole" | "text" | "switch" | "choice" | "vector" | "anchor" | "piece" | "none";
+  kind:
+    | "number"
+    | "whole"
+    | "text"
+    | "words"
+    | "switch"
+    | "choice"
+    | "vector"
+    | "anchor"
+    | "piece"
+    | "shape"
+    | "feature"
+    | "none";
   options: string[];
   unit?: string;
   step?: number;
@@ -30,8 +47,10 @@ interface Schema {
   when?: Record<string, string[]>;
 }
 
+const WIDGETS = ["anchor", "piece", "shape", "feature", "words", "none"] as const;
+
 const kindOf = (schema: Schema, widget: string | undefined): Field["kind"] => {
-  if (widget === "anchor" || widget === "piece" || widget === "none") return widget;
+  if (widget && (WIDGETS as readonly string[]).includes(widget)) return widget as Field["kind"];
   if (widget === "points") return "none";
   if (schema.prefixItems) return "vector";
   if (schema.enum) return "choice";
@@ -42,11 +61,11 @@ const kindOf = (schema: Schema, widget: string | undefined): Field["kind"] => {
 };
 
 /** The fields of a tool in the order of its description. */
-export function fieldsOf(tool: ToolInfo): Field[] {
+export function fieldsOf(tool: Described): Field[] {
   const root = tool.fields as Schema;
   const resolve = (s: Schema): Schema => (s.$ref ? (root.$defs?.[s.$ref.split("/").at(-1) ?? ""] ?? s) : s);
   return Object.entries(root.properties ?? {})
-    .filter(([name]) => name !== "tool")
+    .filter(([name]) => name !== "tool" && name !== "kind")
     .map(([name, outer]) => {
       const choices = outer.anyOf?.filter((s) => s.type !== "null") ?? [];
       const inner = resolve(choices[0] ?? outer);
@@ -65,12 +84,22 @@ export function fieldsOf(tool: ToolInfo): Field[] {
 }
 
 /** The values that a tool starts with. */
-export function defaultsOf(tool: ToolInfo): Params {
+export function defaultsOf(tool: Described): Params {
   const out: Params = {};
   for (const [name, schema] of Object.entries((tool.fields as Schema).properties ?? {})) {
-    if (name !== "tool" && "default" in schema) out[name] = schema.default;
+    if (name !== "tool" && name !== "kind" && "default" in schema) out[name] = schema.default;
   }
   return out;
+}
+
+/** What was wrong, by field; the dimensions of a shape are fields of their own. */
+export function errorsOf(problem: { fields: { field: string; text: string }[] }): Record<string, string> {
+  return Object.fromEntries(
+    problem.fields.map(({ field, text }) => {
+      const [first = "", second] = field.split(".");
+      return [first === "shape" && second ? `shape.${second}` : first, text];
+    }),
+  );
 }
 
 /** Whether a field matters with the other values as they are. */

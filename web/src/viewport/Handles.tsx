@@ -54,9 +54,13 @@ export function Handles({ scheme }: { scheme: Scheme }) {
   const invalidate = useThree((s) => s.invalidate);
   const held = useDrag((s) => s.handle);
   const stage = useView((v) => v.stage);
+  const setting = useRunning((s) => s.card === "set_pivot");
   const set = useMemo(() => handleSet(scheme), [scheme]);
   const visible =
-    place !== null && (running === null || running.kind === "drag") && (stage === "build" || stage === "kit");
+    place !== null &&
+    !setting &&
+    (running === null || running.kind === "drag") &&
+    (stage === "build" || stage === "kit");
   useEffect(() => {
     if (!visible) return;
     for (const part of set.parts) port.handles.add(part);

@@ -19,6 +19,7 @@ import { useDrag } from "./drag";
 import { type Entry, entriesByPiece, itemMatrix } from "./entries";
 import { InstancedLines, useMesh, type ViewMesh } from "./meshes";
 import { port } from "./port";
+import { textureOf } from "./textures";
 
 const none: ReadonlyMap<string, readonly Entry[]> = new Map();
 
@@ -50,6 +51,7 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
   if (loaded) last.current = loaded;
   const mesh = loaded ?? last.current;
   const draw = useView((v) => v.draw);
+  const invalidate = useThree((s) => s.invalidate);
   const selected = useSelection((s) => s.ids);
   const hovered = useSelection((s) => s.hovered);
   const marked = useMemo(() => {
@@ -62,7 +64,7 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
   }, [entries, hovered, selected, piece.id]);
   const surfaces = useMemo(
     () =>
-      (mesh?.slots ?? []).map(({ slot, geometry }) => {
+      (mesh?.slots ?? []).map(({ slot, geometry, faces }) => {
         const look = piece.materials?.[slot];
         const material = new MeshLambertMaterial({
           side: piece.facts.closed ? FrontSide : DoubleSide,
@@ -72,16 +74,17 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
         });
         const [r, g, b] = look?.colour ?? [0.58, 0.52, 0.42, 1];
         material.color.setRGB(r, g, b);
-        return { geometry, material };
+        material.map = look?.texture ? textureOf(look.texture, invalidate) : null;
+        return { geometry, material, faces };
       }),
-    [mesh, piece.materials, piece.facts.closed],
+    [mesh, piece.materials, piece.facts.closed, invalidate],
   );
   const dark = luminance(piece.materials?.[0]?.colour) < 0.16;
   const inks = useMemo(() => inksOf(scheme, dark, draw === "mesh"), [scheme, dark, draw]);
   if (!mesh) return null;
   return (
     <>
-      {surfaces.map(({ geometry, material }, k) => (
+      {surfaces.map(({ geometry, material, faces }, k) => (
         <Instances
           // biome-ignore lint/suspicious/noArrayIndexKey: slots have no other name
           key={k}
@@ -90,7 +93,7 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
           material={material}
           entries={entries}
           piece={piece}
-          pickable
+          faces={faces}
           order={0}
         />
       ))}
@@ -184,13 +187,15 @@ interface OneProps {
   material: Material;
   entries: readonly Entry[];
   piece: Piece;
-  pickable?: boolean;
+  /** The face of each triangle: what has them can be picked. */
+  faces?: ArrayLike<number>;
   order: number;
 }
 
 const matrix = new Matrix4();
 
-function Instances({ kind, geometry, material, entries, piece, pickable = false, order }: OneProps) {
+function Instances({ kind, geometry, material, entries, piece, faces, order }: OneProps) {
+  const pickable = faces !== undefined;
   const invalidate = useThree((s) => s.invalidate);
   const capacity = 2 ** Math.ceil(Math.log2(Math.max(entries.length, 1)));
   const dragged = useDrag((s) => s.now);
@@ -208,15 +213,16 @@ function Instances({ kind, geometry, material, entries, piece, pickable = false,
   useLayoutEffect(() => {
     object.count = entries.length;
     object.userData.entries = entries;
+    object.userData.faces = faces;
     entries.forEach((entry, k) => {
-      itemMatrix(entry.pose, piece.pivot, matrix);
+      itemMatrix(entry.pose, piece, matrix);
       if (dragged?.ids.has(entry.thing)) matrix.premultiply(dragged.matrix);
       matrix.toArray(object.instanceMatrix.array, k * 16);
     });
     object.instanceMatrix.needsUpdate = true;
     if (object instanceof InstancedMesh) object.computeBoundingSphere();
     invalidate();
-  }, [object, entries, piece.pivot, dragged, invalidate]);
+  }, [object, entries, faces, piece, dragged, invalidate]);
   useEffect(() => {
     if (pickable && object instanceof InstancedMesh) {
       port.pickables.add(object);

@@ -1,6 +1,6 @@
 import styled from "styled-components";
 import { useLevel } from "../state/level";
-import { useRunning } from "../state/running";
+import { type DrawRun, useRunning } from "../state/running";
 import { port } from "./port";
 
 const Line = styled.output`
@@ -9,6 +9,19 @@ const Line = styled.output`
   & b { font-weight: 620; }
   & span { opacity: 0.72; }
 `;
+
+const FEATURES = { vertex: "vertex", edge: "edge middle", face: "face centre" } as const;
+
+/** What the stage of a drawing measures now, and the size and triangles of the whole. */
+function drawn(now: DrawRun, note: string): string {
+  const values = Object.entries(now.found?.values ?? {});
+  const turns = now.info.drags[now.stage]?.per ? "" : " m";
+  if (values.length === 0) return now.hover && now.stage === 0 ? `${spoken(now.hover)} m` : "";
+  const text = values.length > 2 ? values.filter(([name]) => name.startsWith("opening")) : values;
+  return `${text.map(([, v]) => v.toFixed(2)).join(" × ")}${turns}${note ? ` · ${note}` : ""}`;
+}
+
+const spoken = (at: readonly number[]): string => at.map((v) => v.toFixed(2).replace("-", "−")).join(", ");
 
 /** The line at the pointer: what the next press does, and the measure, which can be typed over. */
 export function Prompt() {
@@ -41,6 +54,16 @@ export function Prompt() {
           Click for the next point, drag to curve it <span>· Enter ends the path</span>{" "}
           {measure(note.split(",")[0] ?? "")}
         </>
+      )}
+      {now.kind === "draw" && (
+        <>
+          {now.info.drags[now.stage]?.prompt} <span>or type</span> {measure(drawn(now, note))}
+        </>
+      )}
+      {now.kind === "pick" && (
+        <span>
+          {now.feature ? `Click to take this ${FEATURES[now.feature.kind]}` : "Point at a vertex, an edge or a face"}
+        </span>
       )}
       {now.kind === "drag" && (
         <>

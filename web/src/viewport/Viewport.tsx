@@ -8,7 +8,7 @@ import { runningStore, useRunning } from "../state/running";
 import { hover } from "../state/selection";
 import { viewStore } from "../state/view";
 import { daySheet, nightSheet, prefersNight, type Scheme } from "../theme/tokens";
-import { boxOf } from "./entries";
+import { boxAboutPivot, boxOf } from "./entries";
 import { Grid } from "./Grid";
 import { Handles, useHandlePlace } from "./Handles";
 import {
@@ -22,6 +22,7 @@ import {
   turnView,
   zoomView,
 } from "./input";
+import { Marks } from "./Marks";
 import { onMeshLoaded } from "./meshes";
 import { Paths } from "./Paths";
 import { Pieces } from "./Pieces";
@@ -33,7 +34,7 @@ import { Rulers } from "./Rulers";
 const Frame = styled.div`
   position: relative; overflow: hidden; min-width: 0; min-height: 0; outline-offset: -3px; touch-action: none;
   user-select: none;
-  &[data-running="place"], &[data-running="path"] { cursor: crosshair; }
+  &[data-running="place"], &[data-running="path"], &[data-running="draw"], &[data-running="pick"] { cursor: crosshair; }
 `;
 
 const Rubber = styled.div`
@@ -224,6 +225,7 @@ function Stage({ scheme }: { scheme: Scheme }) {
       <Ghost scheme={scheme} />
       <Paths scheme={scheme} />
       <Handles scheme={scheme} />
+      <Marks scheme={scheme} />
     </>
   );
 }
@@ -238,14 +240,15 @@ function Ghost({ scheme }: { scheme: Scheme }) {
   useEffect(() => invalidate(), [at, invalidate]);
   const piece = running?.kind === "place" ? pieces.get(running.piece) : undefined;
   if (!piece || !at) return null;
-  const { low, high } = piece.facts;
-  const pivot = piece.pivot ?? [0, 0, 0];
-  const size = low.map((v, k) => Math.max((high[k] ?? 0) - v, 0.002)) as [number, number, number];
-  const centre = low.map((v, k) => (v + (high[k] ?? 0)) / 2 - (pivot[k] ?? 0) + (at[k] ?? 0)) as [
-    number,
-    number,
-    number,
-  ];
+  const { low, high } = boxAboutPivot(piece);
+  const size = high
+    .clone()
+    .sub(low)
+    .max(new Vector3(0.002, 0.002, 0.002));
+  const centre = low
+    .add(high)
+    .multiplyScalar(0.5)
+    .add(new Vector3(...at));
   return (
     <mesh position={centre} scale={size} renderOrder={5}>
       <boxGeometry />

@@ -56,11 +56,27 @@ const turn = new Quaternion();
 const size = new Vector3();
 const offset = new Matrix4();
 
-/** The matrix of an item: T · R · S · (p − pivot). */
-export function itemMatrix(pose: readonly number[], pivot: Piece["pivot"], out: Matrix4): Matrix4 {
-  const [x = 0, y = 0, z = 0, i = 0, j = 0, k = 0, w = 1, a = 1, b = 1, c = 1] = pose;
-  out.compose(position.set(x, y, z), turn.set(i, j, k, w), size.set(a, b, c));
+/** The matrix of an item: T · R · S · Qᵀ · (p − pivot), where Q are the axes of the pivot. */
+export function itemMatrix(pose: readonly number[], piece: Pick<Piece, "pivot" | "axes">, out: Matrix4): Matrix4 {
+  const { pivot, axes } = piece;
+  poseMatrix(pose, out);
+  if (axes && axes[3] !== 1) {
+    out.multiply(offset.makeRotationFromQuaternion(turn.set(-axes[0], -axes[1], -axes[2], axes[3])));
+  }
   return out.multiply(offset.makeTranslation(-(pivot?.[0] ?? 0), -(pivot?.[1] ?? 0), -(pivot?.[2] ?? 0)));
+}
+
+/** The matrix of a pose (position, turn, size) alone. */
+export function poseMatrix(pose: readonly number[], out: Matrix4): Matrix4 {
+  const [x = 0, y = 0, z = 0, i = 0, j = 0, k = 0, w = 1, a = 1, b = 1, c = 1] = pose;
+  return out.compose(position.set(x, y, z), turn.set(i, j, k, w), size.set(a, b, c));
+}
+
+/** The box of a piece along its pivot's axes, measured from its pivot. */
+export function boxAboutPivot(piece: Piece): { low: Vector3; high: Vector3 } {
+  const [i, j, k, w] = piece.axes ?? [0, 0, 0, 1];
+  const pivot = new Vector3(...(piece.pivot ?? [0, 0, 0])).applyQuaternion(new Quaternion(-i, -j, -k, w));
+  return { low: new Vector3(...piece.facts.low).sub(pivot), high: new Vector3(...piece.facts.high).sub(pivot) };
 }
 
 /** The box round things as they stand, from their pieces' boxes; null when they show nothing. */
@@ -82,11 +98,11 @@ export function boxOf(scene: Scene, ids: Iterable<string>): { low: Vector3; high
     }
     const piece = scene.pieces.get(thing.piece);
     if (!piece) continue;
+    const { low: a, high: b } = boxAboutPivot(piece);
     for (const entry of entriesOf(thing, scene.items.get(id))) {
-      itemMatrix(entry.pose, piece.pivot, matrix);
+      poseMatrix(entry.pose, matrix);
       for (let k = 0; k < 8; k++) {
-        const { low: a, high: b } = piece.facts;
-        corner.set(k & 1 ? b[0] : a[0], k & 2 ? b[1] : a[1], k & 4 ? b[2] : a[2]).applyMatrix4(matrix);
+        corner.set(k & 1 ? b.x : a.x, k & 2 ? b.y : a.y, k & 4 ? b.z : a.z).applyMatrix4(matrix);
         low.min(corner);
         high.max(corner);
       }

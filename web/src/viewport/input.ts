@@ -7,13 +7,15 @@ import { hover, type SelectMode, select, selectionStore } from "../state/selecti
 import { FIELD_OF_VIEW, setView, viewStore } from "../state/view";
 import { numbersIn } from "../ui/expression";
 import { dragStore } from "./drag";
+import { drawBack, drawEnter, drawMove, drawPress, drawRelease } from "./drawing";
 import { boxOf } from "./entries";
+import { featureMove, featurePress } from "./featurePick";
 import { type HandleDrag, holdHandle } from "./handleDrag";
 import { dragPath, grabPath, pathUnder } from "./pathDrag";
 import { eyeDirection, port, viewTurn } from "./port";
 
 interface Drag {
-  move(x: number, y: number, free: boolean): void;
+  move(x: number, y: number, free: boolean, centred?: boolean): void;
   finish(event: { x: number; y: number; shift: boolean; ctrl: boolean; alt: boolean }): void | Promise<void>;
   cancel?(): void;
 }
@@ -222,6 +224,18 @@ export async function finishPath(): Promise<void> {
   previewStep(null);
 }
 
+function drawDrag(x0: number, y0: number, free0: boolean): Drag {
+  let moved = false;
+  drawPress(x0, y0, free0);
+  return {
+    move(x, y, free, centred = false) {
+      moved ||= Math.hypot(x - x0, y - y0) > SLOP;
+      drawMove(x, y, free, centred);
+    },
+    finish: ({ x, y, ctrl, shift }) => drawRelease(x, y, moved, ctrl, shift),
+  };
+}
+
 // -- the events --
 
 export function pointerDown(x: number, y: number, event: PointerEvent): boolean {
@@ -243,7 +257,10 @@ export function pointerDown(x: number, y: number, event: PointerEvent): boolean 
       },
     };
   } else if (now?.kind === "path") current = pathPress(x, y, event.ctrlKey);
-  else {
+  else if (now?.kind === "draw") current = drawDrag(x, y, event.ctrlKey);
+  else if (now?.kind === "pick") {
+    current = { move: featureMove, finish: (up) => featurePress(up.x, up.y) };
+  } else {
     const handle = handlePlace.now && port.pickHandle(x, y);
     const grabbed = handle ? null : grabPath(x, y);
     if (handle && handlePlace.now) current = handlePress(handle, x, y, handlePlace.now);
@@ -256,12 +273,14 @@ export function pointerDown(x: number, y: number, event: PointerEvent): boolean 
 export function pointerMove(x: number, y: number, event: PointerEvent): void {
   runningStore.setState({ pointer: { x: event.clientX, y: event.clientY } });
   if (current) {
-    current.move(x, y, event.ctrlKey);
+    current.move(x, y, event.ctrlKey, event.shiftKey);
     return;
   }
   const { now } = runningStore.getState();
   if (waiting) waiting.move(x, y, event.ctrlKey);
   else if (now?.kind === "place") updateRun({ ...now, at: groundAt(x, y, event.ctrlKey) });
+  else if (now?.kind === "draw") drawMove(x, y, event.ctrlKey, event.shiftKey);
+  else if (now?.kind === "pick") featureMove(x, y);
   else if (now?.kind === "path") {
     const at = pathPlace(x, y, event.ctrlKey);
     updateRun({ ...now, hover: at });
@@ -300,6 +319,7 @@ export function runningKey(event: KeyboardEvent): boolean {
       waiting.cancel();
       waiting = null;
     } else if (current) cancelDrag();
+    else if (now.kind === "draw") drawBack();
     else if (now.kind === "path" && now.points.length > 0) {
       const points = now.points.slice(0, -1);
       updateRun({ ...now, points, height: points.length ? now.height : null });
@@ -320,6 +340,7 @@ export function runningKey(event: KeyboardEvent): boolean {
       setTyped("");
       showPath([...now.points, { position: at }], null);
     } else if (now.kind === "path") void finishPath();
+    else if (now.kind === "draw") drawEnter();
     else if (now.kind === "place") {
       const at = values
         ? ([

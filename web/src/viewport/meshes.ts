@@ -1,13 +1,28 @@
-import { BufferGeometry, InstancedBufferAttribute, LineSegments, type Material, Mesh, Sphere } from "three";
+import {
+  type BufferAttribute,
+  BufferGeometry,
+  InstancedBufferAttribute,
+  LineSegments,
+  type Material,
+  Mesh,
+  Sphere,
+} from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { acceleratedRaycast, MeshBVH } from "three-mesh-bvh";
 import { createStore, useStore } from "zustand";
 
 Mesh.prototype.raycast = acceleratedRaycast;
 
+/** Triangles of one material; `faces` gives the face that each triangle belongs to. */
+export interface Slot {
+  slot: number;
+  geometry: BufferGeometry;
+  faces: ArrayLike<number>;
+}
+
 /** A mesh as the viewport draws it: triangles by material slot, sharp edges, and the other edges. */
 export interface ViewMesh {
-  slots: { slot: number; geometry: BufferGeometry }[];
+  slots: Slot[];
   outline: BufferGeometry | null;
   inner: BufferGeometry | null;
 }
@@ -21,16 +36,21 @@ async function load(hash: string): Promise<void> {
   if (!response.ok) throw new Error(`mesh ${hash}: ${response.status}`);
   const gltf = await loader.parseAsync(await response.arrayBuffer(), "");
   const mesh: ViewMesh = { slots: [], outline: null, inner: null };
+  const found: { geometry: BufferGeometry; slot: number; face: number }[] = [];
   gltf.scene.traverse((object) => {
     const geometry = (object as Partial<Mesh>).geometry;
     if (!(geometry instanceof BufferGeometry)) return;
-    const extras = geometry.userData as { slot?: number; lines?: "outline" | "inner" };
+    const extras = geometry.userData as { slot?: number; face?: number; lines?: "outline" | "inner" };
     if (extras.lines) mesh[extras.lines] = geometry;
     else {
       geometry.boundsTree = new MeshBVH(geometry, { indirect: true });
-      mesh.slots.push({ slot: extras.slot ?? 0, geometry });
+      found.push({ geometry, slot: extras.slot ?? 0, face: extras.face ?? 0 });
     }
   });
+  for (const { geometry, slot, face } of found) {
+    const faces: BufferAttribute = await gltf.parser.getDependency("accessor", face);
+    mesh.slots.push({ slot, geometry, faces: faces.array });
+  }
   store.setState(({ loaded }) => ({ loaded: new Map(loaded).set(hash, mesh) }));
 }
 

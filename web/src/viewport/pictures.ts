@@ -13,6 +13,7 @@ import {
   Vector3,
   WebGLRenderer,
 } from "three";
+import { api } from "../api/client";
 import type { Piece } from "../api/types";
 import { useMesh, type ViewMesh } from "./meshes";
 
@@ -20,11 +21,33 @@ const W = 176;
 const H = 104;
 let renderer: WebGLRenderer | null = null;
 const done = new Map<string, string>();
+const asked = new Map<string, Promise<string | null>>();
 let turn: Promise<void> = Promise.resolve();
 
-const keyOf = (piece: Piece) => piece.mesh + JSON.stringify(piece.materials?.map((m) => m.colour));
+/** A key for a piece's look: its mesh, and a number made of its materials and axes. */
+function keyOf(piece: Piece): string {
+  const look = JSON.stringify([piece.axes, piece.materials?.map((m) => [m.colour, m.texture])]);
+  let h = 0x811c9dc5;
+  for (let k = 0; k < look.length; k++) h = Math.imul(h ^ look.charCodeAt(k), 0x01000193) >>> 0;
+  return piece.mesh + h.toString(16).padStart(8, "0");
+}
 
-function take(piece: Piece, mesh: ViewMesh): string {
+/** The picture of a key as the server has kept it, or null. */
+async function kept(key: string): Promise<string | null> {
+  const response = await fetch(`/api/thumbnails/${key}`);
+  return response.status === 200 ? URL.createObjectURL(await response.blob()) : null;
+}
+
+/** Take a picture, show it, and leave it with the server for the next time. */
+async function taken(piece: Piece, mesh: ViewMesh, key: string): Promise<string> {
+  const canvas = take(piece, mesh);
+  const picture = await new Promise<Blob | null>((done) => canvas.toBlob(done, "image/png"));
+  if (!picture) return canvas.toDataURL("image/png");
+  if (!piece.materials?.some((m) => m.texture)) api.keepThumbnail(key, picture).catch(() => undefined);
+  return URL.createObjectURL(picture);
+}
+
+function take(piece: Piece, mesh: ViewMesh): HTMLCanvasElement {
   renderer ??= new WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true });
   renderer.setSize(W, H, false);
   const scene = new Scene();
@@ -47,6 +70,8 @@ function take(piece: Piece, mesh: ViewMesh): string {
     const ink = new LineBasicMaterial({ color: "#22303a", transparent: true, opacity: 0.7 });
     model.add(new LineSegments(mesh.outline, ink));
   }
+  const [i, j, k, w] = piece.axes ?? [0, 0, 0, 1];
+  model.quaternion.set(-i, -j, -k, w);
   scene.add(model);
   const low = new Vector3(...piece.facts.low);
   const high = new Vector3(...piece.facts.high);
@@ -73,27 +98,31 @@ function take(piece: Piece, mesh: ViewMesh): string {
   ];
   camera.updateProjectionMatrix();
   renderer.render(scene, camera);
-  return renderer.domElement.toDataURL("image/png");
+  return renderer.domElement;
 }
 
-/** A picture of a piece as a data address, taken once for each mesh and its colours. */
+/** A picture of a piece, taken once for each mesh and its colours, or kept by the server from before. */
 export function usePicture(piece: Piece): string | undefined {
   const mesh = useMesh(piece.mesh);
   const key = keyOf(piece);
   const [, redraw] = useState(0);
   useEffect(() => {
-    if (!mesh || done.has(key)) return;
+    if (done.has(key)) return;
     let wanted = true;
-    turn = turn.then(
-      () =>
-        new Promise<void>((next) =>
-          setTimeout(() => {
-            if (!done.has(key)) done.set(key, take(piece, mesh));
-            if (wanted) redraw((n) => n + 1);
-            next();
-          }, 0),
-        ),
-    );
+    const show = (picture: string | null) => {
+      if (picture) done.set(key, picture);
+      if (picture && wanted) redraw((n) => n + 1);
+    };
+    asked.set(key, asked.get(key) ?? kept(key).catch(() => null));
+    void asked.get(key)?.then((found) => {
+      if (found) show(found);
+      else if (mesh && wanted) {
+        turn = turn.then(async () => {
+          await new Promise((next) => setTimeout(next, 0));
+          if (wanted && !done.has(key)) show(await taken(piece, mesh, key));
+        });
+      }
+    });
     return () => {
       wanted = false;
     };

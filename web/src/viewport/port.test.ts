@@ -47,7 +47,7 @@ it("lays plan, front and side the way they are named", () => {
 
 it("puts a piece's pivot on its position", () => {
   const pose = [5, 1, -2, 0, Math.SQRT1_2, 0, Math.SQRT1_2, 1, 2, 1];
-  const matrix = itemMatrix(pose, [0.5, 0, 0.25], new Matrix4());
+  const matrix = itemMatrix(pose, { pivot: [0.5, 0, 0.25], axes: [0, 0, 0, 1] }, new Matrix4());
   expect(new Vector3(0.5, 0, 0.25).applyMatrix4(matrix).toArray()).toEqual([5, 1, -2]);
   const end = new Vector3(1.5, 1, 0.25).applyMatrix4(matrix);
   expect(end.x).toBeCloseTo(5, 12);
@@ -61,4 +61,16 @@ it("chooses steps that can be told apart", () => {
   expect(nice(20)).toBe(20);
   expect(visibleStep(0.5, 0.01)).toBe(0.5);
   expect(visibleStep(0.5, 0.2)).toBe(2);
+});
+
+it("turns a piece by the axes of its pivot", () => {
+  const half = Math.SQRT1_2;
+  const piece = { pivot: [1, 0, 0], axes: [0, 0, half, half] } as {
+    pivot: [number, number, number];
+    axes: [number, number, number, number];
+  };
+  const matrix = itemMatrix([0, 0, 0, 0, 0, 0, 1, 1, 1, 1], piece, new Matrix4());
+  const up = new Vector3(1, 1, 0).applyMatrix4(matrix); // one metre along the mesh's Y is along the pivot's X
+  expect(up.x).toBeCloseTo(1, 12);
+  expect(up.y).toBeCloseTo(0, 12);
 });

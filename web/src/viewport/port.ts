@@ -8,6 +8,8 @@ import type { Entry } from "./entries";
 export interface Hit {
   thing: string;
   item: number;
+  /** The face of the piece's mesh. */
+  face: number;
   point: Vector3;
   normal: Vector3;
   distance: number;
@@ -105,7 +107,9 @@ class Port {
         const matrix = new Matrix4();
         mesh.getMatrixAt(found.instanceId ?? 0, matrix);
         const normal = found.face.normal.clone().transformDirection(matrix);
-        best = { thing: entry.thing, item: entry.item, point: found.point, normal, distance: found.distance };
+        const faces = mesh.userData.faces as ArrayLike<number>;
+        const face = faces[found.faceIndex ?? 0] ?? 0;
+        best = { thing: entry.thing, item: entry.item, face, point: found.point, normal, distance: found.distance };
       }
     }
     return best;

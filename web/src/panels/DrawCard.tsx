@@ -1,0 +1,118 @@
+import styled from "styled-components";
+import { previewStep } from "../api/steps";
+import { useKit } from "../state/kit";
+import { run, useRunning } from "../state/running";
+import { iconOf } from "../tools/registry";
+import { ShapeFields } from "../tools/ShapeFields";
+import { Button, Key, Picker, Tipped } from "../ui/controls";
+import { Labelled } from "../ui/Labelled";
+import { changeDrawing, makeTyped, startDrawing } from "../viewport/drawing";
+import { Card, Quiet } from "./parts";
+
+const Board = styled.div`
+  && { display: grid; grid-template-columns: repeat(4, minmax(0, 1fr)); gap: 4px; padding: 8px; }
+`;
+const ShapeButton = styled(Button)`
+  flex-direction: column; gap: 2px; padding: 6px 2px 4px; min-height: 48px; font-size: 11px; line-height: 13px;
+  border-color: transparent; background: none; white-space: normal; text-align: center;
+  &[data-last="true"] { border-color: var(--line); }
+`;
+const Foot = styled.div`display: flex; gap: 8px; justify-content: flex-end; padding-top: 4px;`;
+const SURFACES = [
+  "stone",
+  "pale stone",
+  "brick",
+  "slate",
+  "oak",
+  "gate green",
+  "iron",
+  "lamp glass",
+  "water",
+  "bronze",
+  "earth",
+  "plaster",
+].map((s) => ({ value: s, label: s.charAt(0).toUpperCase() + s.slice(1) }));
+
+/** All shapes, to be drawn in the view. */
+export function ShapeBoard() {
+  const shapes = useKit((s) => s.shapes);
+  const last = useKit((s) => s.last);
+  const busy = useRunning((s) => s.now?.kind === "draw" || s.card !== null);
+  if (busy || shapes.length === 0) return null;
+  return (
+    <Card aria-label="Draw a piece">
+      <header>
+        <h2>Draw a piece</h2>
+        <span>
+          last again <Key>N</Key>
+        </span>
+      </header>
+      <Board>
+        {shapes.map((info) => {
+          const Icon = iconOf(info);
+          return (
+            <Tipped key={info.kind} text={info.about}>
+              <ShapeButton data-last={info.kind === last} onPress={() => startDrawing(info.kind)}>
+                <Icon size={18} aria-hidden />
+                {info.title}
+              </ShapeButton>
+            </Tipped>
+          );
+        })}
+      </Board>
+    </Card>
+  );
+}
+
+/** The shape that is being drawn: what the drags set can be typed here as well. */
+export function DrawCard() {
+  const now = useRunning((s) => (s.now?.kind === "draw" ? s.now : null));
+  if (!now) return null;
+  const { info, shape, surface, stage } = now;
+  const done = new Set(info.drags.slice(0, stage).flatMap((d) => d.sets ?? []));
+  const ahead = info.drags.slice(stage).flatMap((d) => d.sets ?? []);
+  const leave = () => {
+    previewStep(null);
+    run(null);
+  };
+  return (
+    <Card aria-label={`Draw ${info.title.toLowerCase()}`}>
+      <header>
+        <h2>Draw {info.title.toLowerCase()}</h2>
+        <span>{info.drags.length > 1 ? `${stage + 1} of ${info.drags.length}` : ""}</span>
+      </header>
+      <div>
+        <Quiet>
+          {info.drags[stage]?.prompt}
+          {stage === 0 && " on the ground or on a face"}
+          {info.drags[stage]?.gesture === "rectangle" && "; Shift grows it from the centre"}.
+        </Quiet>
+        <div>
+          <ShapeFields
+            shape={{ ...shape, ...(now.found?.values ?? {}) }}
+            without={stage > 0 ? ahead.filter((name) => !done.has(name)) : []}
+            onPreview={(next) => changeDrawing({ shape: next as typeof shape })}
+            onCommit={(next) => changeDrawing({ shape: next as typeof shape })}
+          />
+          <Labelled>
+            <span>Surface</span>
+            <Picker
+              label="Surface"
+              value={surface}
+              options={SURFACES}
+              onChange={(s) => changeDrawing({ surface: s })}
+            />
+          </Labelled>
+        </div>
+        <Foot>
+          <Button onPress={leave}>Cancel</Button>
+          {stage === 0 && (
+            <Button data-main="true" onPress={() => void makeTyped()}>
+              Make it with these sizes
+            </Button>
+          )}
+        </Foot>
+      </div>
+    </Card>
+  );
+}

@@ -1,0 +1,36 @@
+import { createStore, useStore } from "zustand";
+import type { ShapeInfo, ShapeValues } from "../api/types";
+import { defaultsOf } from "../tools/schema";
+
+interface KitState {
+  /** All shapes that can be drawn, as the server describes them. */
+  shapes: readonly ShapeInfo[];
+  /** The shape that was drawn last, with its settings; and the settings of each kind. */
+  last: string;
+  settings: ReadonlyMap<string, ShapeValues>;
+  surface: string;
+}
+
+export const kitStore = createStore<KitState>(() => ({
+  shapes: [],
+  last: "box",
+  settings: new Map(),
+  surface: "stone",
+}));
+
+export const useKit = <T>(choose: (state: KitState) => T): T => useStore(kitStore, choose);
+export const shapeInfo = (kind: string): ShapeInfo | undefined =>
+  kitStore.getState().shapes.find((s) => s.kind === kind);
+
+/** The settings that a shape of a kind was drawn with last, or its own. */
+export function settingsOf(info: ShapeInfo): ShapeValues {
+  return kitStore.getState().settings.get(info.kind) ?? ({ ...defaultsOf(info), kind: info.kind } as ShapeValues);
+}
+
+export function rememberShape(shape: ShapeValues, surface: string): void {
+  kitStore.setState((s) => ({
+    last: shape.kind,
+    surface,
+    settings: new Map(s.settings).set(shape.kind, shape),
+  }));
+}

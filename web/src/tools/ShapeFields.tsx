@@ -1,0 +1,32 @@
+import type { ShapeValues } from "../api/types";
+import { useKit } from "../state/kit";
+import { fieldsOf, matters } from "./schema";
+import { OneField } from "./ToolForm";
+
+interface ShapeFieldsProps {
+  shape: ShapeValues;
+  errors?: Record<string, string>;
+  /** Fields that are left out. */
+  without?: readonly string[];
+  focus?: boolean;
+  onPreview: (shape: ShapeValues) => void;
+  onCommit: (shape: ShapeValues) => void;
+}
+
+/** The dimensions of a shape, made from its description on the server. */
+export function ShapeFields({ shape, errors = {}, without = [], focus, onPreview, onCommit }: ShapeFieldsProps) {
+  const info = useKit((s) => s.shapes.find((i) => i.kind === shape.kind));
+  if (!info) return null;
+  const fields = fieldsOf(info).filter((f) => f.kind !== "none" && matters(f, shape) && !without.includes(f.name));
+  return fields.map((field, k) => (
+    <OneField
+      key={field.name}
+      field={field}
+      value={shape[field.name]}
+      error={errors[`shape.${field.name}`]}
+      focus={focus === true && k === 0}
+      onPreview={(v) => onPreview({ ...shape, [field.name]: v })}
+      onCommit={(v) => onCommit({ ...shape, [field.name]: v })}
+    />
+  ));
+}

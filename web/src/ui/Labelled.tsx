@@ -1,0 +1,7 @@
+import styled from "styled-components";
+
+/** A label beside its control. */
+export const Labelled = styled.div`
+  display: grid; grid-template-columns: 92px minmax(0, 1fr); gap: 8px; align-items: center; min-height: 28px;
+  & > span { color: var(--quiet); overflow: hidden; text-overflow: ellipsis; }
+`;
