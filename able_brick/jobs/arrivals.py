@@ -52,7 +52,7 @@ class Arrivals:
     """All arrivals of a server. Safe to use from several threads."""
 
     def __init__(self) -> None:
-        self._guard = threading.Condition()
+        self._guard = threading.Condition(threading.RLock())
         self._all: dict[str, Arrival] = {}
         self._number = 0
         self._spare: subprocess.Popen[str] | None = None
@@ -152,8 +152,10 @@ class Arrivals:
     def warm(self) -> None:
         """Have a reading process ready, so that a file need not wait for one to start."""
         with self._guard:
-            if self._spare is None or self._spare.poll() is not None:
-                self._spare = _started()
+            if self._spare is not None and self._spare.poll() is not None:
+                _close_pipes(self._spare)
+                self._spare = None
+            self._spare = self._spare or _started()
 
     def close(self) -> None:
         """Stop everything and clean up."""
@@ -162,9 +164,7 @@ class Arrivals:
         with self._guard:
             if self._spare is not None:
                 _kill(self._spare)
-                for pipe in (self._spare.stdin, self._spare.stdout):
-                    if pipe is not None:
-                        pipe.close()
+                _close_pipes(self._spare)
                 self._spare.wait()
                 self._spare = None
             if self._root is not None:
@@ -175,8 +175,10 @@ class Arrivals:
         job = {"main": arrival.file, "files": names, "weld": arrival.weld}
         (arrival.folder / "job.json").write_text(json.dumps(job))
         with self._guard:
-            process = self._spare if self._spare is not None and self._spare.poll() is None else _started()
-            self._spare = None
+            self.warm()
+            process, self._spare = self._spare, None
+            if process is None:
+                raise FileError("No process to read the file could be started; try again.", place="file")
             arrival.process = process
             arrival.turn += 1
             turn = arrival.turn
@@ -203,7 +205,7 @@ class Arrivals:
         finally:
             killer.cancel()
             code = process.wait()
-            process.stdout and process.stdout.close()
+            _close_pipes(process)
         self._ended(arrival, turn, told, code)
         self._prepare(arrival)
         self.warm_later()
@@ -266,6 +268,13 @@ def _started() -> subprocess.Popen[str]:
         env=kept,
         start_new_session=True,
     )
+
+
+def _close_pipes(process: subprocess.Popen[str]) -> None:
+    for pipe in (process.stdin, process.stdout):
+        if pipe is not None:
+            with suppress(OSError):
+                pipe.close()
 
 
 def _kill(process: subprocess.Popen[str]) -> None:

@@ -44,7 +44,7 @@ class MaterialSheet(BaseModel):
 class Sheet(BaseModel):
     """Counts, size in the file's own numbers, materials, what was mended and what is wrong.
 
-    `outline_y` and `outline_z` are the file's shadow from the front, as polygons of points, with Y or with Z up; `unit` and
+    `outline_y` and `outline_z` are the file's shadow from the front, as polygons, with Y or with Z up; `unit` and
     `up` are what the file most likely means.
     """
 

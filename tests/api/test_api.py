@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import io
 import json
+import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -14,8 +16,10 @@ from starlette.websockets import WebSocketDisconnect
 from able_brick.api.app import create_app
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
-from able_brick.core.files.part import Material, Node, Part
+from able_brick.core.files.part import Material, Node, Part, Scene, Texture
+from able_brick.core.files.write import write_file
 from able_brick.store.project import Project
+from tests.core.test_formats import BRICKS
 from tests.zoo import ZOO
 
 HOST = {"host": "127.0.0.1:8484"}
@@ -278,3 +282,113 @@ def test_import_keeps_turned_and_mirrored_stands(client: TestClient) -> None:
     assert rows["inner"]["size"] == pytest.approx([1, 2, 1])
     assert rows["mirrored"]["size"] == pytest.approx([-1, 1, 1])
     assert rows["Drum"]["facts"]["faces"] == ZOO["drum"]().face_count
+
+
+def test_a_piece_as_every_format_and_back(client: TestClient) -> None:
+    step(client, "add_shape", shape={"kind": "stairs", "thickness": 0.2}, name="Tow path steps")
+    step(client, "set_pivot", "piece-1", place="typed", point=(0.5, 0.25, 0.0), axes="turned", turn=(0, 90, 0))
+    rows = client.get("/api/levels/level-1").json()["changed"]
+    before = next(r for r in rows if r["kind"] == "piece")["facts"]
+    for kind, unit, up in (("glb", "m", "y"), ("obj", "cm", "z"), ("ply", "in", "y"), ("stl", "mm", "z")):
+        out = client.get("/api/pieces/piece-1/export", params={"format": kind, "unit": unit, "up": up})
+        assert out.status_code == 200
+        ending = "zip" if kind == "obj" else kind
+        assert f'filename="tow-path-steps.{ending}"' in out.headers["content-disposition"]
+        files = {f"tow-path-steps.{kind}": out.content}
+        if kind == "obj":
+            with zipfile.ZipFile(io.BytesIO(out.content)) as archive:
+                files = {name: archive.read(name) for name in archive.namelist()}
+            assert set(files) == {"tow-path-steps.obj", "tow-path-steps.mtl"}
+        revision = client.get("/api/levels/level-1").json()["revision"]
+        made = bring_in(client, files, revision=revision, unit=unit, up=up)
+        piece = next(r for r in made["changed"] if r["kind"] == "piece")
+        assert piece["facts"]["triangles"] == before["triangles"]
+        assert piece["facts"]["closed"]
+        # the pivot is the file's origin, its axes the file's
+        low = [a - b for a, b in zip(before["low"], (0.0, 0.25, 0.5), strict=True)]
+        assert piece["facts"]["low"] == pytest.approx(low, abs=1e-5)
+    refused = client.get("/api/pieces/piece-1/export", params={"format": "glb", "unit": "ft"})
+    assert (refused.status_code, refused.json()["code"]) == (422, "file")
+    assert client.get("/api/pieces/piece-99/export").status_code == 404
+
+
+def test_textures_come_in_stay_and_go(client: TestClient, tmp_path: Path) -> None:
+    look = Material("bricks", (1.0, 1.0, 1.0, 1.0), texture=BRICKS)
+    files = write_file("wall.obj", Scene((Part("Wall", ZOO["waves"](), (look, look)),)))
+    made = bring_in(client, files)
+    piece = next(r for r in made["changed"] if r["kind"] == "piece")
+    key = piece["materials"][0]["texture"]
+    got = client.get(f"/api/textures/{key}")
+    assert (got.content, got.headers["content-type"]) == (BRICKS.data, "image/png")
+    again = client.get("/api/levels/level-1/export.glb")
+    assert BRICKS.data not in again.content, "nothing stands in the level"
+    out = client.get(f"/api/pieces/{piece['id']}/export")
+    assert read_glb(out.content).parts[0].materials[0].texture == Texture("bricks.png", "image/png", BRICKS.data)
+    assert client.get(f"/api/textures/{'0' * 40}").status_code == 404
+    assert client.get("/api/textures/nothing").status_code == 422
+
+
+def test_arrivals_are_taken_as_one_piece_with_their_base_as_pivot(client: TestClient) -> None:
+    step_, drum = Part("Step", ZOO["box"](), (Material("oak"),)), Part("Drum", ZOO["drum"](), (Material("iron"),))
+    data = write_glb([step_, drum], [Node("low", 0, (4, 0, 0)), Node("high", 1, (4, 2, 0)), Node("again", 0)])
+    read = arrived(client, {"both.glb": data})
+    assert [p["places"] for p in read["sheet"]["parts"]] == [2, 1]
+    one = bring_in(client, {"both.glb": data}, pieces="one", pivot="base centre", place=True)
+    (piece,) = [r for r in one["changed"] if r["kind"] == "piece"]
+    assert piece["name"] == "both"
+    assert [m["name"] for m in piece["materials"]] == ["oak", "iron"]
+    assert piece["pivot"] == [2.0, 0.0, 0.0]
+    other = bring_in(
+        client,
+        {"drum.glb": write_glb([drum], [Node("high", 0, (4, 2, 0))])},
+        revision=1,
+        pivot="base centre",
+        place=True,
+    )
+    (place,) = [r for r in other["changed"] if r["kind"] == "placement"]
+    assert place["position"] == [4.0, 2.0, 0.0]
+
+
+def test_an_arrival_is_kept_when_it_cannot_be_accepted_yet(client: TestClient) -> None:
+    read = arrived(client, {"trial.glb": write_glb([Part("a", ZOO["box"]())])})
+    step(client, "add_shape")
+    body = {"level": "level-1", "revision": 0}
+    assert client.post(f"/api/arrivals/{read['id']}/accept", json=body).status_code == 409
+    assert client.post(f"/api/arrivals/{read['id']}/accept", json={**body, "revision": 1}).status_code == 200
+    assert client.post(f"/api/arrivals/{read['id']}/accept", json={**body, "revision": 2}).status_code == 404
+    gone = arrived(client, {"trial.glb": write_glb([Part("a", ZOO["box"]())])})
+    assert client.delete(f"/api/arrivals/{gone['id']}").status_code == 204
+    assert client.get(f"/api/arrivals/{gone['id']}").status_code == 404
+    again = client.put(f"/api/arrivals/{gone['id']}", json={"weld": False})
+    assert again.status_code == 404
+
+
+def test_thumbnails_are_kept_for_all_tabs(client: TestClient) -> None:
+    key = "ab" * 24
+    assert client.get(f"/api/thumbnails/{key}").status_code == 204
+    assert client.put(f"/api/thumbnails/{key}", content=BRICKS.data).status_code == 204
+    assert client.get(f"/api/thumbnails/{key}").content == BRICKS.data
+    for bad in (b"GIF89a", BRICKS.data + b"\0" * 300_000):
+        assert client.put(f"/api/thumbnails/{key}", content=bad).status_code == 422
+
+
+def test_faces_and_features_are_told_exactly(client: TestClient) -> None:
+    step(client, "add_shape", shape={"kind": "wedge", "width": 2.0, "height": 1.0, "depth": 2.0})
+    at = {"thing": "placement-1", "item": 0, "face": 0}
+    ground = client.post("/api/levels/level-1/surface", json=at).json()
+    x, _, _, w = ground["turn"]
+    assert 2 * w * x == pytest.approx(1 / 5**0.5), "the slope rises by 1 in 2"
+    feature = client.post("/api/levels/level-1/feature", json={**at, "point": [0.99, 0.01, 0.99], "reach": 0.1}).json()
+    assert (feature["kind"], feature["point"]) == ("vertex", [1.0, 0.0, 1.0])
+    for bad, status in (({**at, "face": 70}, 404), ({**at, "thing": "path-1"}, 404), ({"thing": 1}, 422)):
+        assert client.post("/api/levels/level-1/surface", json=bad).status_code == status
+
+
+def test_shapes_describe_themselves(client: TestClient) -> None:
+    shapes = {s["kind"]: s for s in client.get("/api/shapes").json()}
+    assert len(shapes) == 16
+    assert [d["gesture"] for d in shapes["tube"]["drags"]] == ["disc", "wall", "up"]
+    for shape in shapes.values():
+        fields = shape["fields"]["properties"]
+        assert all(f.get("title") for f in fields.values())
+        assert list(fields)[-1] == "faces"

@@ -66,8 +66,8 @@ def corpus(kind: str) -> list[tuple[str, bytes]]:
     if kind == "stl":
         out.append(("a.stl", stl_text()))
     if kind == "obj":
-        out.append(("a.obj", b"mtllib a.mtl\no a\ng b\ns 1\nv 0 0 0 1 0 0\nv 1 0 0 1 0 0\nv 0 1 0 1 0 0\nvt 0 0\nvn 0 0 1\n"
-                    b"usemtl red\nf 1/1/1 2/1/1 3/1/1\nf -1 -2 -3\n"))  # fmt: skip
+        head = b"mtllib a.mtl\no a\ng b\ns 1\nv 0 0 0 1 0 0\nv 1 0 0 1 0 0\nv 0 1 0 1 0 0\nvt 0 0\nvn 0 0 1\n"
+        out.append(("a.obj", head + b"usemtl red\nf 1/1/1 2/1/1 3/1/1\nf -1 -2 -3\n"))
     return out
 
 

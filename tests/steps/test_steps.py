@@ -49,7 +49,7 @@ class Sheet:
             points = self.meshes[piece.mesh].positions
             out[thing.id] = np.stack(
                 [
-                    to_world(points, tuple(r[:3]), tuple(r[3:7]), tuple(r[7:]), piece.pivot)  # type: ignore[arg-type]
+                    to_world(points, tuple(r[:3]), tuple(r[3:7]), tuple(r[7:]), piece.pivot, piece.axes)  # type: ignore[arg-type]
                     for r in poses.rows()
                 ]
             )

@@ -463,7 +463,7 @@ export interface components {
              */
             depth: number;
             /**
-             * Divisions around
+             * Around
              * @description Quads round
              * @default 12
              */
@@ -487,7 +487,7 @@ export interface components {
              */
             rise: number;
             /**
-             * Divisions along
+             * Along
              * @description Quads through the depth
              * @default 1
              */
@@ -601,7 +601,7 @@ export interface components {
         /** Capsule */
         Capsule: {
             /**
-             * Divisions of caps
+             * On caps
              * @description Quads over each end
              * @default 4
              */
@@ -631,13 +631,13 @@ export interface components {
              */
             radius: number;
             /**
-             * Divisions along
+             * Along
              * @description Quads along the straight part
              * @default 1
              */
             rows: number;
             /**
-             * Divisions around
+             * Around
              * @description Quads round
              * @default 16
              */
@@ -646,8 +646,8 @@ export interface components {
         /** Cone */
         Cone: {
             /**
-             * Rings on the caps
-             * @description 0: each end is one face
+             * On caps
+             * @description Rings on each end; 0: each end is one face
              * @default 0
              */
             cap_rings: number;
@@ -676,13 +676,13 @@ export interface components {
              */
             radius: number;
             /**
-             * Divisions along
+             * Along
              * @description Quads along the height
              * @default 1
              */
             rows: number;
             /**
-             * Divisions around
+             * Around
              * @description Quads round
              * @default 16
              */
@@ -754,8 +754,8 @@ export interface components {
         /** Cylinder */
         Cylinder: {
             /**
-             * Rings on the caps
-             * @description 0: each end is one face
+             * On caps
+             * @description Rings on each end; 0: each end is one face
              * @default 0
              */
             cap_rings: number;
@@ -784,7 +784,7 @@ export interface components {
              */
             radius: number;
             /**
-             * Divisions of rims
+             * Over rims
              * @description Quads over each rounded rim
              * @default 3
              */
@@ -796,13 +796,13 @@ export interface components {
              */
             rounding: number;
             /**
-             * Divisions along
+             * Along
              * @description Quads along the height
              * @default 1
              */
             rows: number;
             /**
-             * Divisions around
+             * Around
              * @description Quads round; six makes a hexagon
              * @default 16
              */
@@ -867,19 +867,19 @@ export interface components {
              */
             kind: "doorway";
             /**
-             * Opening offset
-             * @description From the wall's middle
+             * Off middle
+             * @description From the wall's middle to that of the opening
              * @default 0
              */
             offset: number;
             /**
-             * Opening height
+             * Opening H
              * @description Height of the opening
              * @default 2.1
              */
             opening_height: number;
             /**
-             * Opening width
+             * Opening W
              * @description Width of the opening
              * @default 1
              */
@@ -1070,7 +1070,7 @@ export interface components {
         /** Helix */
         Helix: {
             /**
-             * Divisions of a turn
+             * Along a turn
              * @description Quads along each turn
              * @default 16
              */
@@ -1113,7 +1113,7 @@ export interface components {
              */
             section: number;
             /**
-             * Divisions of section
+             * Section sides
              * @description Quads round the section
              * @default 8
              */
@@ -1804,7 +1804,7 @@ export interface components {
          * Sheet
          * @description Counts, size in the file's own numbers, materials, what was mended and what is wrong.
          *
-         *     `outline_y` and `outline_z` are the file seen from the front, as outlines of points, with Y or with Z up; `unit` and
+         *     `outline_y` and `outline_z` are the file's shadow from the front, as polygons, with Y or with Z up; `unit` and
          *     `up` are what the file most likely means.
          */
         Sheet: {
@@ -1905,13 +1905,13 @@ export interface components {
              */
             radius: number;
             /**
-             * Divisions along
+             * Along
              * @description Quads from pole to pole
              * @default 12
              */
             rows: number;
             /**
-             * Divisions around
+             * Around
              * @description Quads round
              * @default 24
              */
@@ -1940,7 +1940,7 @@ export interface components {
              */
             core: number;
             /**
-             * Divisions of a step
+             * On a step
              * @description Quads along the curve of each step
              * @default 1
              */
@@ -2223,13 +2223,13 @@ export interface components {
              */
             section: number;
             /**
-             * Divisions of section
+             * Section sides
              * @description Quads round the section
              * @default 12
              */
             section_sides: number;
             /**
-             * Divisions around
+             * Around
              * @description Quads round
              * @default 32
              */
@@ -2238,7 +2238,7 @@ export interface components {
         /** Tube */
         Tube: {
             /**
-             * Rings on the ends
+             * On the ends
              * @description Quads across the wall
              * @default 1
              */
@@ -2268,13 +2268,13 @@ export interface components {
              */
             radius: number;
             /**
-             * Divisions along
+             * Along
              * @description Quads along the height
              * @default 1
              */
             rows: number;
             /**
-             * Divisions around
+             * Around
              * @description Quads round
              * @default 24
              */

@@ -1,9 +1,11 @@
+import { useState } from "react";
 import styled from "styled-components";
 import { previewStep } from "../api/steps";
 import { useKit } from "../state/kit";
 import { run, useRunning } from "../state/running";
 import { iconOf } from "../tools/registry";
 import { ShapeFields } from "../tools/ShapeFields";
+import { errorsOf } from "../tools/schema";
 import { Button, Key, Picker, Tipped } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
 import { changeDrawing, makeTyped, startDrawing } from "../viewport/drawing";
@@ -67,6 +69,7 @@ export function ShapeBoard() {
 /** The shape that is being drawn: what the drags set can be typed here as well. */
 export function DrawCard() {
   const now = useRunning((s) => (s.now?.kind === "draw" ? s.now : null));
+  const [errors, setErrors] = useState<Record<string, string>>({});
   if (!now) return null;
   const { info, shape, surface, stage } = now;
   const done = new Set(info.drags.slice(0, stage).flatMap((d) => d.sets ?? []));
@@ -75,8 +78,21 @@ export function DrawCard() {
     previewStep(null);
     run(null);
   };
+  const make = async () => {
+    const problem = await makeTyped();
+    setErrors(problem ? errorsOf(problem) : {});
+  };
   return (
-    <Card aria-label={`Draw ${info.title.toLowerCase()}`}>
+    <Card
+      aria-label={`Draw ${info.title.toLowerCase()}`}
+      onKeyDown={(event) => {
+        if (event.key === "Escape") leave();
+        if (event.key === "Enter" && stage === 0 && event.target instanceof HTMLInputElement) {
+          // the field takes its value over first, then the piece is made with it
+          window.setTimeout(() => void make(), 0);
+        }
+      }}
+    >
       <header>
         <h2>Draw {info.title.toLowerCase()}</h2>
         <span>{info.drags.length > 1 ? `${stage + 1} of ${info.drags.length}` : ""}</span>
@@ -90,6 +106,7 @@ export function DrawCard() {
         <div>
           <ShapeFields
             shape={{ ...shape, ...(now.found?.values ?? {}) }}
+            errors={errors}
             without={stage > 0 ? ahead.filter((name) => !done.has(name)) : []}
             onPreview={(next) => changeDrawing({ shape: next as typeof shape })}
             onCommit={(next) => changeDrawing({ shape: next as typeof shape })}
@@ -107,7 +124,7 @@ export function DrawCard() {
         <Foot>
           <Button onPress={leave}>Cancel</Button>
           {stage === 0 && (
-            <Button data-main="true" onPress={() => void makeTyped()}>
+            <Button data-main="true" onPress={() => void make()}>
               Make it with these sizes
             </Button>
           )}

@@ -83,12 +83,20 @@ function ShipCard() {
           <Download size={16} aria-hidden /> Export {name} as GLB
         </ExportLink>
         <Button onPress={() => file.current?.click()}>
-          <FileInput size={16} aria-hidden /> Bring in a GLB where it stands
+          <FileInput size={16} aria-hidden /> Bring in a file where it stands
         </Button>
         <Button onPress={() => void keepView()}>
           <House size={16} aria-hidden /> Open the level with this view
         </Button>
-        <input ref={file} type="file" accept=".glb,model/gltf-binary" hidden aria-label="GLB level" onChange={chosen} />
+        <input
+          ref={file}
+          type="file"
+          accept=".glb,.gltf,.obj,.ply,.stl,.bin,.mtl,.png,.jpg,.jpeg"
+          multiple
+          hidden
+          aria-label="File to place where it stands"
+          onChange={chosen}
+        />
       </Column>
     </Card>
   );

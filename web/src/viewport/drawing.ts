@@ -1,9 +1,10 @@
-import { api, type FaceAt } from "../api/client";
+import { api, type FaceAt, Problem } from "../api/client";
 import { previewStep, takeStep } from "../api/steps";
 import type { Params, ShapeValues } from "../api/types";
 import { kitStore, rememberShape, settingsOf, shapeInfo } from "../state/kit";
 import { levelStore } from "../state/level";
 import { type DrawRun, run, runningStore, setTyped, updateRun } from "../state/running";
+import { viewStore } from "../state/view";
 import { numbersIn } from "../ui/expression";
 import { frameOf, groundFrame, plain, pointOf } from "./frame";
 import { type Found, provisional, read, type Spot, sound, spotUnder, typedValues } from "./gestures";
@@ -223,13 +224,17 @@ export function drawBack(): void {
   previewStep(null);
 }
 
-/** Make the shape as it stands in the card, on the ground where the pointer last was, or in the middle. */
-export async function makeTyped(): Promise<void> {
+/** Make the shape as it stands in the card, where one looks; what was wrong with it, or null. */
+export async function makeTyped(): Promise<Problem | null> {
   const now = current();
-  if (!now) return;
+  if (!now) return null;
+  previewStep(null);
+  const [x, , z] = viewStore.getState().target;
+  const snap = snapper(false, step());
+  const position = [snap(x), 0, snap(z)];
+  const result = await takeStep("add_shape", { shape: now.shape, surface: now.surface, position }, [], true);
+  if (result instanceof Problem) return result;
   rememberShape(now.shape, now.surface);
   run(null);
-  const [x, , z] = now.hover ?? [0, 0, 0];
-  await takeStep("add_shape", { shape: now.shape, surface: now.surface, position: [x, 0, z] }, []);
-  previewStep(null);
+  return null;
 }

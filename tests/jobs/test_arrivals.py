@@ -1,0 +1,190 @@
+"""Files read in a process of their own: progress, cancel, limits, and readers that break down."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from able_brick.core.errors import FileError, UnknownIdError
+from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
+from able_brick.core.files.units import Unit, Up
+from able_brick.core.files.write import write_file
+from able_brick.core.shapes.plane import plane
+from able_brick.jobs import arrivals as jobs
+from able_brick.jobs import read_worker
+from able_brick.jobs.arrivals import Arrival, Arrivals
+from able_brick.jobs.scene_folder import read_scene, write_scene
+from able_brick.jobs.sheet import sheet_of
+from tests.core.test_formats import BRICKS, OBJ
+from tests.zoo import ZOO
+
+
+@pytest.fixture
+def arrivals() -> Iterator[Arrivals]:
+    made = Arrivals()
+    yield made
+    made.close()
+
+
+def taken(arrivals: Arrivals, **files: bytes) -> Arrival:
+    return arrivals.take({name.replace("_", "."): io.BytesIO(data) for name, data in files.items()})
+
+
+def ended(arrivals: Arrivals, arrival: Arrival) -> Arrival:
+    """The arrival when its reading has ended; `seen` has every share that was told on the way."""
+    while arrival.state == "reading":
+        arrivals.wait(arrival.id, 5.0, arrival.share)
+    return arrival
+
+
+def test_a_model_with_its_materials_is_read_and_told(arrivals: Arrivals) -> None:
+    arrival = ended(arrivals, taken(arrivals, trial_obj=OBJ, trial_mtl=b"newmtl red\nKd 1 0 0\n"))
+    assert arrival.state == "ready", arrival.reason
+    sheet = arrival.sheet
+    assert sheet is not None
+    assert [(p.name, p.faces, p.ngons) for p in sheet.parts] == [("Wall", 1, 1), ("Roof", 1, 0)]
+    assert (sheet.unit, sheet.up, sheet.fixed) == (Unit.METRES, Up.Y, False)
+    assert "The material blue is not defined; it is plain." in sheet.notes
+    scene = arrivals.scene(arrival.id)
+    assert scene.parts[0].mesh.face_sizes.tolist() == [5]
+    assert scene.parts[0].materials[0].colour == (1.0, 0.0, 0.0, 1.0)
+    arrivals.discard(arrival.id)
+    with pytest.raises(UnknownIdError, match="no longer waiting"):
+        arrivals.get(arrival.id)
+    assert not arrival.folder.exists()
+
+
+def test_reading_again_without_welding(arrivals: Arrivals) -> None:
+    (drum,) = write_file("drum.stl", Scene((Part("Drum", ZOO["drum"]()),))).values()
+    arrival = ended(arrivals, taken(arrivals, drum_stl=drum))
+    welded = arrival.sheet.vertices if arrival.sheet else 0
+    again = ended(arrivals, arrivals.read_again(arrival.id, weld=False))
+    assert again.sheet is not None
+    assert again.sheet.vertices == 3 * again.sheet.faces > welded
+    assert again.sheet.up is Up.Z
+
+
+def test_cancel_stops_the_reading(arrivals: Arrivals) -> None:
+    sheet = plane(10.0, 10.0, divisions=(500, 500))
+    (big,) = write_file("big.glb", Scene((Part("Big", sheet),))).values()
+    arrival = taken(arrivals, big_glb=big)
+    process = arrival.process
+    assert process is not None
+    arrivals.discard(arrival.id)
+    assert process.wait(10) == -9
+    assert not arrival.folder.exists()
+
+
+def test_a_reader_that_takes_too_long_is_given_up(arrivals: Arrivals, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(jobs, "SECONDS", 0.01)
+    sheet = plane(10.0, 10.0, divisions=(500, 500))
+    (big,) = write_file("big.glb", Scene((Part("Big", sheet),))).values()
+    arrival = ended(arrivals, taken(arrivals, big_glb=big))
+    assert arrival.state == "failed"
+    assert "took too long or too much memory to read and was given up" in arrival.reason
+
+
+def test_a_reader_that_breaks_down_breaks_nothing_else(arrivals: Arrivals, monkeypatch: pytest.MonkeyPatch) -> None:
+    started = jobs._started
+
+    def doomed() -> Any:
+        process = started()
+        process.kill()
+        process.wait()
+        return process
+
+    monkeypatch.setattr(jobs, "_started", doomed)
+    arrival = ended(arrivals, taken(arrivals, trial_obj=OBJ))
+    assert arrival.state == "failed"
+    assert "nothing was changed" in arrival.reason.lower()
+    monkeypatch.setattr(jobs, "_started", started)
+    assert ended(arrivals, taken(arrivals, trial_obj=OBJ)).state == "ready"
+
+
+def test_memory_is_bounded(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    def greedy(*_: Any, **__: Any) -> Scene:
+        raise MemoryError
+
+    limits: list[tuple[int, tuple[int, int]]] = []
+    monkeypatch.setattr(read_worker.resource, "setrlimit", lambda what, how: limits.append((what, how)))
+    monkeypatch.setattr(read_worker, "warm_readers", lambda: None)
+    monkeypatch.setattr(read_worker, "read_file", greedy)
+    monkeypatch.setattr(read_worker.sys, "stdin", io.StringIO(f"{tmp_path}\n"))
+    (tmp_path / "job.json").write_text('{"main": "a.obj", "files": {"a.obj": "file-0"}, "weld": true}')
+    (tmp_path / "file-0").write_bytes(b"x")
+    read_worker.main()
+    assert "needs more memory than one file may take" in capsys.readouterr().out
+    assert (read_worker.resource.RLIMIT_AS, (read_worker.MEMORY, read_worker.MEMORY)) in limits
+    assert read_worker.resource.RLIMIT_CPU in dict(limits)
+
+
+@pytest.mark.parametrize(
+    ("files", "text"),
+    [
+        ({}, "Give 1 to 200 files"),
+        ({"notes_txt": b"x"}, "There is no model among the files"),
+        ({"a_obj": b"x", "b_stl": b"x"}, "2 models came at once"),
+    ],
+)
+def test_what_is_no_model_is_refused_at_once(arrivals: Arrivals, files: dict[str, bytes], text: str) -> None:
+    with pytest.raises(FileError, match=text):
+        taken(arrivals, **files)
+
+
+def test_bad_files_fail_with_their_reason(arrivals: Arrivals) -> None:
+    arrival = ended(arrivals, taken(arrivals, a_obj=b"v 0 0\nf 1 1 1\n"))
+    assert (arrival.state, arrival.reason) == ("failed", "Line 1 has too few numbers; export the file again.")
+    assert arrival.data == {"place": "line 1"}
+    with pytest.raises(FileError, match="Line 1 has too few numbers"):
+        arrivals.scene(arrival.id)
+
+
+def test_only_so_many_wait(arrivals: Arrivals) -> None:
+    every = [taken(arrivals, trial_obj=OBJ) for _ in range(9)]
+    with pytest.raises(UnknownIdError):
+        arrivals.get(every[0].id)
+    assert ended(arrivals, every[-1]).state == "ready"
+
+
+def test_scenes_go_through_a_folder_unchanged(tmp_path: Path) -> None:
+    shiny = Material("shiny", (0.1, 0.2, 0.3, 0.4), 0.5, 0.6, BRICKS)
+    other = Texture("other.jpg", "image/jpeg", b"\xff\xd8\xff\xe0")
+    scene = Scene(
+        (
+            Part("One", ZOO["waves"](), (shiny, Material("plain"))),
+            Part("Two", ZOO["box"](), (Material("m", texture=other),)),
+        ),
+        (Instance(0, "here", np.eye(4)), Instance(1, "there", np.diag([2.0, 2, 2, 1]))),
+        ("a note",),
+    )
+    write_scene(tmp_path, scene)
+    back = read_scene(tmp_path)
+    assert [p.mesh.content_hash for p in back.parts] == [p.mesh.content_hash for p in scene.parts]
+    assert [p.materials for p in back.parts] == [p.materials for p in scene.parts]
+    assert back.notes == scene.notes
+    assert np.array_equal(back.instances[1].matrix, scene.instances[1].matrix)
+    (tmp_path / "mesh-0").unlink()
+    with pytest.raises(FileError, match="no longer there"):
+        read_scene(tmp_path)
+
+
+def test_sheets_guess_units_and_show_the_shadow() -> None:
+    box = ZOO["box"]()
+    assert (
+        sheet_of("a.obj", Scene((Part("b", box),), (Instance(0, "b", np.diag([400.0, 400, 400, 1])),))).unit
+        is Unit.CENTIMETRES
+    )
+    assert (
+        sheet_of("a.obj", Scene((Part("b", box),), (Instance(0, "b", np.diag([9000.0, 1, 1, 1])),))).unit
+        is Unit.MILLIMETRES
+    )
+    sheet = sheet_of("a.glb", Scene((Part("b", box),), (Instance(0, "b", np.eye(4)),)))
+    assert (sheet.unit, sheet.fixed) == (Unit.METRES, True)
+    corners = np.array([p for polygon in sheet.outline_y for p in polygon])
+    assert corners.min(axis=0).tolist() == [-0.5, 0.0]
+    assert corners.max(axis=0).tolist() == [0.5, 2.0]
