@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import urllib.request
 from typing import Any
 
@@ -61,13 +62,21 @@ class Hands:
         self.page.mouse.move(*at)
         self.page.mouse.click(*at)
 
-    def drag(self, start: tuple[float, float], end: tuple[float, float], *, button: Any = "left") -> None:
+    def drag(
+        self, start: tuple[float, float], end: tuple[float, float], *, button: Any = "left", moves: int = 6
+    ) -> None:
         self.page.mouse.move(*start)
         self.page.mouse.down(button=button)
-        for k in range(1, 7):
-            self.page.mouse.move(start[0] + (end[0] - start[0]) * k / 6, start[1] + (end[1] - start[1]) * k / 6)
+        for k in range(1, moves + 1):
+            part = k / moves
+            self.page.mouse.move(start[0] + (end[0] - start[0]) * part, start[1] + (end[1] - start[1]) * part)
             self.settle()
         self.page.mouse.up(button=button)
+
+    def tile(self, name: str) -> Locator:
+        """A piece on the shelf."""
+        shelf = self.page.get_by_role("list", name="Shelf")
+        return shelf.get_by_role("button", name=re.compile(rf"^{re.escape(name)} \d"))
 
     def settle(self, frames: int = 2) -> None:
         """Let the browser draw."""
@@ -107,4 +116,4 @@ class Hands:
         field.press("Enter")
 
 
-_ANY = __import__("re").compile(r"\S")
+_ANY = re.compile(r"\S")

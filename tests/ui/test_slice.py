@@ -38,7 +38,7 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     tools = page.get_by_role("region", name="Tools")
 
     # a crate from the shelf onto the south bank
-    page.get_by_role("list", name="Shelf").get_by_role("button", name=re.compile("^Crate")).click()
+    hands.tile("Crate").click()
     tools.get_by_role("button", name="Place").click()
     hands.click_at(-3.2, 1.34, 12.3)
     hands.saved(start + 1)

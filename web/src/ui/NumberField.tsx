@@ -57,16 +57,25 @@ export function NumberField(props: NumberFieldProps) {
   const input = useRef<HTMLInputElement>(null);
   const drag = useRef<{ x: number; value: number; moved: boolean } | null>(null);
   const now = useRef(value);
-  if (text === null && !drag.current) now.current = value;
+  // a preview may come back as the value: what counts as a change is told from where the edit began
+  const began = useRef(value);
+  if (text === null && !drag.current) {
+    now.current = value;
+    began.current = value;
+  }
   useEffect(() => {
     if (autoFocus) input.current?.select();
   }, [autoFocus]);
   const typed = text === null ? value : text.trim() === "" && empty ? null : evaluate(text, unit);
   const wrong = text !== null && typed === null && !(empty && text.trim() === "");
+  const finish = (next: number | null) => {
+    if (next !== began.current) onCommit(next);
+    else if (value !== began.current) onPreview?.(next);
+  };
   const commit = () => {
     if (text === null) return;
     setText(null);
-    if (!wrong && typed !== value) onCommit(typed);
+    finish(wrong ? began.current : typed);
   };
   const factor = (event: { shiftKey: boolean; altKey: boolean }) => (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
   const nudge = (by: number) => {
@@ -79,6 +88,7 @@ export function NumberField(props: NumberFieldProps) {
     if (event.button !== 0) return;
     event.currentTarget.setPointerCapture(event.pointerId);
     drag.current = { x: event.clientX, value: value ?? 0, moved: false };
+    if (text === null) began.current = value;
   };
   const move = (event: PointerEvent<HTMLLabelElement>) => {
     const from = drag.current;
@@ -97,7 +107,7 @@ export function NumberField(props: NumberFieldProps) {
     drag.current = null;
     if (!from?.moved) return;
     setText(null);
-    if (now.current !== value) onCommit(now.current);
+    finish(now.current);
   };
   const shownError = error ?? (wrong ? `${label} is no number${unit ? ` in ${unit}` : ""}; nothing was changed.` : "");
   return (
@@ -111,6 +121,7 @@ export function NumberField(props: NumberFieldProps) {
         onPointerCancel={() => {
           drag.current = null;
           setText(null);
+          finish(began.current);
         }}
         onClick={(event) => drag.current?.moved && event.preventDefault()}
       >
@@ -137,7 +148,7 @@ export function NumberField(props: NumberFieldProps) {
             else if (event.key === "Escape" && text !== null) {
               event.stopPropagation();
               setText(null);
-              onPreview?.(value);
+              onPreview?.(began.current);
             } else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
               event.preventDefault();
               nudge((event.key === "ArrowUp" ? 1 : -1) * step * factor(event));
