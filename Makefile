@@ -30,7 +30,7 @@ $(STAMP)/web: $(STAMP)/node $(shell find web/src web/public -type f) web/index.h
 	cd web && npm run --silent build -- --logLevel warn
 	@touch $@
 
-$(STAMP)/kernels: $(STAMP)/python $(wildcard able_brick/core/slim/*.py able_brick/core/path/*.py) able_brick/warm.py
+$(STAMP)/kernels: $(STAMP)/python $(shell grep -rl njit able_brick --include=*.py) able_brick/warm.py
 	@# a kept kernel does not notice that one it calls has changed
 	@find able_brick -name '*.nb[ic]' -delete
 	$(BIN)/able-brick warm
@@ -65,6 +65,7 @@ lint: setup $(STAMP)/dev
 bench: setup $(STAMP)/dev
 	$(BIN)/python -m tests.bench.slim
 	$(BIN)/python -m tests.bench.steps
+	$(BIN)/python -m tests.bench.arrivals
 
 # The API's description and the types made from it, kept in the repository and checked by `lint`.
 openapi: setup

@@ -11,6 +11,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path, PurePath
@@ -19,13 +20,16 @@ from typing import Any, BinaryIO, Final, Literal
 from able_brick.core.errors import AbleBrickError, FileError, UnknownIdError
 from able_brick.core.files.part import Scene
 from able_brick.core.files.read import BESIDE, MODELS
+from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.jobs.scene_folder import read_scene
 from able_brick.jobs.sheet import Sheet
 from able_brick.steps.draft import facts
+from able_brick.store.mesh_codec import encode
 
 SECONDS: Final = 180.0
 _MOST_WAITING: Final = 8
 _MOST_FILES: Final = 200
+_BREATH: Final = 2.5  # seconds after a reading until the next process gets ready: it would slow accepting down
 State = Literal["reading", "ready", "failed"]
 
 
@@ -46,6 +50,7 @@ class Arrival:
     process: subprocess.Popen[str] | None = None
     turn: int = 0
     scene: Scene | None = None
+    preparing: threading.Lock = field(default_factory=threading.Lock)
 
 
 class Arrivals:
@@ -131,13 +136,10 @@ class Arrivals:
         arrival = self.get(key)
         if arrival.state != "ready":
             raise FileError(arrival.reason or "The file is still being read; wait for its sheet.", place="arrival")
-        with self._guard:
-            kept = arrival.scene
-        if kept is None:
-            kept = read_scene(arrival.folder)
-            with self._guard:
-                arrival.scene = kept
-        return kept
+        with arrival.preparing, self._guard:
+            if arrival.scene is None:
+                arrival.scene = read_scene(arrival.folder)
+            return arrival.scene
 
     def discard(self, key: str) -> None:
         """Stop reading and forget an arrival; nothing happens when there is none."""
@@ -200,6 +202,8 @@ class Arrivals:
                     if "share" in told and arrival.turn == turn:
                         arrival.share, arrival.words = float(told["share"]), str(told["words"])
                         self._guard.notify_all()
+                if told.get("handed"):
+                    threading.Thread(target=self._prepare, args=(arrival, turn), daemon=True).start()
         except (OSError, ValueError):
             told = {}
         finally:
@@ -207,22 +211,30 @@ class Arrivals:
             code = process.wait()
             _close_pipes(process)
         self._ended(arrival, turn, told, code)
-        self._prepare(arrival)
-        self.warm_later()
+        soon = threading.Timer(_BREATH, self._warm_again)
+        soon.daemon = True
+        soon.start()
 
-    def warm_later(self) -> None:
+    def _warm_again(self) -> None:
         """Start the next spare process, unless everything has been closed."""
         with self._guard:
             closed = self._root is None
         if not closed:
             self.warm()
 
-    def _prepare(self, arrival: Arrival) -> None:
-        """While its sheet is looked at, find the hashes and facts of what was read, so that accepting is quick."""
-        with suppress(AbleBrickError, OSError):
-            for part in self.scene(arrival.id).parts:
-                facts(part.mesh)
-                _ = part.mesh.content_hash
+    def _prepare(self, arrival: Arrival, turn: int) -> None:
+        """While it is checked and its sheet looked at, find what its pieces' rows need, so that accepting is quick."""
+        with suppress(AbleBrickError, OSError), arrival.preparing, ThreadPoolExecutor(2) as workers:
+            scene = read_scene(arrival.folder)
+            with self._guard:
+                if arrival.turn == turn:
+                    arrival.scene = scene
+            for part in scene.parts:
+                if arrival.turn != turn:
+                    break
+                told = workers.submit(facts, part.mesh)
+                workers.submit(_written, part.mesh).result()
+                told.result()
 
     def _ended(self, arrival: Arrival, turn: int, told: dict[str, Any], code: int) -> None:
         sheet = None
@@ -268,6 +280,11 @@ def _started() -> subprocess.Popen[str]:
         env=kept,
         start_new_session=True,
     )
+
+
+def _written(mesh: PolyMesh) -> None:
+    _ = mesh.content_hash
+    encode(mesh)
 
 
 def _close_pipes(process: subprocess.Popen[str]) -> None:

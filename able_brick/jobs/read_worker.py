@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import resource
 import sys
 from pathlib import Path
@@ -49,12 +50,13 @@ def _read(folder: Path) -> None:
 
     _tell(share=0.1, words="Reading")
     scene = read_file(job["main"], (folder / files[job["main"]]).read_bytes(), beside, weld=job["weld"])
-    _tell(share=0.6, words="Checking")
-    sheet = sheet_of(job["main"], scene)
-    _tell(share=0.85, words="Handing over")
+    _tell(share=0.6, words="Handing over")
     write_scene(folder, scene)
+    _tell(share=0.75, words="Checking", handed=True)
+    sheet = sheet_of(job["main"], scene)
     (folder / "sheet.json").write_text(sheet.model_dump_json())
     _tell(done=True)
+    os._exit(0)  # nothing is left to tidy up, and freeing much memory takes its time
 
 
 def _tell(**what: Any) -> None:

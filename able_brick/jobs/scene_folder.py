@@ -10,7 +10,7 @@ import numpy as np
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
-from able_brick.store.mesh_codec import pack, unpack
+from able_brick.store.mesh_codec import packed, unpack
 
 
 def write_scene(folder: Path, scene: Scene) -> None:
@@ -20,7 +20,8 @@ def write_scene(folder: Path, scene: Scene) -> None:
         (folder / f"texture-{k}").write_bytes(t.data)
     parts = []
     for k, p in enumerate(scene.parts):
-        (folder / f"mesh-{k}").write_bytes(pack(p.mesh))
+        with (folder / f"mesh-{k}").open("wb") as out:
+            out.writelines(packed(p.mesh))
         parts.append({"name": p.name, "materials": [_row(m, textures) for m in p.materials]})
     table = {
         "parts": parts,

@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 import struct
 import zlib
+from collections.abc import Iterator
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -18,9 +20,10 @@ _OLD: Final = 1
 _FIELDS: Final = ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour")
 
 
+@lru_cache(maxsize=8)
 def encode(mesh: PolyMesh) -> bytes:
-    """The mesh as compressed bytes, lossless."""
-    return zstandard.ZstdCompressor(level=1, threads=2).compress(pack(mesh))
+    """The mesh as compressed bytes, lossless; kept for the meshes used last."""
+    return zstandard.ZstdCompressor(level=1, threads=2).compress(b"".join(packed(mesh)))
 
 
 def decode(data: bytes, form: int = FORMAT) -> PolyMesh:
@@ -30,22 +33,23 @@ def decode(data: bytes, form: int = FORMAT) -> PolyMesh:
     return unpack(zlib.decompress(data) if form == _OLD else zstandard.ZstdDecompressor().decompress(data))
 
 
-def pack(mesh: PolyMesh) -> bytes:
-    """The mesh as bytes: the length of a JSON header, the header, the arrays."""
+def packed(mesh: PolyMesh) -> Iterator[bytes | memoryview]:
+    """The mesh as bytes, in pieces: the length of a JSON header, the header, the arrays."""
     arrays: list[list[object]] = []
-    body: list[bytes] = []
+    body: list[memoryview] = []
     for name in _FIELDS:
         array = getattr(mesh, name)
         if array is not None:
             little = array.astype(array.dtype.newbyteorder("<"), copy=False)
             arrays.append([name, little.dtype.str, list(array.shape)])
-            body.append(little.tobytes())
+            body.append(little.reshape(-1).view(np.uint8).data)
     text = json.dumps({"smooth_angle": mesh.smooth_angle, "arrays": arrays}).encode()
-    return b"".join([struct.pack("<I", len(text)), text, *body])
+    yield struct.pack("<I", len(text)) + text
+    yield from body
 
 
 def unpack(raw: bytes) -> PolyMesh:
-    """The mesh of `pack`."""
+    """The mesh of `packed`."""
     (size,) = struct.unpack_from("<I", raw)
     header = json.loads(raw[4 : 4 + size])
     at = 4 + size

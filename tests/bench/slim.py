@@ -42,7 +42,7 @@ def timed(work: Callable[[], object]) -> tuple[float, float]:
 def forget() -> None:
     """Drop what is kept about meshes, so that nothing of a run before is used again."""
     for cached in (
-        topology.topology,
+        topology.kept_topology,
         normals.area_vectors,
         normals.shading,
         triangulate.triangulate,

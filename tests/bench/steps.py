@@ -2,50 +2,17 @@
 
 from __future__ import annotations
 
-import json
 import statistics
-import subprocess
-import sys
 import tempfile
-import time
-import urllib.request
 from pathlib import Path
 from typing import Any
 
 from able_brick.demo.build import build_demo
 from able_brick.steps.parse import parse_tool
 from able_brick.store.project import Project
+from tests.bench.door import Door
 
-PORT = 8499
 ROUNDS = 60
-
-
-class Door:
-    """The served project, over one kept-alive connection."""
-
-    def __init__(self, db: Path) -> None:
-        import http.client
-
-        command = [sys.executable, "-m", "able_brick.cli", "serve", "--db", str(db), "--port", str(PORT)]
-        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
-        start = time.perf_counter()
-        while True:
-            try:
-                urllib.request.urlopen(f"http://127.0.0.1:{PORT}/api/levels", timeout=1).close()
-                break
-            except OSError:
-                time.sleep(0.05)
-        self.started = time.perf_counter() - start
-        self.connection = http.client.HTTPConnection("127.0.0.1", PORT)
-
-    def call(self, method: str, path: str, body: Any = None) -> tuple[Any, float]:
-        """The reply and the milliseconds it took."""
-        start = time.perf_counter()
-        text = None if body is None else json.dumps(body)
-        self.connection.request(method, path, text, {"Content-Type": "application/json"})
-        raw = self.connection.getresponse().read()
-        spent = 1000 * (time.perf_counter() - start)
-        return json.loads(raw), spent
 
 
 def measure(door: Door, level: str, placement: str, path: str | None) -> None:
@@ -72,6 +39,42 @@ def measure(door: Door, level: str, placement: str, path: str | None) -> None:
             spent.sort()
             label = f"{name}, {'preview' if what == 'preview' else 'step'}"
             print(f"  {label:26} median {statistics.median(spent):6.1f} ms, 95 % {spent[int(0.95 * ROUNDS)]:6.1f} ms")
+
+
+def drag_dimensions(door: Door) -> None:
+    """A live dimension of a shape of 5 000 faces dragged: each preview with its new mesh as the browser fetches it."""
+    level = door.call("POST", "/api/levels", {"name": "Shapes"})[0]["id"]
+    revision = 0
+    for kind, params in (
+        ("cylinder", {"sides": 100, "rows": 48, "cap_rings": 1}),
+        ("sphere", {"sides": 100, "rows": 50}),
+        ("torus", {"sides": 100, "section_sides": 50}),
+    ):
+        shape: dict[str, Any] = {"kind": kind, **params}
+        made, _ = door.call(
+            "POST",
+            f"/api/levels/{level}/steps",
+            {"tool": "add_shape", "params": {"shape": shape}, "selection": [], "revision": revision},
+        )
+        revision = made["revision"]
+        piece = next(r for r in made["changed"] if r["kind"] == "piece")
+        spent, fetched = [], []
+        for k in range(ROUNDS):
+            body = {
+                "tool": "set_dimensions",
+                "params": {"shape": shape | {"radius": 1.01 + k / 100}},
+                "selection": [piece["id"]],
+                "revision": revision,
+            }
+            reply, ms = door.call("POST", f"/api/levels/{level}/preview", body)
+            spent.append(ms)
+            mesh = next(r for r in reply["changed"] if r["kind"] == "piece")["mesh"]
+            fetched.append(door.fetch(f"/api/meshes/{mesh}.glb"))
+        faces = piece["facts"]["faces"]
+        print(
+            f"  {kind}, {faces} faces: preview median {statistics.median(spent):.1f} ms, 95 % "
+            f"{sorted(spent)[int(0.95 * ROUNDS)]:.1f} ms; its mesh median {statistics.median(fetched):.1f} ms more"
+        )
 
 
 def crowd(project: Project) -> str:
@@ -104,9 +107,10 @@ def main() -> None:
             measure(door, demo, "placement-14", "path-1")
             print("10 000 placements")
             measure(door, crowded, one, None)
+            print("A dimension dragged")
+            drag_dimensions(door)
         finally:
-            door.process.terminate()
-            door.process.wait()
+            door.close()
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from able_brick.core.errors import GeometryError
+from able_brick.core.mesh import hardware
 from able_brick.core.mesh.combine import joined, moved
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.measure import area, centre_of_mass, counts, volume
@@ -17,7 +18,7 @@ from able_brick.core.mesh.normals import area_vectors, shading, sharp_edges, uni
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import face_components, topology
 from able_brick.core.mesh.triangulate import triangulate
-from able_brick.core.mesh.validity import problems
+from able_brick.core.mesh.validity import duplicate_faces, problems
 from able_brick.core.shapes.box import box
 from able_brick.core.shapes.prism import prism
 from tests.zoo import CLOSED, ZOO, fin
@@ -88,6 +89,26 @@ def test_box_splits_its_corners_for_the_hardware() -> None:
     assert counts(two).hardware_vertices == 12
 
 
+@pytest.mark.parametrize("name", ZOO)
+def test_hardware_vertices_do_not_depend_on_how_they_are_found(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    mesh = ZOO[name]()
+    quick = hardware_vertices(mesh)
+    monkeypatch.setattr(hardware, "leaders", lambda *_: np.zeros(0, np.int32))
+    monkeypatch.setattr(hardware, "split_by_look", lambda *_: (np.zeros(0, np.int32), np.zeros(0, np.int32)))
+    general = hardware_vertices.__wrapped__(mesh)
+    for field in ("of_corner", "corner", "vertex", "normals", "normal_group"):
+        assert getattr(quick, field).tolist() == getattr(general, field).tolist(), field
+
+
+def test_a_vertex_of_very_many_looks_is_split_all_the_same() -> None:
+    n = 300
+    ring = [(math.cos(2 * math.pi * k / n), 0.0, -math.sin(2 * math.pi * k / n)) for k in range(n)]
+    corners = [v for k in range(n) for v in (0, 1 + k, 1 + (k + 1) % n)]
+    uv = np.arange(6.0 * n).reshape(-1, 2)
+    mesh = PolyMesh.checked([(0, 0, 0), *ring], [3] * n, corners, uv=uv)
+    assert len(hardware_vertices(mesh)) == 3 * n
+
+
 def test_a_flagged_edge_splits_a_smooth_surface() -> None:
     mesh = ZOO["drum"]()
     assert not sharp_edges(mesh)[topology(mesh).corner_edge[1]]
@@ -156,3 +177,12 @@ def test_problems_name_what_is_wrong() -> None:
     assert [p.code for p in problems(flipped)] == ["winding"]
     flat = PolyMesh.checked([(0, 0, 0), (1, 0, 0), (2, 0, 0), (9, 9, 9)], [3, 3], [0, 1, 2, 1, 2, 0])
     assert {p.code for p in problems(flat)} >= {"unused_vertices", "degenerate_faces", "duplicate_faces"}
+
+
+@given(st.lists(st.lists(st.integers(0, 6), min_size=3, max_size=5, unique=True), min_size=1, max_size=12))
+@settings(max_examples=200)
+def test_faces_that_stand_twice_are_found_as_by_comparing_all(faces: list[list[int]]) -> None:
+    points = np.random.default_rng(1).normal(size=(7, 3))
+    mesh = PolyMesh.checked(points, [len(f) for f in faces], [v for f in faces for v in f])
+    sets = [frozenset(f) for f in faces]
+    assert duplicate_faces(mesh).tolist() == [s in sets[:k] for k, s in enumerate(sets)]

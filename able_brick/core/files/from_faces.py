@@ -12,6 +12,7 @@ import numpy.typing as npt
 from able_brick.core import tolerances
 from able_brick.core.errors import GeometryError
 from able_brick.core.files.weld import same_points
+from able_brick.core.mesh.face_kernels import flat_faces
 from able_brick.core.mesh.polymesh import MAX_ELEMENTS, Bools, Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
 
@@ -22,14 +23,16 @@ Whole = npt.NDArray[np.integer]
 class RawFaces:
     """Faces as a file gives them: points (N,3), sizes (F), corners (C) into the points; the rest is optional.
 
-    Per corner: normal (C,3), uv (C,2), colour (C,4), sharp (C). Per face (F): material, facet, and smoothing, the
-    group of faces among which it is smooth, 0 for none. With `sharp` and its angle, normals and groups are not asked.
+    normal (N,3) and normal_at (C) into it. Per corner: uv (C,2), colour (C,4), sharp (C). Per face (F): material,
+    facet, and smoothing, the group of faces among which it is smooth, 0 for none. With `sharp` and its angle, normals
+    and groups are not asked.
     """
 
     points: Floats
     sizes: Whole
     corners: Whole
-    normal: Floats | None = None
+    normal: npt.NDArray[np.floating] | None = None
+    normal_at: Whole | None = None
     uv: Floats | None = None
     colour: Floats | None = None
     material: Whole | None = None
@@ -63,7 +66,7 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
     starts = np.concatenate([[0], np.cumsum(sizes)])
     keep, size = _sound_corners(vertex, starts)
     repeated = int((size < sizes).sum() - (size == 0).sum())
-    flat = _degenerate(points, vertex, starts, keep, size)
+    flat = flat_faces(points, starts, vertex, keep, size, tolerances.DEGENERATE)
     size[flat] = 0
     dropped = int((size == 0).sum())
     if dropped:
@@ -75,7 +78,7 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
     chosen: Any = np.flatnonzero(keep) if not keep.all() else slice(None)
     faces: Any = np.flatnonzero(size > 0) if dropped else slice(None)
     final_starts: Any = np.concatenate([[0], np.cumsum(size[faces])])
-    vertex = np.asarray(vertex[chosen])
+    vertex = vertex if isinstance(chosen, slice) else vertex[chosen]
     used = np.zeros(len(points), np.bool_)
     used[vertex] = True
     if not used.all():
@@ -86,7 +89,7 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
         final_starts,
         vertex,
         material=None if raw.material is None else raw.material[faces],
-        uv=None if raw.uv is None else raw.uv[chosen],
+        uv=None if raw.uv is None else _owned(raw.uv, chosen),
         colour=None if raw.colour is None else np.clip(raw.colour[chosen], 0.0, 1.0),
         facet=None if raw.facet is None else raw.facet[faces],
         sharp=None if raw.sharp is None else raw.sharp[chosen],
@@ -95,11 +98,19 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
     sharp = None
     if raw.sharp is not None:
         return mesh, notes
-    if raw.normal is not None:
-        sharp = _creases(mesh, np.ascontiguousarray(raw.normal[chosen], np.float64))
+    if raw.normal is not None and raw.normal_at is not None:
+        sharp = _creases(mesh, np.ascontiguousarray(raw.normal), np.asarray(raw.normal_at[chosen]))
     elif raw.smoothing is not None:
         sharp = _group_borders(mesh, raw.smoothing[faces])
     return (mesh if sharp is None else with_sharp(mesh, sharp)), notes
+
+
+def _owned(values: Floats, chosen: Any) -> Floats:
+    """The chosen rows; all of them without a copy, when they are the reader's own and will not change."""
+    if isinstance(chosen, slice):
+        values.flags.writeable = False
+        return values
+    return np.asarray(values[chosen])
 
 
 def with_sharp(mesh: PolyMesh, sharp: Bools) -> PolyMesh:
@@ -178,66 +189,25 @@ def _sound_corners(vertex, starts):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def _flat_faces(points, vertex, starts, keep, size, tolerance):  # type: ignore[no-untyped-def]
-    out = np.zeros(len(size), np.bool_)
-    for f in range(len(size)):
-        if size[f] == 0:
-            continue
-        a, b = starts[f], starts[f + 1]
-        first = -1
-        before = -1
-        longest = 0.0
-        x = y = z = 0.0
-        for c in range(a, b):
-            if not keep[c]:
-                continue
-            v = vertex[c]
-            if first < 0:
-                first = v
-            else:
-                ux = points[before, 0] - points[first, 0]
-                uy = points[before, 1] - points[first, 1]
-                uz = points[before, 2] - points[first, 2]
-                wx = points[v, 0] - points[first, 0]
-                wy = points[v, 1] - points[first, 1]
-                wz = points[v, 2] - points[first, 2]
-                x += uy * wz - uz * wy
-                y += uz * wx - ux * wz
-                z += ux * wy - uy * wx
-                d = 0.0
-                for k in range(3):
-                    d += (points[v, k] - points[before, k]) ** 2
-                longest = max(longest, d)
-            before = v
-        d = 0.0
-        for k in range(3):
-            d += (points[first, k] - points[before, k]) ** 2
-        longest = max(longest, d)
-        out[f] = np.sqrt(x * x + y * y + z * z) <= tolerance * longest
-    return out
-
-
-def _degenerate(points: Floats, vertex: Whole, starts: Whole, keep: Bools, size: Whole) -> Bools:
-    out: Bools = _flat_faces(points, vertex, starts, keep, size, tolerances.DEGENERATE)
-    return out
-
-
-@numba.njit(cache=True, nogil=True)
-def _creased(twin, following, normal, sharp):  # type: ignore[no-untyped-def]
+def _creased(twin, following, normal, at, sharp):  # type: ignore[no-untyped-def]
     for c in range(len(twin)):
         t = twin[c]
         if t < 0:
             continue
+        a, b = at[c], at[following[c]]
+        p, q = at[following[t]], at[t]
+        if a == p and b == q:
+            continue
         for k in range(3):
-            if abs(normal[c, k] - normal[following[t], k]) > 1e-3 or abs(normal[following[c], k] - normal[t, k]) > 1e-3:
+            if abs(normal[a, k] - normal[p, k]) > 1e-3 or abs(normal[b, k] - normal[q, k]) > 1e-3:
                 sharp[c] = True
 
 
-def _creases(mesh: PolyMesh, normal: Floats) -> Bools:
+def _creases(mesh: PolyMesh, normal: npt.NDArray[np.floating], at: Whole) -> Bools:
     """(C) edges at whose ends the normals of the two faces differ."""
     sharp = np.zeros(len(mesh.corners), np.bool_)
     if len(sharp):
-        _creased(topology(mesh).twin, mesh.next_corner, normal, sharp)
+        _creased(topology(mesh).twin, mesh.next_corner, normal, at, sharp)
     return sharp
 
 

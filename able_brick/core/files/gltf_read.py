@@ -191,7 +191,9 @@ class _Reader(Document):
 
         def stack(get: Callable[[dict[str, Any]], Any]) -> npt.NDArray[Any] | None:
             values = [get(p) for p in pieces]
-            return None if any(v is None for v in values) else np.concatenate(values)
+            if any(v is None for v in values):
+                return None
+            return np.asarray(values[0]) if len(values) == 1 else np.concatenate(values)
 
         position = stack(lambda p: p["position"])
         normal, uv, colour = (stack(lambda p, k=k: p[k]) for k in ("normal", "uv", "colour"))  # type: ignore[misc]
@@ -202,15 +204,18 @@ class _Reader(Document):
             if isinstance(own, dict) and own.get("format") == 1:
                 raw, weld = self.polygons(own, place, np.asarray(position), uv, colour), False
             else:
-                corners = np.concatenate(
-                    [(p["triangles"] + o).ravel() for p, o in zip(pieces, offset[:-1], strict=True)]
-                )
+                runs = [
+                    (p["triangles"] + o if o else p["triangles"]).ravel()
+                    for p, o in zip(pieces, offset[:-1].tolist(), strict=True)
+                ]
+                corners = runs[0] if len(runs) == 1 else np.concatenate(runs)
                 raw, weld = (
                     RawFaces(
                         np.asarray(position),
                         np.full(len(corners) // 3, 3),
                         corners,
-                        normal=None if normal is None else normal[corners],
+                        normal=normal,
+                        normal_at=corners,
                         uv=None if uv is None else uv[corners],
                         colour=None if colour is None else colour[corners],
                         material=np.repeat(slot_of, [len(p["triangles"]) for p in pieces]),
@@ -247,7 +252,9 @@ class _Reader(Document):
         ):
             out[key] = None
             if name in attributes:
-                value = floats(self.accessor(attributes[name], f"{place}.{name}", kinds))
+                value = self.accessor(attributes[name], f"{place}.{name}", kinds)
+                if key != "normal" or value.dtype.kind != "f":
+                    value = floats(value)
                 if len(value) != n:
                     raise FileError(f"{place}.{name} has {len(value)} items for {n} vertices.", place=place)
                 if not np.isfinite(value).all():
@@ -260,7 +267,7 @@ class _Reader(Document):
             if index.dtype.kind == "f":
                 raise FileError(f"{place}.indices are not whole numbers.", place=place)
             index = index.astype(np.int64)
-            if index.min() < 0 or index.max() >= n:
+            if int(index.min()) < 0 or int(index.max()) >= n:
                 raise FileError(f"{place}.indices name vertex {index.max()}; there are {n}.", place=place)
         else:
             index = np.arange(n)

@@ -90,7 +90,8 @@ def read_obj(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True)
         points,
         sizes,
         at[0],
-        normal=normals[at[2]] if vn and bool((at[2] >= 0).all()) else None,
+        normal=normals if vn and bool((at[2] >= 0).all()) else None,
+        normal_at=at[2],
         uv=(uvs[at[1]] * [1.0, -1.0] + [0.0, 1.0]) if vt and bool((at[1] >= 0).all()) else None,
         colour=colours[at[0]] if coloured == v else None,
     )
@@ -220,7 +221,7 @@ def _scene(raw: RawFaces, lines: _Lines, materials: list[Material], notes: list[
         slots, slot = np.unique(material[faces], return_inverse=True)
         name = names[number] or f"Part {number + 1}"
 
-        def cut(a: npt.NDArray[np.float64] | None, corner: Any = corner) -> npt.NDArray[np.float64] | None:
+        def cut(a: npt.NDArray[Any] | None, corner: Any = corner) -> npt.NDArray[Any] | None:
             return None if a is None else a[corner]
 
         points, corners = raw.points, raw.corners[corner]
@@ -231,11 +232,12 @@ def _scene(raw: RawFaces, lines: _Lines, materials: list[Material], notes: list[
             points,
             raw.sizes[faces],
             corners,
-            cut(raw.normal),
-            cut(raw.uv),
-            cut(raw.colour),
-            slot,
-            smoothing[faces] if lines.smooth else None,
+            normal=raw.normal,
+            normal_at=cut(raw.normal_at),
+            uv=cut(raw.uv),
+            colour=cut(raw.colour),
+            material=slot,
+            smoothing=smoothing[faces] if lines.smooth else None,
         )
         try:
             mesh, told = mesh_from(one, weld=weld)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
-from able_brick.core.mesh.normals import shading
+from able_brick.core.mesh.normals import Shading, shading
 from able_brick.core.mesh.numbering import bits_of, number_rows
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.split_by_look import leaders, split_by_look
 
 
 @dataclass(frozen=True, eq=False)
@@ -38,18 +39,33 @@ def hardware_vertices(mesh: PolyMesh) -> HardwareVertices:
     if not len(mesh.corners):
         nothing = np.zeros(0, np.int32)
         return HardwareVertices(nothing, nothing, nothing, np.zeros((0, 3)), nothing)
-    # groups of one vertex that came out with the same normal are one
-    group_vertex = np.empty(len(shade.normals), np.uint32)
-    group_vertex[shade.group] = mesh.corners
-    looks, leader = number_rows(np.concatenate([group_vertex[:, None], bits_of(shade.normals)], axis=1))
-    group = leader[looks]
-    columns: list[Any] = [mesh.corners[:, None], group[shade.group, None], mesh.material[mesh.corner_face, None]]
-    rows: list[Any] = [np.concatenate(columns, axis=1).astype(np.uint32)]
-    rows += [bits_of(a) for a in (mesh.uv, mesh.colour) if a is not None]
-    number, first = number_rows(np.concatenate(rows, axis=1))
-    order = np.argsort(mesh.corners[first], kind="stable")
+    lead = leaders(mesh.vertex_count, shade.group, mesh.corners, bits_of(shade.normals))
+    if not len(lead):
+        lead = _leaders(shade, mesh.corners)
+    group = lead[shade.group]
+    material = mesh.material[mesh.corner_face]
+    looks = [bits_of(a) for a in (mesh.uv, mesh.colour) if a is not None]
+    rows = looks[0] if len(looks) == 1 else np.concatenate([np.zeros((len(group), 0), np.uint32), *looks], axis=1)
+    number, first = split_by_look(mesh.corners, mesh.vertex_count, group, material, rows)
+    if not len(number):
+        number, first = _split(mesh.corners, group, material, rows)
+    groups = group[first]
+    return HardwareVertices(number, first, mesh.corners[first], shade.normals[groups], groups)
+
+
+def _leaders(shade: Shading, corners: Ints) -> Ints:
+    """`leaders` for any number of groups at a vertex."""
+    vertex = np.empty(len(shade.normals), np.uint32)
+    vertex[shade.group] = corners
+    number, first = number_rows(np.concatenate([vertex[:, None], bits_of(shade.normals)], axis=1))
+    return first[number].astype(np.int32)
+
+
+def _split(corners: Ints, group: Ints, material: Ints, rows: npt.NDArray[np.uint32]) -> tuple[Ints, Ints]:
+    """`split_by_look` for any number of looks at a vertex."""
+    whole = np.stack([corners, group, material], axis=1).astype(np.uint32)
+    number, first = number_rows(np.concatenate([whole, rows], axis=1))
+    order = np.argsort(corners[first], kind="stable")
     rank = np.empty(len(order), np.int32)
     rank[order] = np.arange(len(order), dtype=np.int32)
-    corner = first[order].astype(np.int32)
-    groups = group[shade.group[corner]]
-    return HardwareVertices(rank[number], corner, mesh.corners[corner], shade.normals[groups], groups.astype(np.int32))
+    return rank[number], first[order].astype(np.int32)

@@ -21,6 +21,13 @@ Bools = npt.NDArray[np.bool_]
 MAX_ELEMENTS: Final = 40_000_000
 
 
+def following(face_starts: Ints) -> Ints:
+    """(C) the corner after each corner, round its face, from the starts (F+1) of the faces."""
+    out = np.arange(1, int(face_starts[-1]) + 1, dtype=np.int32)
+    out[face_starts[1:] - 1] = face_starts[:-1]
+    return out
+
+
 @dataclass(frozen=True, eq=False)
 class PolyMesh:
     """Polygon mesh, right-handed, Y up, metres; faces counter-clockwise seen from outside.
@@ -171,9 +178,7 @@ class PolyMesh:
     @cached_property
     def next_corner(self) -> Ints:
         """(C) the corner after each corner, round its face."""
-        nxt = np.arange(1, len(self.corners) + 1, dtype=np.int32)
-        nxt[self.face_starts[1:] - 1] = self.face_starts[:-1]
-        return nxt
+        return following(self.face_starts)
 
     @cached_property
     def bounds(self) -> tuple[Floats, Floats]:
@@ -189,13 +194,17 @@ class PolyMesh:
 
     @cached_property
     def content_hash(self) -> str:
-        """Hex SHA-256 over every array: equal meshes have equal hashes, on every machine."""
-        h = hashlib.sha256(b"able-brick mesh 1")
+        """Hex BLAKE2b over every array: equal meshes have equal hashes, on every machine."""
+        h = hashlib.blake2b(b"able-brick mesh 2", digest_size=20)
         for name in ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour"):
             a = getattr(self, name)
             h.update(name.encode())
             if a is not None:
                 h.update(repr(a.shape).encode())
-                h.update(a.astype(a.dtype.newbyteorder("<"), copy=False).tobytes())
+                h.update(
+                    np.ascontiguousarray(a.astype(a.dtype.newbyteorder("<"), copy=False)).data.cast("B")
+                    if a.size
+                    else b""
+                )
         h.update(repr(self.smooth_angle).encode())
-        return h.hexdigest()[:40]
+        return h.hexdigest()

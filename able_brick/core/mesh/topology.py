@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 
 from able_brick.core.mesh.numbering import edge_tables, joined_numbers
-from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh, following
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,10 +36,28 @@ class Topology:
         return bool(len(self.twin)) and bool((self.twin >= 0).all())
 
 
-@lru_cache(maxsize=16)
 def topology(mesh: PolyMesh) -> Topology:
-    """Connectivity of a mesh; kept for the meshes used last."""
-    edges, corner_edge, uses, twin = edge_tables(mesh.corners, mesh.next_corner, mesh.vertex_count)
+    """Connectivity of a mesh. Meshes that share their faces' arrays share it."""
+    return kept_topology(_Same(mesh.face_starts), _Same(mesh.corners), mesh.vertex_count)
+
+
+class _Same:
+    """An array as a key: this one, not an equal one."""
+
+    def __init__(self, array: Ints) -> None:
+        self.array = array
+
+    def __hash__(self) -> int:
+        return id(self.array)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and other.array is self.array
+
+
+@lru_cache(maxsize=16)
+def kept_topology(starts: _Same, corners: _Same, vertices: int) -> Topology:
+    """Connectivity by the faces' arrays, kept for those used last."""
+    edges, corner_edge, uses, twin = edge_tables(corners.array, following(starts.array), vertices)
     for array in (edges, corner_edge, uses, twin):
         array.flags.writeable = False
     return Topology(edges, corner_edge, uses, twin)

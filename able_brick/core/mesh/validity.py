@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from able_brick.core import tolerances
-from able_brick.core.mesh.normals import area_vectors
+from able_brick.core.mesh.face_kernels import flat_faces, mark_likely_twice
 from able_brick.core.mesh.numbering import number_rows
 from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -25,22 +25,20 @@ class Problem:
 
 def degenerate_faces(mesh: PolyMesh, *, tolerance: float = tolerances.DEGENERATE) -> Bools:
     """(F) faces whose area is below the tolerance times their longest edge squared."""
-    edge = np.zeros(len(mesh.corners))
-    for k in range(3):
-        x = mesh.positions[:, k][mesh.corners]
-        edge += (x[mesh.next_corner] - x) ** 2
-    longest = np.maximum.reduceat(edge, mesh.face_starts[:-1]) if mesh.face_count else np.zeros(0)
-    n = area_vectors(mesh)
-    doubled = 2 * np.sqrt(n[:, 0] ** 2 + n[:, 1] ** 2 + n[:, 2] ** 2)
-    out: Bools = np.less_equal(doubled, tolerance * longest)
+    every = np.ones(len(mesh.corners), np.bool_)
+    out: Bools = flat_faces(mesh.positions, mesh.face_starts, mesh.corners, every, mesh.face_sizes, tolerance)
     return out
 
 
 def duplicate_faces(mesh: PolyMesh) -> Bools:
     """(F) faces that have the same vertices as an earlier face."""
     out = np.zeros(mesh.face_count, np.bool_)
-    for size in np.unique(mesh.face_sizes):
-        faces = np.flatnonzero(mesh.face_sizes == size)
+    sizes = mesh.face_sizes
+    t = topology(mesh)
+    likely = np.zeros(mesh.face_count, np.bool_)
+    mark_likely_twice(mesh.face_starts, mesh.corners, mesh.corner_face, t.twin, t.edge_uses[t.corner_edge], likely)
+    for size in np.unique(sizes[likely]):
+        faces = np.flatnonzero(likely & (sizes == size))
         rows = np.sort(mesh.corners[mesh.face_starts[faces][:, None] + np.arange(size)], axis=1)
         number, first = number_rows(rows.astype(np.uint32))
         out[faces[first[number] != np.arange(len(faces))]] = True
