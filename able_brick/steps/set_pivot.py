@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -20,7 +21,7 @@ from able_brick.core.place.pivots import (
     turned_with,
     up_along,
 )
-from able_brick.core.place.pose import IDENTITY, from_degrees, quaternion, rotation, vector
+from able_brick.core.place.pose import IDENTITY, from_degrees, quaternion, rotation, turned, vector
 from able_brick.core.text import counted
 from able_brick.level.evaluate import axis_vector, box_about_pivot
 from able_brick.level.field import field
@@ -180,10 +181,12 @@ def _world_origin(piece: Piece, rows: list[ARow]) -> Vector:
 
 def _step(piece: Piece, user: Placement | LineArray | Course, new: Vector) -> float:
     """How far a thing moves when the pivot moves and its numbers stay, metres."""
-    away = np.asarray(new) - piece.pivot
+    away = (new[0] - piece.pivot[0], new[1] - piece.pivot[1], new[2] - piece.pivot[2])
     if isinstance(user, Course):
-        return float(np.linalg.norm(away))
-    return float(np.linalg.norm(rotation(piece.axes).inv().apply(away) * user.size))
+        return math.hypot(*away)
+    x, y, z, w = piece.axes
+    local = turned((-x, -y, -z, w), away)
+    return math.hypot(*(a * s for a, s in zip(local, user.size, strict=True)))
 
 
 def _compensated(

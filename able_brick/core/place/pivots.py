@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from able_brick.core.mesh.measure import centre_of_mass
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
-from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, quaternion, rotation, vector
+from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, quaternion, rotation, turned, vector
 
 
 class Along(StrEnum):
@@ -74,9 +74,10 @@ def compensated(
 
     `axes` are those that the pivot had before.
     """
-    step = np.asarray(new) - old
-    local = step if axes == IDENTITY else rotation(axes).inv().apply(step)
-    return vector(np.asarray(position) + rotation(turn).apply(local * size))
+    x, y, z, w = axes
+    a, b, c = turned((-x, -y, -z, w), (new[0] - old[0], new[1] - old[1], new[2] - old[2]))
+    dx, dy, dz = turned(turn, (a * size[0], b * size[1], c * size[2]))
+    return (position[0] + dx + 0.0, position[1] + dy + 0.0, position[2] + dz + 0.0)
 
 
 def permutation(turn: Rotation, *, tolerance: float = 1e-12) -> Floats | None:

@@ -35,6 +35,14 @@ def rotation(turn: Quaternion) -> Rotation:
     return Rotation.from_quat(turn)
 
 
+def turned(turn: Quaternion, v: Vector) -> Vector:
+    """One vector turned by a unit quaternion: v + 2 q × (q × v + w v), without the cost of building a Rotation."""
+    x, y, z, w = turn
+    a, b, c = v
+    s, t, u = y * c - z * b + w * a, z * a - x * c + w * b, x * b - y * a + w * c
+    return (a + 2 * (y * u - z * t), b + 2 * (z * s - x * u), c + 2 * (x * t - y * s))
+
+
 def from_degrees(degrees: Sequence[float]) -> Rotation:
     """Rotation R = Ry · Rx · Rz of three angles about X, Y and Z in degrees: heading first, then pitch, then roll."""
     x, y, z = degrees
