@@ -54,6 +54,12 @@ class Server:
                 time.sleep(0.25)
         raise RuntimeError("The server did not answer within a minute.")
 
+    def stop(self) -> None:
+        """End as one should."""
+        assert self.process is not None
+        self.process.terminate()
+        self.process.wait()
+
     def kill(self) -> None:
         """The power fails."""
         assert self.process is not None
@@ -72,10 +78,29 @@ def browser() -> Iterator[Browser]:
         started.close()
 
 
-@pytest.fixture
-def server(demo_file: Path, tmp_path: Path) -> Iterator[Server]:
-    db = tmp_path / "project.db"
+@pytest.fixture(scope="session")
+def seen_file(browser: Browser, demo_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo project after somebody has looked at it: the shelf's pictures are kept."""
+    db = tmp_path_factory.mktemp("seen") / "seen.db"
     shutil.copyfile(demo_file, db)
+    server = Server(db)
+    page = browser.new_page()
+    kept: list[str] = []
+    page.on("response", lambda r: kept.append(r.url) if r.request.method == "PUT" and r.ok else None)
+    page.goto(server.url)
+    pictures = page.get_by_role("list", name="Shelf").locator("img")
+    expect(pictures).to_have_count(18)
+    while len(kept) < 18:
+        page.wait_for_event("response")
+    page.close()
+    server.stop()
+    return db
+
+
+@pytest.fixture
+def server(seen_file: Path, tmp_path: Path) -> Iterator[Server]:
+    db = tmp_path / "project.db"
+    shutil.copyfile(seen_file, db)
     started = Server(db)
     yield started
     started.kill()

@@ -39,7 +39,7 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
 
     # a crate from the shelf onto the south bank
     hands.tile("Crate").click()
-    tools.get_by_role("button", name="Place").click()
+    tools.get_by_role("button", name="Place", exact=True).click()
     hands.click_at(-3.2, 1.34, 12.3)
     hands.saved(start + 1)
     crate = hands.row("Crate 4")
