@@ -47,7 +47,8 @@ test: setup $(STAMP)/dev
 	$(MAKE) lint
 	cd web && npm run --silent test
 	@$(PYTHON) tests/need_chromium.py
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n 2 --ignore tests/ui
+	$(BIN)/python -m pytest tests/ui
 
 $(STAMP)/dev: requirements-dev.lock $(STAMP)/python
 	$(BIN)/pip install --quiet -r requirements-dev.lock

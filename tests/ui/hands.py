@@ -21,7 +21,8 @@ class Hands:
         expect(
             page.get_by_role("button", name="Level Merrow Lock" if level == "level-1" else "Level New level")
         ).to_be_visible()
-        self.settle(12)
+        expect(self.viewport).to_have_attribute("data-to-come", "0")
+        self.settle()
 
     def level(self) -> dict[str, Any]:
         """The level as the server has it."""

@@ -26,7 +26,7 @@ from tests.ui.hands import Hands
 def hands(page: Page, server: Server) -> Hands:
     made = Hands(page, server.url)
     page.keyboard.press("Alt+1")
-    made.settle(6)
+    made.settle()
     return made
 
 
@@ -38,7 +38,7 @@ def bare(page: Page, server: Server) -> Hands:
     page.get_by_role("menuitem", name="New level").click()
     made = Hands(page, server.url, "level-2")
     page.keyboard.press("Alt+1")
-    made.settle(6)
+    made.settle()
     return made
 
 

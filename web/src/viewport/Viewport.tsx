@@ -23,7 +23,7 @@ import {
   zoomView,
 } from "./input";
 import { Marks } from "./Marks";
-import { onMeshLoaded } from "./meshes";
+import { meshesToCome, onMeshLoaded } from "./meshes";
 import { Paths } from "./Paths";
 import { Pieces } from "./Pieces";
 import { Prompt } from "./Prompt";
@@ -211,6 +211,7 @@ function Stage({ scheme }: { scheme: Scheme }) {
       const m = new Matrix4().multiplyMatrices(port.camera.projectionMatrix, port.camera.matrixWorldInverse);
       element.dataset.projection = m.elements.map((v) => v.toPrecision(9)).join(" ");
       element.dataset.frames = String(frames.current);
+      element.dataset.toCome = String(meshesToCome());
       element.dataset.drawCalls = String(renderer.info.render.calls);
     }
   }, -1);

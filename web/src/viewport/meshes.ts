@@ -10,6 +10,7 @@ import {
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { acceleratedRaycast, MeshBVH } from "three-mesh-bvh";
 import { createStore, useStore } from "zustand";
+import { levelStore, shown } from "../state/level";
 
 Mesh.prototype.raycast = acceleratedRaycast;
 
@@ -51,8 +52,28 @@ async function load(hash: string): Promise<void> {
     const faces: BufferAttribute = await gltf.parser.getDependency("accessor", face);
     mesh.slots.push({ slot, geometry, faces: faces.array });
   }
-  store.setState(({ loaded }) => ({ loaded: new Map(loaded).set(hash, mesh) }));
+  store.setState(({ loaded }) => ({ loaded: withoutOld(new Map(loaded).set(hash, mesh)) }));
 }
+
+/** Meshes that no piece has any more, as dragging a dimension leaves behind: only the latest are kept. */
+const KEPT = 24;
+
+function withoutOld(loaded: Map<string, ViewMesh>): Map<string, ViewMesh> {
+  const used = new Set([...shown(levelStore.getState()).pieces.values()].map((p) => p.mesh));
+  const unused = [...loaded.keys()].filter((hash) => !used.has(hash));
+  for (const hash of unused.slice(0, Math.max(0, unused.length - KEPT))) {
+    const mesh = loaded.get(hash);
+    for (const { geometry } of mesh?.slots ?? []) geometry.dispose();
+    mesh?.outline?.dispose();
+    mesh?.inner?.dispose();
+    loaded.delete(hash);
+    asked.delete(hash);
+  }
+  return loaded;
+}
+
+/** How many meshes have been asked for and are not there yet. */
+export const meshesToCome = (): number => asked.size - store.getState().loaded.size;
 
 /** The mesh of a hash, asked for when it is not there yet. */
 export function meshOf(hash: string): ViewMesh | undefined {
