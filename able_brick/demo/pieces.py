@@ -163,10 +163,8 @@ def pump_house() -> Part:
     ]
     gable = _turned_about(_solid([(-2.5, 3.53), (2.5, 3.53), (0.0, 5.2)], 6.9), (0, 90, 0))
     bodies.append((Tint.BRICK, gable))
-    for side in (-1, 1):
-        outline = [(0.0, 5.35), (0.0, 5.20), (2.95, 3.23), (3.05, 3.36)]
-        outline = [(side * x, y) for x, y in outline]
-        bodies.append((Tint.SLATE, _turned_about(_solid(outline, 7.6), (0, 90, 0))))
+    roof = [(-2.95, 3.23), (0.0, 5.20), (2.95, 3.23), (3.05, 3.36), (0.0, 5.35), (-3.05, 3.36)]
+    bodies.append((Tint.SLATE, _turned_about(_solid(roof, 7.6), (0, 90, 0))))
     bodies.append((Tint.BRICK, _block(2.0, 4.2, -0.9, 0.8, 2.1, 0.8)))
     bodies.append((Tint.PALE_STONE, _block(1.92, 6.3, -0.98, 0.96, 0.14, 0.96)))
     bodies.append((Tint.IRON, moved(turned([(0.2, 0.0), (0.16, 0.5)], sides=10), (2.4, 6.44, -0.5))))

@@ -21,6 +21,7 @@ import { bringIn } from "./state/arrival";
 import { kitStore } from "./state/kit";
 import { loadLevel } from "./state/level";
 import { tell } from "./state/messages";
+import { useRunning } from "./state/running";
 import { select } from "./state/selection";
 import { lookFrom } from "./state/view";
 import { Viewport } from "./viewport/Viewport";
@@ -67,6 +68,7 @@ export function App() {
   const levels = useQuery({ queryKey: ["levels"], queryFn: api.levels });
   const [levelId, setLevelId] = useState<string | null>(null);
   const [sheet, setSheet] = useState<"find" | "keys" | null>(null);
+  const drawing = useRunning((s) => s.now?.kind === "draw");
   const open = levelId ?? levels.data?.[0]?.id ?? null;
   useEffect(() => {
     if (!open) return;
@@ -123,9 +125,9 @@ export function App() {
       </Centre>
       <Cards aria-label="Cards">
         <DrawCard />
-        <SelectionCard />
+        {!drawing && <SelectionCard />}
         <StageCard />
-        <ToolsCard tools={every} />
+        {!drawing && <ToolsCard tools={every} />}
         <LastStepCard tools={every} />
       </Cards>
       <BudgetStrip />

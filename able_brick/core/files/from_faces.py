@@ -15,6 +15,7 @@ from able_brick.core.files.weld import same_points
 from able_brick.core.mesh.face_kernels import flat_faces
 from able_brick.core.mesh.polymesh import MAX_ELEMENTS, Bools, Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
+from able_brick.core.text import counted
 
 Whole = npt.NDArray[np.integer]
 
@@ -70,9 +71,9 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
     size[flat] = 0
     dropped = int((size == 0).sum())
     if dropped:
-        notes.append(f"{dropped} faces without area were dropped.")
+        notes.append(f"{counted(dropped, 'face without area was', 'faces without area were')} dropped.")
     if repeated:
-        notes.append(f"{repeated} faces lost corners that were named twice in a row.")
+        notes.append(f"{counted(repeated, 'face', 'faces')} lost corners that were named twice in a row.")
     alive = np.repeat(size > 0, sizes)
     keep &= alive
     chosen: Any = np.flatnonzero(keep) if not keep.all() else slice(None)
@@ -82,7 +83,7 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
     used = np.zeros(len(points), np.bool_)
     used[vertex] = True
     if not used.all():
-        notes.append(f"{int((~used).sum())} unused vertices were dropped.")
+        notes.append(f"{counted(int((~used).sum()), 'unused vertex was', 'unused vertices were')} dropped.")
         vertex, points = (np.cumsum(used) - 1)[vertex], points[used]
     mesh = PolyMesh.trusted(
         points,

@@ -11,6 +11,7 @@ from able_brick.core.mesh.face_kernels import flat_faces, mark_likely_twice
 from able_brick.core.mesh.numbering import number_rows
 from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
+from able_brick.core.text import counted
 
 
 @dataclass(frozen=True)
@@ -62,15 +63,16 @@ def problems(mesh: PolyMesh) -> list[Problem]:
     crowded = _where(np.greater(t.edge_uses, 2))
     two = t.edge_uses[t.corner_edge] == 2
     clash = np.unique(t.corner_edge[two & (t.twin < 0)])
-    found: list[tuple[str, Ints, str]] = [
-        ("unused_vertices", unused_vertices(mesh), "{n} vertices belong to no face"),
-        ("degenerate_faces", _where(degenerate_faces(mesh)), "{n} faces have no area"),
+    found: list[tuple[str, Ints, str, str]] = [
+        ("unused_vertices", unused_vertices(mesh), "vertex belongs to no face", "vertices belong to no face"),
+        ("degenerate_faces", _where(degenerate_faces(mesh)), "face has no area", "faces have no area"),
         (
             "duplicate_faces",
             _where(duplicate_faces(mesh)),
-            "{n} faces stand twice on the same vertices",
+            "face stands on the same vertices as another",
+            "faces stand on the same vertices as others",
         ),
-        ("crowded_edges", crowded, "{n} edges have more than two faces"),
-        ("winding", clash, "{n} edges join faces that look opposite ways"),
+        ("crowded_edges", crowded, "edge has more than two faces", "edges have more than two faces"),
+        ("winding", clash, "edge joins faces that look opposite ways", "edges join faces that look opposite ways"),
     ]
-    return [Problem(code, len(at), int(at[0]), text.format(n=len(at))) for code, at, text in found if len(at)]
+    return [Problem(code, len(at), int(at[0]), counted(len(at), one, many)) for code, at, one, many in found if len(at)]

@@ -114,11 +114,14 @@ export function Shelf({ tools }: { tools: readonly ToolInfo[] }) {
   );
 }
 
+/** Metres in as few digits as tell a tile's size apart; the card tells them exactly. */
+const short = (metres: number) => String(Number(metres.toFixed(metres >= 10 ? 0 : metres >= 1 ? 1 : 2)));
+
 function PieceTile({ piece, uses }: { piece: Piece; uses: number }) {
   const picture = usePicture(piece);
   const selected = useSelection((s) => s.ids.includes(piece.id));
   const press = useRef<{ x: number; y: number } | null>(null);
-  const size = piece.facts.high.map((v, k) => Number((v - (piece.facts.low[k] ?? 0)).toFixed(2))).join(" × ");
+  const size = piece.facts.high.map((v, k) => short(v - (piece.facts.low[k] ?? 0))).join(" × ");
   const move = (event: PointerEvent) => {
     const from = press.current;
     if (!from || Math.hypot(event.clientX - from.x, event.clientY - from.y) < 6) return;
