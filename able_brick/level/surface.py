@@ -18,6 +18,7 @@ from able_brick.level.rows import Path, Piece
 from able_brick.level.snapshot import Snapshot
 
 Load = Callable[[str], PolyMesh]
+_GRAIN = 2.0**40
 
 
 class FaceAt(BaseModel):
@@ -40,10 +41,14 @@ class Ground(BaseModel):
 
 
 class Feature(BaseModel):
-    """A vertex, edge middle or face centre: where it is in the mesh and in the world, and the normal there."""
+    """A vertex, edge middle or face centre: which it is in the mesh, where it is in the world, and the normal of the
+    face through which it was pointed at."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
+    thing: str
+    item: int
+    face: int
     piece: str
     mesh: str
     kind: Literal["vertex", "edge", "face"]
@@ -52,7 +57,7 @@ class Feature(BaseModel):
     normal: Vector
 
 
-def _item(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> tuple[Piece, PolyMesh, Floats]:
+def item_at(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> tuple[Piece, PolyMesh, Floats]:
     """The piece, its mesh, and the pose row (10,) of the item that a face belongs to."""
     thing = snapshot.find(level, at.thing)
     if thing is None or isinstance(thing, (Piece, Path)):
@@ -83,17 +88,27 @@ def newell(loop: Floats) -> Floats:
     return out
 
 
-def _loop(mesh: PolyMesh, face: int) -> np.ndarray:
+def loop_of(mesh: PolyMesh, face: int) -> np.ndarray:
     return mesh.corners[mesh.face_starts[face] : mesh.face_starts[face + 1]]
+
+
+def outward(loop: Floats, pose: Floats) -> Floats:
+    """Unit normal (3,) of a face's loop (n,3) in the world; a mirrored size in the pose row (10,) turns it round."""
+    return newell(loop) * (-1.0 if float(np.prod(pose[7:])) < 0 else 1.0)
+
+
+def told(point: Floats) -> Vector:
+    """A world point as it is told: on a grid of 2⁻⁴⁰ m, so that points which meet are equal, whatever they were
+    computed from."""
+    x, y, z = (round(float(v) * _GRAIN) / _GRAIN + 0.0 if abs(v) < 4096 else float(v) for v in point)
+    return (x, y, z)
 
 
 def ground_of(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> Ground:
     """The plane of a face as it stands in the level."""
-    piece, mesh, pose = _item(snapshot, level, load, at)
-    loop = carried(mesh.positions[_loop(mesh, at.face)], pose, piece)
-    normal = newell(loop)
-    if float(np.prod(pose[7:])) < 0:
-        normal = -normal
+    piece, mesh, pose = item_at(snapshot, level, load, at)
+    loop = carried(mesh.positions[loop_of(mesh, at.face)], pose, piece)
+    normal = outward(loop, pose)
     return Ground(point=vector(loop.mean(axis=0)), turn=up_along(normal))
 
 
@@ -107,30 +122,37 @@ def on_ground(ground: Ground, point: Vector) -> Vector:
 def nearest_feature(snapshot: Snapshot, level: str, load: Load, at: FaceAt, point: Vector, reach: float) -> Feature:
     """The feature of a face that is meant by a world point on it: a vertex within reach, else an edge middle within
     reach, else the centre of the face."""
-    piece, mesh, pose = _item(snapshot, level, load, at)
-    loop = _loop(mesh, at.face)
+    piece, mesh, pose = item_at(snapshot, level, load, at)
+    loop = loop_of(mesh, at.face)
     corners = mesh.positions[loop]
     world = carried(corners, pose, piece)
-    normal = newell(world) * (-1.0 if float(np.prod(pose[7:])) < 0 else 1.0)
+    normal = outward(world, pose)
     middles = (world + np.roll(world, -1, axis=0)) / 2
     target = np.asarray(point)
     to_corner = np.linalg.norm(world - target, axis=1)
     to_middle = np.linalg.norm(middles - target, axis=1)
-    base = {"piece": piece.id, "mesh": piece.mesh, "normal": vector(normal)}
+    base = {
+        "thing": at.thing,
+        "item": at.item,
+        "face": at.face,
+        "piece": piece.id,
+        "mesh": piece.mesh,
+        "normal": vector(normal),
+    }
     k = int(np.argmin(to_corner))
     m = int(np.argmin(to_middle))
     if to_corner[k] <= reach and to_corner[k] <= to_middle[m]:
-        return Feature(kind="vertex", index=int(loop[k]), point=vector(world[k]), **base)
+        return Feature(kind="vertex", index=int(loop[k]), point=told(world[k]), **base)
     if to_middle[m] <= reach:
         edge = int(topology(mesh).corner_edge[mesh.face_starts[at.face] + m])
-        return Feature(kind="edge", index=edge, point=vector(middles[m]), **base)
+        return Feature(kind="edge", index=edge, point=told(middles[m]), **base)
     centre = carried(np.array([face_centre(mesh, at.face)]), pose, piece)[0]
-    return Feature(kind="face", index=at.face, point=vector(centre), **base)
+    return Feature(kind="face", index=at.face, point=told(centre), **base)
 
 
 def face_centre(mesh: PolyMesh, face: int) -> Floats:
     """Centroid (3,) of a face, from the fan about its first corner, weighted by signed area."""
-    p = mesh.positions[_loop(mesh, face)]
+    p = mesh.positions[loop_of(mesh, face)]
     normal = newell(p)
     fan = np.stack([np.broadcast_to(p[0], p[1:-1].shape), p[1:-1], p[2:]], axis=1)
     area = np.cross(fan[:, 1] - fan[:, 0], fan[:, 2] - fan[:, 0]) @ normal
@@ -144,12 +166,12 @@ def feature_place(mesh: PolyMesh, kind: str, index: int) -> tuple[Floats, Floats
     if not 0 <= index < limits[kind]:
         raise SelectionError(f"The piece has no {kind} {index}; pick again.", received=index, allowed=limits[kind])
     if kind == "face":
-        return face_centre(mesh, index), newell(mesh.positions[_loop(mesh, index)])
+        return face_centre(mesh, index), newell(mesh.positions[loop_of(mesh, index)])
     if kind == "vertex":
         at, faces = mesh.positions[index], mesh.corner_face[mesh.corners == index]
     else:
         ends = topology(mesh).edges[index]
         at, faces = mesh.positions[ends].mean(axis=0), mesh.corner_face[topology(mesh).corner_edge == index]
-    total = sum((newell(mesh.positions[_loop(mesh, int(f))]) for f in faces), np.zeros(3))
+    total = sum((newell(mesh.positions[loop_of(mesh, int(f))]) for f in faces), np.zeros(3))
     size = float(np.linalg.norm(total))
     return np.array(at), total / size if size > 1e-9 else np.array([0.0, 1.0, 0.0])

@@ -89,6 +89,10 @@ class Draft:
         self._meshes[key] = mesh
         return key, facts(mesh, axes)
 
+    def seen(self) -> Snapshot:
+        """The project as the step has it so far."""
+        return self.snapshot.with_edits(Edit(self._before[k], after) for k, after in self._after.items())
+
     def users(self, piece: str) -> list[Placement | LineArray | Course]:
         """Things of all levels that show a piece."""
         return [

@@ -9,8 +9,10 @@ from pydantic import BaseModel
 from able_brick.level.snapshot import Snapshot
 from able_brick.steps.add_shape import AddShape
 from able_brick.steps.arrays import AdjustArray, LineArrayTool
+from able_brick.steps.bake_size import BakeSize
 from able_brick.steps.courses import AdjustCourse, LayCourse
 from able_brick.steps.dimensions import BackToDimensions, SetDimensions
+from able_brick.steps.dock import Dock
 from able_brick.steps.draft import Change, Draft, MeshLoader, selected
 from able_brick.steps.duplicate import Duplicate
 from able_brick.steps.import_pieces import ImportPieces
@@ -23,6 +25,7 @@ from able_brick.steps.set_pose import SetPose
 from able_brick.steps.shelf import DuplicatePiece, ReplacePiece, TagPieces
 from able_brick.steps.slim import Slim
 from able_brick.steps.snap_to_grid import SnapToGrid
+from able_brick.steps.spread import Spread
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.turn import Turn
 
@@ -36,6 +39,9 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Move,
         Turn,
         SetPose,
+        Dock,
+        Spread,
+        BakeSize,
         SetPivot,
         SnapToGrid,
         Duplicate,

@@ -58,3 +58,24 @@ def with_positions(mesh: PolyMesh, positions: Floats) -> PolyMesh:
 def moved(mesh: PolyMesh, offset: Sequence[float] | Floats) -> PolyMesh:
     """The mesh shifted by an offset (3,), metres."""
     return with_positions(mesh, mesh.positions + np.asarray(offset, np.float64))
+
+
+def turned_over(mesh: PolyMesh) -> PolyMesh:
+    """The mesh with every face wound the other way; the first corner of each face stays the first."""
+    starts, sizes = mesh.face_starts[:-1], mesh.face_sizes
+    place = np.arange(len(mesh.corners)) - np.repeat(starts, sizes)
+    first, size = np.repeat(starts, sizes), np.repeat(sizes, sizes)
+    order = first + (size - place) % size
+    # the edge from a corner on is, the other way round, the one that led to it
+    edge = first + (size - place - 1) % size
+    return PolyMesh.trusted(
+        mesh.positions,
+        mesh.face_starts,
+        mesh.corners[order],
+        material=mesh.material,
+        facet=mesh.facet,
+        sharp=mesh.sharp[edge],
+        uv=None if mesh.uv is None else mesh.uv[order],
+        colour=None if mesh.colour is None else mesh.colour[order],
+        smooth_angle=mesh.smooth_angle,
+    )

@@ -1,0 +1,52 @@
+"""Features of what stands in the level as places to grip and to land on."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from able_brick.core.errors import UnknownIdError
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.mesh.topology import topology
+from able_brick.core.place.dock import Spot
+from able_brick.level.rows import Piece
+from able_brick.level.snapshot import Snapshot
+from able_brick.level.surface import FaceAt, Load, carried, face_centre, item_at, loop_of, outward
+
+FeatureKind = Literal["vertex", "edge", "face", "pivot"]
+
+
+class FeatureAt(BaseModel):
+    """A feature of an item in the level: a vertex, the middle of an edge, the centre of a face, or the pivot; and the
+    face through which it was pointed at."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    thing: str
+    item: int = 0
+    kind: FeatureKind
+    index: int = 0
+    face: int = 0
+
+
+def spot_of(snapshot: Snapshot, level: str, load: Load, at: FeatureAt) -> Spot:
+    """The feature as it stands in the level. Raises UnknownIdError when it is not there (any more)."""
+    piece, mesh, pose = item_at(snapshot, level, load, FaceAt(thing=at.thing, item=at.item, face=at.face))
+    loop = carried(mesh.positions[loop_of(mesh, at.face)], pose, piece)
+    return Spot(_point(piece, mesh, pose, at), outward(loop, pose), loop)
+
+
+def _point(piece: Piece, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
+    limits = {"vertex": mesh.vertex_count, "edge": len(topology(mesh).edges), "face": mesh.face_count, "pivot": 1}
+    if not 0 <= at.index < limits[at.kind]:
+        raise UnknownIdError(f"{piece.name} has no {at.kind} {at.index} (any more); pick again.", id=at.thing)
+    if at.kind == "pivot":
+        return np.array(pose[:3])
+    if at.kind == "vertex":
+        return np.array(carried(mesh.positions[[at.index]], pose, piece)[0])
+    if at.kind == "edge":
+        out: Floats = carried(mesh.positions[topology(mesh).edges[at.index]], pose, piece).mean(axis=0)
+        return out
+    return np.array(carried(np.array([face_centre(mesh, at.index)]), pose, piece)[0])

@@ -1,0 +1,84 @@
+"""Bake sizes into the mesh, so that 1 is 1 again."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from able_brick.core.errors import InputError, SelectionError
+from able_brick.core.place.pose import ONE
+from able_brick.core.place.sizes import sized
+from able_brick.core.text import counted
+from able_brick.level.field import field
+from able_brick.level.rows import Course, LineArray, Piece, Placement, Vector
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, standing
+from able_brick.steps.tool import Need, Stage, Tool
+
+
+class BakeSize(Tool):
+    """Put a size other than 1 into the mesh; nothing that is seen changes."""
+
+    tool: Literal["bake_size"] = "bake_size"
+    title: ClassVar[str] = "Bake size"
+    about: ClassVar[str] = "Puts a size other than 1 into the mesh; nothing that is seen changes"
+    verb: ClassVar[Literal["Place"]] = "Place"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
+    need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1)
+    icon: ClassVar[str] = "ruler"
+
+    result: Literal["new piece", "same piece"] = field(
+        "new piece",
+        "Result",
+        "A piece of its own for what is selected, or the piece itself: its other uses keep their look by sizes",
+    )
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        unclean = [t for t in standing(rows) if t.size != ONE]
+        if not unclean:
+            raise InputError("Every size in the selection is 1 already; there is nothing to bake.", field="size")
+        mirrored = next((t for t in unclean if isinstance(t, LineArray) and min(t.size) < 0), None)
+        if mirrored is not None:
+            raise SelectionError(
+                f"{mirrored.name} is mirrored by its size, and its items would change sides. "
+                "Give it sizes above 0 first.",
+                id=mirrored.id,
+            )
+        groups: dict[tuple[str, Vector], list[Placement | LineArray]] = {}
+        for thing in unclean:
+            groups.setdefault((thing.piece, thing.size), []).append(thing)
+        for (piece_id, size), things in groups.items():
+            piece = draft.piece(piece_id)
+            if self.result == "new piece":
+                new = self._resized(draft, piece, size, own=True)
+                draft.put(new)
+                for thing in things:
+                    draft.put(thing.changed(piece=new.id, size=ONE))
+                continue
+            if sum(p == piece_id for p, _ in groups) > 1:
+                raise SelectionError(
+                    f"The selection has {piece.name} in several sizes; bake one size into it at a time.",
+                    received=[t.id for t in unclean],
+                )
+            self._everywhere(draft, piece, size)
+        draft.note = f"{counted(len(unclean), 'thing has', 'things have')} size 1 now"
+
+    def _resized(self, draft: Draft, piece: Piece, size: Vector, *, own: bool) -> Piece:
+        key, known = draft.keep_mesh(sized(draft.mesh(piece), size, piece.pivot, piece.axes), piece.axes)
+        fresh: dict[str, object] = {"mesh": key, "facts": known}
+        if own:
+            fresh |= {"id": draft.new_id("piece"), "name": draft.unique_name(piece.name, "piece")}
+        return piece.changed(**fresh)
+
+    def _everywhere(self, draft: Draft, piece: Piece, size: Vector) -> None:
+        draft.put(self._resized(draft, piece, size, own=False))
+        for user in draft.users(piece.id):
+            if isinstance(user, Course):
+                raise SelectionError(
+                    f"{user.name} lays {piece.name} without a size, so it would change. "
+                    "Bake into a piece of its own instead.",
+                    id=user.id,
+                )
+            rest = tuple(float(v) for v in np.divide(user.size, size))
+            draft.put(user.changed(size=ONE if user.size == size else rest))

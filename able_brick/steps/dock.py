@@ -1,0 +1,123 @@
+"""Dock: a grip of the selection ends exactly on a landing."""
+
+from __future__ import annotations
+
+import math
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from able_brick.core.errors import InputError, SelectionError
+from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.place.dock import Motion, Spot, dock
+from able_brick.core.place.pose import vector
+from able_brick.level.field import field
+from able_brick.level.grips import FeatureAt, spot_of
+from able_brick.level.rows import LineArray, Path, Placement, Point, Vector
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft
+from able_brick.steps.tool import Need, Stage, Tool
+
+
+class Dock(Tool):
+    """Bring a grip of the selection onto a landing, flat against its face if wanted."""
+
+    tool: Literal["dock"] = "dock"
+    title: ClassVar[str] = "Dock"
+    about: ClassVar[str] = "Picks a grip of the selection, then the landing on which it ends exactly"
+    verb: ClassVar[Literal["Place"]] = "Place"
+    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
+    need: ClassVar[Need] = Need(kinds=("placement", "array", "path"), least=1)
+    key: ClassVar[str | None] = "K"
+    icon: ClassVar[str] = "magnet"
+
+    grip: FeatureAt | None = field(None, "Grip", "The feature of the selection that is brought", widget="none")
+    landing: FeatureAt | None = field(None, "Landing", "The feature on which the grip ends", widget="none")
+    point: Vector | None = field(None, "Point", "A free point to land on instead of a feature", unit="m")
+    contact: bool = field(
+        False, "Face contact", "Turn the selection so that the grip's face lies flat on the landing's"
+    )
+    align: bool = field(
+        True,
+        "Align edges",
+        "Make the longest edge of the grip's face parallel to the landing's nearest",
+        when={"contact": ["true"]},
+    )
+    quarters: int = field(
+        0, "Quarter turns", "Further turns of 90° about the landing's normal", ge=0, le=3, when={"contact": ["true"]}
+    )
+    gap: float = field(
+        0.0,
+        "Gap",
+        "Left between the two faces",
+        unit="m",
+        step=0.05,
+        ge=-1000,
+        le=1000,
+        when={"contact": ["true"]},
+    )
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        if self.grip is None:
+            raise InputError("Nothing is gripped yet: click a vertex, edge or face of the selection.", field="grip")
+        ids = {r.id for r in rows}
+        if self.grip.thing not in ids:
+            raise SelectionError("The grip is not on what is selected; pick one that is.", received=self.grip.thing)
+        grip = spot_of(draft.snapshot, draft.level_id, draft.load, self.grip)
+        landing = self._landing(draft, ids)
+        motion = (
+            dock(grip, landing, contact=True, align=self.align, gap=self.gap, quarters=self.quarters)
+            if self.contact
+            else dock(grip, landing)
+        )
+        # what rounding leaves over is taken off, so that the two points meet
+        gripped = next(r for r in rows if r.id == self.grip.thing)
+        draft.put(_moved(gripped, motion))
+        wanted = landing.point + (self.gap * landing.normal if self.contact else 0.0)
+        rest = wanted - spot_of(draft.seen(), draft.level_id, draft.load, self.grip).point
+        motion = Motion(motion.turn, motion.about, motion.shift + rest)
+        for row in rows:
+            draft.put(_moved(row, motion))
+        angle = math.degrees(float(motion.turn.magnitude()))
+        told = f", turned by {angle:.1f}°" if angle > 0.05 else ""
+        draft.note = f"moved by {np.linalg.norm(wanted - grip.point):.3f} m{told}"
+
+    def _landing(self, draft: Draft, moved: set[str]) -> Spot:
+        if self.landing is not None:
+            if self.landing.thing in moved:
+                raise SelectionError(
+                    "The landing is on what is moved; pick one on something that stands still.",
+                    received=self.landing.thing,
+                )
+            return spot_of(draft.snapshot, draft.level_id, draft.load, self.landing)
+        if self.point is None:
+            raise InputError("Nothing is picked to land on yet: click a vertex, edge or face.", field="landing")
+        p = np.asarray(self.point, np.float64)
+        around = np.array([[-1.0, 0, 1], [1.0, 0, 1], [1.0, 0, -1], [-1.0, 0, -1]])
+        return Spot(p, np.array([0.0, 1.0, 0.0]), p + around)
+
+
+def _moved(row: ARow, motion: Motion) -> ARow:
+    """The row after the motion."""
+    if isinstance(row, Path):
+
+        def turned(handle: Vector | None) -> Vector | None:
+            return None if handle is None else vector(motion.turn.apply(handle))
+
+        def moved(position: Vector) -> Floats:
+            return motion.point(np.asarray(position, np.float64))
+
+        return row.changed(
+            points=tuple(
+                Point(
+                    position=vector(moved(p.position)),
+                    handle_in=turned(p.handle_in),
+                    handle_out=turned(p.handle_out),
+                )
+                for p in row.points
+            )
+        )
+    if not isinstance(row, (Placement, LineArray)):
+        return row
+    position, turn = motion.stand(row.position, row.turn)
+    return row.changed(position=position, turn=turn)

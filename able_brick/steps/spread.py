@@ -1,0 +1,56 @@
+"""Spread: change only the distances between things."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from able_brick.core.place.pose import vector
+from able_brick.core.place.sizes import spread
+from able_brick.level.field import field
+from able_brick.level.rows import Vector
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, standing
+from able_brick.steps.tool import Need, Stage, Tool
+
+
+class Spread(Tool):
+    """Distances from a pivot times an exact factor; turns and sizes stay."""
+
+    tool: Literal["spread"] = "spread"
+    title: ClassVar[str] = "Spread"
+    about: ClassVar[str] = "Changes only the distances between things, by an exact factor; their sizes stay"
+    verb: ClassVar[Literal["Place"]] = "Place"
+    stages: ClassVar[tuple[Stage, ...]] = ("build",)
+    need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1)
+    icon: ClassVar[str] = "unfold-horizontal"
+
+    by: Literal["all", "axes"] = field("all", "By", "One factor, or one for each of the world's axes")
+    factor: float = field(
+        1.0, "Factor", "Distances become this many times as long", step=0.1, ge=-1000, le=1000, when={"by": ["all"]}
+    )
+    factors: Vector = field((1.0, 1.0, 1.0), "Factors", "Along X, Y and Z", step=0.1, when={"by": ["axes"]})
+    about_what: Literal["middle", "first", "point"] = field(
+        "middle", "About", "The middle of all pivots, the pivot of what was selected first, or a typed point"
+    )
+    point: Vector = field(
+        (0.0, 0.0, 0.0), "Point", "The point that stays", unit="m", widget="position", when={"about_what": ["point"]}
+    )
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        things = standing(rows)
+        match self.about_what:
+            case "middle":
+                centre = vector(np.mean([t.position for t in things], axis=0))
+            case "first":
+                centre = things[0].position
+            case "point":
+                centre = self.point
+        factors = (self.factor,) * 3 if self.by == "all" else self.factors
+        farthest = 0.0
+        for thing in things:
+            to = spread(thing.position, centre, factors)
+            farthest = max(farthest, float(np.linalg.norm(np.subtract(to, thing.position))))
+            draft.put(thing.changed(position=to))
+        draft.note = f"moved by up to {farthest:.3f} m"

@@ -1,0 +1,217 @@
+"""Placing exactly: docking, spreading, baking sizes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from able_brick.core.errors import GeometryError, InputError, SelectionError, UnknownIdError
+from able_brick.core.mesh.combine import turned_over
+from able_brick.core.mesh.measure import volume
+from able_brick.core.mesh.normals import area_vectors
+from able_brick.core.mesh.validity import problems
+from able_brick.core.place.dock import Spot, dock, longest_edge
+from able_brick.core.place.sizes import sized
+from able_brick.level.grips import FeatureAt, spot_of
+from able_brick.level.surface import told
+from tests.steps.test_steps import Sheet
+from tests.zoo import CLOSED, ZOO
+
+angle = st.floats(-180, 180)
+turns = st.tuples(angle, angle, angle)
+place = st.tuples(*[st.floats(-300, 300)] * 3)
+sizes = st.tuples(*[st.floats(0.2, 3)] * 3)
+
+
+def two(turn: Any = (0, 0, 0), at: Any = (5, 0, 0), size: Any = (1, 1, 1)) -> Sheet:
+    """A box, and a wedge with a slope, posed as wished."""
+    sheet = Sheet()
+    sheet.do("add_shape", shape={"kind": "box", "width": 2.0, "height": 1.0, "depth": 3.0})
+    sheet.do("add_shape", shape={"kind": "wedge", "width": 4.0, "height": 2.0, "depth": 3.0}, position=(10, 0, 0))
+    sheet.do("set_pose", "placement-1", position=at, turn=turn, size=size)
+    return sheet
+
+
+def spot(sheet: Sheet, at: dict[str, Any]) -> Spot:
+    return spot_of(sheet.snapshot, "level-1", sheet.meshes.__getitem__, FeatureAt(**at))
+
+
+def feature(thing: str, kind: str, index: int, face: int = 0) -> dict[str, Any]:
+    return {"thing": thing, "kind": kind, "index": index, "face": face}
+
+
+@given(turns, place, sizes, st.sampled_from([("vertex", 8), ("edge", 12), ("face", 6)]), st.data())
+@settings(max_examples=120)
+def test_a_docked_grip_is_told_equal_to_its_landing(turn: Any, at: Any, size: Any, kind: Any, data: Any) -> None:
+    sheet = two(turn, at, size)
+    grip = feature("placement-1", kind[0], data.draw(st.integers(0, kind[1] - 1)))
+    landing = feature("placement-2", "vertex", data.draw(st.integers(0, 5)))
+    there = spot(sheet, landing).point
+    before = sheet.row("placement-1")
+    sheet.do("dock", "placement-1", grip=grip, landing=landing)
+    assert told(spot(sheet, grip).point) == told(there)
+    assert (sheet.row("placement-1").turn, sheet.row("placement-1").size) == (before.turn, before.size)
+
+
+@given(turns, place, st.integers(0, 5), st.integers(0, 4), st.integers(0, 3), st.floats(-0.5, 0.5))
+@settings(max_examples=120)
+def test_faces_in_contact_look_at_each_other_across_the_gap(
+    turn: Any, at: Any, face: int, other: int, quarters: int, gap: float
+) -> None:
+    sheet = two(turn, at)
+    grip, landing = feature("placement-1", "face", face, face), feature("placement-2", "face", other, other)
+    down = spot(sheet, landing)
+    sheet.do("dock", "placement-1", grip=grip, landing=landing, contact=True, quarters=quarters, gap=gap)
+    up = spot(sheet, grip)
+    assert np.abs(up.normal + down.normal).max() < 1e-9
+    assert np.abs(up.point - down.point - gap * down.normal).max() < 1e-9
+    assert np.abs((up.loop - down.point) @ down.normal - gap).max() < 1e-9, "the whole face keeps the gap"
+    edge = longest_edge(up.loop)
+    edges = np.roll(down.loop, -1, axis=0) - down.loop
+    edges /= np.linalg.norm(edges, axis=1)[:, None]
+    along = np.abs(edges @ edge) if quarters % 2 == 0 else np.abs(np.cross(edges, down.normal) @ edge)
+    assert along.max() > 1 - 1e-9, "its longest edge is parallel, or square, to one of the landing's"
+
+
+def test_the_turn_into_contact_is_the_smallest_and_about_the_longest_edge_where_faces_agree() -> None:
+    loop = np.array([[0.0, 0, 0], [0, 0, 3], [2, 0, 3], [2, 0, 0]])
+    up = np.array([0.0, 1.0, 0.0])
+    same = dock(Spot(np.zeros(3), up, loop), Spot(np.ones(3), up, loop), contact=True, align=False)
+    assert same.turn.magnitude() == pytest.approx(np.pi)
+    assert np.abs(same.turn.apply([0, 0, 1]) - [0, 0, 1]).max() < 1e-12, "the longest edge is the hinge"
+    lean = np.array([0.0, -np.cos(0.3), np.sin(0.3)])
+    near = dock(Spot(np.zeros(3), lean, loop), Spot(np.ones(3), up, loop), contact=True, align=False)
+    assert near.turn.magnitude() == pytest.approx(0.3)
+    with pytest.raises(GeometryError, match="need face contact"):
+        dock(Spot(np.zeros(3), up, loop), Spot(np.ones(3), up, loop), gap=0.1)
+
+
+def test_the_whole_selection_docks_as_one_and_paths_go_along() -> None:
+    sheet = two((0, 30, 0))
+    sheet.do("place_piece", "piece-1", position=(1, 4, 2), turn=(5, 6, 7))
+    sheet.do("line_array", "placement-3", count=3, axis="z", spacing=2.0)
+    sheet.do("draw_path", points=[{"position": (0, 0, 0), "handle_out": (1, 0, 0)}, {"position": (4, 0, 0)}])
+    before = sheet.vertices()
+    moving = ("placement-1", "array-1", "path-1")
+    grip = feature("placement-1", "vertex", 3, 2)
+    away = spot(sheet, grip).point
+    sheet.do("dock", *moving, grip=grip, landing=feature("placement-2", "face", 1, 1), contact=True)
+    after = sheet.vertices()
+    apart = np.linalg.norm(before["placement-1"][0][0] - before["array-1"][2], axis=1)
+    assert np.allclose(np.linalg.norm(after["placement-1"][0][0] - after["array-1"][2], axis=1), apart, atol=1e-9)
+    path = sheet.row("path-1").points
+    assert np.linalg.norm(np.subtract(path[0].position, path[1].position)) == pytest.approx(4)
+    assert np.linalg.norm(path[0].handle_out) == pytest.approx(1)
+    landed = spot(sheet, grip).point
+    assert np.linalg.norm(landed - path[0].position) == pytest.approx(np.linalg.norm(away))
+
+
+def test_docking_on_a_free_point_and_what_cannot_be_docked() -> None:
+    sheet = two((0, 45, 0))
+    grip = feature("placement-1", "vertex", 0)
+    sheet.do("dock", "placement-1", grip=grip, point=(2.5, 0, -1.5))
+    assert told(spot(sheet, grip).point) == (2.5, 0.0, -1.5)
+    pivot = {"thing": "placement-1", "kind": "pivot"}
+    sheet.do("dock", "placement-1", grip=pivot, point=(1, 2, 3))
+    assert sheet.row("placement-1").position == (1, 2, 3)
+    for params, kind, words in (
+        ({}, InputError, "Nothing is gripped yet"),
+        ({"grip": grip}, InputError, "Nothing is picked to land on"),
+        ({"grip": feature("placement-2", "vertex", 0), "point": (0, 0, 0)}, SelectionError, "not on what is selected"),
+        ({"grip": grip, "landing": feature("placement-1", "vertex", 1)}, SelectionError, "on what is moved"),
+        ({"grip": feature("placement-1", "vertex", 99), "point": (0, 0, 0)}, UnknownIdError, "has no vertex 99"),
+        ({"grip": grip, "landing": feature("placement-9", "vertex", 1)}, UnknownIdError, "not in the level"),
+    ):
+        with pytest.raises(kind, match=words):
+            sheet.do("dock", "placement-1", **params)
+
+
+@given(st.lists(place, min_size=2, max_size=5), st.floats(-3, 3), st.sampled_from(["middle", "first", "point"]))
+@settings(max_examples=60)
+def test_spreading_scales_distances_and_nothing_else(spots: Any, factor: float, about: str) -> None:
+    sheet = Sheet()
+    sheet.do("add_shape", shape={"kind": "box"}, position=spots[0])
+    for at in spots[1:]:
+        sheet.do("place_piece", "piece-1", position=at, turn=(10, 20, 30))
+    ids = tuple(sheet.snapshot.things["level-1"])
+    before = np.array([sheet.row(k).position for k in ids])
+    sheet.do("spread", *ids, factor=factor, about_what=about, point=(1, 2, 3))
+    after = np.array([sheet.row(k).position for k in ids])
+    assert np.allclose(after[:, None] - after[None], factor * (before[:, None] - before[None]), atol=1e-9)
+    still = {"middle": before.mean(axis=0), "first": before[0], "point": np.array([1.0, 2, 3])}[about]
+    assert np.allclose(after, still + factor * (before - still), atol=1e-9)
+    assert {sheet.row(k).size for k in ids} == {(1.0, 1.0, 1.0)}
+
+
+def test_a_boom_shortened_in_its_mesh_meets_fittings_that_are_spread_alike() -> None:
+    sheet = Sheet()
+    sheet.do("add_shape", shape={"kind": "box", "width": 5.0, "height": 0.2, "depth": 0.2}, position=(3, 2, 1))
+    sheet.do("add_shape", shape={"kind": "cylinder", "radius": 0.3, "height": 0.2}, position=(0.5, 2, 1))
+    sheet.do("place_piece", "piece-2", position=(5.5, 2, 1))
+    sheet.do("set_pose", "placement-1", size=(0.6, 1, 1))
+    sheet.do("bake_size", "placement-1", result="same piece")
+    sheet.do(
+        "spread", "placement-2", "placement-3", by="axes", factors=(0.6, 1, 1), about_what="point", point=(3, 2, 1)
+    )
+    ends = sheet.vertices()["placement-1"][0][:, 0]
+    assert sheet.row("placement-1").size == (1, 1, 1)
+    assert sheet.row("placement-2").position[0] == pytest.approx(ends.min(), abs=1e-12)
+    assert sheet.row("placement-3").position[0] == pytest.approx(ends.max(), abs=1e-12)
+
+
+@given(
+    turns, st.tuples(*[st.sampled_from([-2.0, -0.5, 0.4, 1.0, 3.0])] * 3), st.sampled_from(["new piece", "same piece"])
+)
+@settings(max_examples=60)
+def test_baking_a_size_changes_nothing_that_is_seen(turn: Any, size: Any, result: str) -> None:
+    if size == (1, 1, 1):
+        return
+    sheet = two(turn)
+    sheet.do("place_piece", "piece-1", position=(1, 1, 1), turn=(3, 4, 5))
+    sheet.do("set_pivot", "piece-1", place="typed", point=(0.3, 0.4, 0.5), axes="turned", turn=(20, 30, 40))
+    sheet.do("set_pose", "placement-1", size=size)
+    before = sheet.vertices()
+    sheet.do("bake_size", "placement-1", result=result)
+    assert sheet.row("placement-1").size == (1, 1, 1)
+    for key, points in sheet.vertices().items():
+        assert np.abs(points - before[key]).max() < 1e-9, key
+    mesh = sheet.meshes[sheet.row(sheet.row("placement-1").piece).mesh]
+    assert volume(mesh) == pytest.approx(6.0 * abs(np.prod(size))), "still looking outward"
+    assert (sheet.row("placement-1").piece == "piece-1") == (result == "same piece")
+
+
+def test_sizes_that_cannot_be_baked() -> None:
+    sheet = two()
+    with pytest.raises(InputError, match="nothing to bake"):
+        sheet.do("bake_size", "placement-1")
+    sheet.do("draw_path", points=[{"position": (0, 0, 0)}, {"position": (9, 0, 0)}])
+    sheet.do("lay_course", "path-1", piece="piece-1")
+    sheet.do("set_pose", "placement-1", size=(2, 1, 1))
+    with pytest.raises(SelectionError, match="without a size"):
+        sheet.do("bake_size", "placement-1", result="same piece")
+    sheet.do("place_piece", "piece-1", position=(0, 0, 9))
+    sheet.do("set_pose", "placement-3", size=(1, 1, 3))
+    with pytest.raises(SelectionError, match="several sizes"):
+        sheet.do("bake_size", "placement-1", "placement-3", result="same piece")
+    sheet.do("bake_size", "placement-1", "placement-3")
+    assert len(sheet.snapshot.pieces) == 4
+    sheet.do("line_array", "placement-2", count=2)
+    sheet.do("set_pose", "array-1", size=(-1, 1, 1))
+    with pytest.raises(SelectionError, match="mirrored by its size"):
+        sheet.do("bake_size", "array-1")
+
+
+@pytest.mark.parametrize("name", ZOO)
+def test_faces_turned_over_look_the_other_way(name: str) -> None:
+    mesh = ZOO[name]()
+    over = turned_over(mesh)
+    assert np.allclose(area_vectors(over), -area_vectors(mesh))
+    again = turned_over(over)
+    assert again.content_hash == mesh.content_hash
+    if name in CLOSED:
+        assert problems(over) == problems(mesh)
+        assert volume(sized(mesh, (-1.0, 1.0, 1.0), (0.1, 0.2, 0.3))) == pytest.approx(volume(mesh))
