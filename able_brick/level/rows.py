@@ -129,10 +129,12 @@ class LevelRow(Row):
 
 
 class Thing(Row):
-    """Base of what stands in a level."""
+    """Base of what stands in a level. `hidden` is not drawn, `locked` is not changed; both are exported."""
 
     level: str
     name: str
+    hidden: bool = False
+    locked: bool = False
 
 
 class Placement(Thing):

@@ -17,6 +17,7 @@ from able_brick.steps.draft import Change, Draft, MeshLoader, selected
 from able_brick.steps.duplicate import Duplicate
 from able_brick.steps.import_pieces import ImportPieces
 from able_brick.steps.keep import Delete, LevelSettings, Rename
+from able_brick.steps.marks import SetMarks
 from able_brick.steps.move import Move
 from able_brick.steps.paths import DrawPath, EditPath
 from able_brick.steps.place_piece import PlacePiece
@@ -57,6 +58,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         DuplicatePiece,
         TagPieces,
         Rename,
+        SetMarks,
         Delete,
         LevelSettings,
     )
@@ -120,5 +122,6 @@ def apply(snapshot: Snapshot, level: str, tool: Tool, selection: tuple[str, ...]
     rows = selected(draft, selection)
     if tool.need.kinds:
         tool.need.check(tool.title, rows)
+    tool.check_locked(rows)
     tool.apply(draft, rows)
     return draft.change()

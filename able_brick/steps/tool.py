@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 from pydantic import BaseModel, ConfigDict
 
 from able_brick.core.errors import SelectionError
+from able_brick.level.rows import Thing
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 
@@ -66,6 +67,17 @@ class Tool(BaseModel):
     instant: ClassVar[bool] = False
     adjustable: ClassVar[bool] = True
     previews: ClassVar[bool] = True
+    on_locked: ClassVar[bool] = False
+
+    def check_locked(self, rows: list[ARow]) -> None:
+        """SelectionError when something is locked and the tool is not made for that."""
+        locked = [r for r in rows if isinstance(r, Thing) and r.locked]
+        if locked and not self.on_locked:
+            names = ", ".join(r.name for r in locked[:3]) + (" …" if len(locked) > 3 else "")
+            raise SelectionError(
+                f"{names} {'is' if len(locked) == 1 else 'are'} locked. Unlock in the level list first.",
+                locked=[r.id for r in locked[:100]],
+            )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         """Change the draft. `rows` are the selected rows, already checked against `need`."""

@@ -215,3 +215,19 @@ def test_faces_turned_over_look_the_other_way(name: str) -> None:
     if name in CLOSED:
         assert problems(over) == problems(mesh)
         assert volume(sized(mesh, (-1.0, 1.0, 1.0), (0.1, 0.2, 0.3))) == pytest.approx(volume(mesh))
+
+
+def test_hidden_and_locked_things_are_marked_and_the_locked_refused() -> None:
+    sheet = two()
+    made = sheet.do("set_marks", "placement-1", hide=True)
+    assert made.select == ()
+    assert (sheet.row("placement-1").hidden, sheet.row("placement-1").locked) == (True, False)
+    sheet.do("set_marks", "placement-1", "placement-2", lock=True)
+    assert sheet.row("placement-1").hidden
+    with pytest.raises(SelectionError, match="Box is locked"):
+        sheet.do("move", "placement-1", by=(1, 0, 0))
+    with pytest.raises(SelectionError, match="Box, Wedge are locked"):
+        sheet.do("delete", "placement-1", "placement-2")
+    sheet.do("set_marks", "placement-1", hide=False, lock=False)
+    sheet.do("move", "placement-1", by=(1, 0, 0))
+    assert sheet.row("placement-1").position == (6, 0, 0)

@@ -3,6 +3,7 @@ import type { ToolInfo } from "./api/types";
 import { STAGES } from "./panels/TopLine";
 import { changeStep } from "./panels/ViewStrip";
 import { levelStore } from "./state/level";
+import { hideSelection, showAll, toggleGlass, toggleIsolated } from "./state/marks";
 import { tell } from "./state/messages";
 import { openCard, runningStore } from "./state/running";
 import { invertSelection, select } from "./state/selection";
@@ -35,6 +36,10 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
   const plain: Record<string, () => void> = {
     p: () => start("set_pivot"),
     n: drawAgain,
+    k: () => start("dock"),
+    h: hideSelection,
+    i: toggleIsolated,
+    j: toggleGlass,
     delete: () => start("delete"),
     l: () => look(false),
     "-": () => changeStep(0.5, levelStore.getState().scene.level?.step ?? 0.5),
@@ -42,6 +47,7 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
     "?": sheets.keys,
     escape: () => (runningStore.getState().card ? openCard(null) : select([])),
   };
+  const shifted: Record<string, () => void> = { l: () => look(true), h: showAll };
   const control: Record<string, () => void> = {
     k: sheets.find,
     z: () => void undo(),
@@ -77,7 +83,7 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
     // in lists that opened for a choice, letters look for an entry; the level list leaves them to the tools
     if (target.closest("[role=menu], [role=listbox]:not([aria-label=Level])") && key !== "escape") return;
     const mode = event.shiftKey && event.code.startsWith("Digit") ? VIEWS[Number(event.code.slice(5)) - 1] : undefined;
-    const action = mode ? () => setView({ mode }) : event.shiftKey && key === "l" ? () => look(true) : plain[key];
+    const action = mode ? () => setView({ mode }) : event.shiftKey ? (shifted[key] ?? plain[key]) : plain[key];
     if (!action) return;
     event.preventDefault();
     event.stopPropagation();

@@ -711,6 +711,11 @@ export interface components {
              * @default 0
              */
             gap: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -720,6 +725,11 @@ export interface components {
             kind: "course";
             /** Level */
             level: string;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
             /** Name */
             name: string;
             /**
@@ -980,11 +990,16 @@ export interface components {
         };
         /**
          * Feature
-         * @description A vertex, edge middle or face centre: where it is in the mesh and in the world, and the normal there.
+         * @description A vertex, edge middle or face centre: which it is in the mesh, where it is in the world, and the normal of the
+         *     face through which it was pointed at.
          */
         Feature: {
+            /** Face */
+            face: number;
             /** Index */
             index: number;
+            /** Item */
+            item: number;
             /**
              * Kind
              * @enum {string}
@@ -1006,6 +1021,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Thing */
+            thing: string;
         };
         /**
          * FeatureRequest
@@ -1291,6 +1308,11 @@ export interface components {
              * @default 3
              */
             count: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -1300,6 +1322,11 @@ export interface components {
             kind: "array";
             /** Level */
             level: string;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
             /** Name */
             name: string;
             /** Piece */
@@ -1434,6 +1461,11 @@ export interface components {
              * @default false
              */
             closed: boolean;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -1443,6 +1475,11 @@ export interface components {
             kind: "path";
             /** Level */
             level: string;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
             /** Name */
             name: string;
             /** Points */
@@ -1543,6 +1580,11 @@ export interface components {
          * @description A piece standing in the level: turn as unit quaternion xyzw, size as factors.
          */
         Placement: {
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
             /**
@@ -1552,6 +1594,11 @@ export interface components {
             kind: "placement";
             /** Level */
             level: string;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
             /** Name */
             name: string;
             /** Piece */

@@ -1,4 +1,4 @@
-import { Box, Columns3, Spline, Waypoints } from "lucide-react";
+import { Box, Columns3, EyeOff, Lock, Spline, Waypoints } from "lucide-react";
 import { useMemo } from "react";
 import { ListBox, ListBoxItem, ListLayout, Virtualizer } from "react-aria-components";
 import styled from "styled-components";
@@ -15,6 +15,7 @@ const Item = styled(ListBoxItem)`
   & svg { flex: none; color: var(--quiet); }
   & span { flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   & small { color: var(--quiet); font-size: 12px; }
+  &[data-dim="true"] > span { opacity: 0.55; }
   &[data-inner="true"] { padding-left: 28px; }
   &[data-hovered] { background: var(--sheet); }
   &[data-selected] { background: var(--petrol-wash); color: var(--petrol); font-weight: 600; }
@@ -74,10 +75,12 @@ export function LevelList() {
             const line = value as Line;
             const Icon = ICON[line.thing.kind ?? "placement"];
             return (
-              <Item id={line.id} textValue={line.thing.name} data-inner={line.inner}>
+              <Item id={line.id} textValue={line.thing.name} data-inner={line.inner} data-dim={line.thing.hidden}>
                 <Icon size={14} aria-hidden />
                 <span>{line.thing.name}</span>
                 <small aria-hidden>{line.aside}</small>
+                {line.thing.hidden && <EyeOff size={13} aria-label="hidden" />}
+                {line.thing.locked && <Lock size={13} aria-label="locked" />}
               </Item>
             );
           }}

@@ -1,18 +1,25 @@
-import { Link2 } from "lucide-react";
+import { Link2, TriangleAlert } from "lucide-react";
 import styled from "styled-components";
 import { Euler, Quaternion } from "three";
 import { takeStep } from "../api/steps";
 import type { Course, LineArray, Path, Piece, Placement, Thing, Vector } from "../api/types";
 import { shown, useLevel } from "../state/level";
+import { openCard } from "../state/running";
 import { useSelection } from "../state/selection";
+import { Button } from "../ui/controls";
 import { VectorField } from "../ui/fields";
 import { grouped } from "../ui/words";
 import { Dimensions } from "./Dimensions";
+import { MarkButtons } from "./MarkButtons";
 import { ExportPiece, UsedBy } from "./PieceParts";
 import { Card, Quiet } from "./parts";
 
 const Linked = styled.span`
   display: inline-flex; gap: 4px; align-items: center; && { color: var(--petrol); font-weight: 600; }
+`;
+const Unclean = styled.div`
+  display: flex; align-items: center; gap: 6px; color: var(--ochre);
+  & span { flex: 1; }
 `;
 const Facts = styled.dl`
   margin: 0; display: grid; grid-template-columns: max-content 1fr; gap: 2px 12px;
@@ -48,8 +55,10 @@ function useUses(piece: string): number {
   return useLevel((s) => shown(s).summary?.uses.find((u) => u.piece === piece)?.items ?? 0);
 }
 
-function PieceFacts({ piece, items }: { piece: Piece; items?: number }) {
-  const size = piece.facts.high.map((v, k) => (v - (piece.facts.low[k] ?? 0)).toFixed(2)).join(" × ");
+function PieceFacts({ piece, items, factors }: { piece: Piece; items?: number; factors?: Vector }) {
+  const size = piece.facts.high
+    .map((v, k) => ((v - (piece.facts.low[k] ?? 0)) * Math.abs(factors?.[k] ?? 1)).toFixed(2))
+    .join(" × ");
   return (
     <Facts>
       <dt>Size</dt>
@@ -152,17 +161,23 @@ function OneStanding({ thing }: { thing: Placement | LineArray }) {
           step={15}
           onCommit={(turn) => set({ turn })}
         />
+        <VectorField label="Size" aside="factors" value={size} step={0.1} onCommit={(s) => set({ size: s })} />
         {size.some((v) => v !== 1) && (
-          <VectorField
-            label="Size"
-            aside="factors; 1 is clean"
-            value={size}
-            step={0.1}
-            onCommit={(s) => set({ size: s })}
-          />
+          <Unclean>
+            <TriangleAlert size={14} aria-hidden />
+            <span>Not clean: {size.map((v) => Number(v.toFixed(3))).join(" × ")}</span>
+            <Button
+              onPress={() =>
+                uses > 1 ? openCard("bake_size") : void takeStep("bake_size", { result: "same piece" }, [thing.id])
+              }
+            >
+              Bake size
+            </Button>
+          </Unclean>
         )}
-        {piece && <PieceFacts piece={piece} items={items} />}
+        {piece && <PieceFacts piece={piece} items={items} factors={size} />}
         {piece && <Dimensions key={piece.id} piece={piece} row={thing.id} />}
+        <MarkButtons things={[thing]} />
       </div>
     </Card>
   );
@@ -186,6 +201,7 @@ function OnePath({ path }: { path: Path }) {
           <dd>{path.points.length}</dd>
         </Facts>
         <Quiet>Drag its points in the view; courses follow.</Quiet>
+        <MarkButtons things={[path]} />
       </div>
     </Card>
   );
@@ -211,6 +227,7 @@ function OneCourse({ course }: { course: Course }) {
           <dd>{path?.name}</dd>
         </Facts>
         {piece && <PieceFacts piece={piece} items={items} />}
+        <MarkButtons things={[course]} />
       </div>
     </Card>
   );
@@ -234,6 +251,7 @@ function Several({ rows }: { rows: (Piece | Thing)[] }) {
           <dt>Triangles</dt>
           <dd>{grouped(triangles)}</dd>
         </Facts>
+        <MarkButtons things={rows.filter((r): r is Thing => r.kind !== "piece")} />
       </div>
     </Card>
   );

@@ -3,7 +3,7 @@ import styled from "styled-components";
 import { takeStep } from "../api/steps";
 import { useLevel } from "../state/level";
 import { type DrawMode, setView, useView, type ViewMode } from "../state/view";
-import { IconButton, Segments } from "../ui/controls";
+import { Button, IconButton, Key, Segments } from "../ui/controls";
 
 const Strip = styled.div`
   display: flex; align-items: center; gap: 10px; padding: 0 10px; background: var(--panel); border-bottom: 1px solid var(--line);
@@ -15,6 +15,8 @@ const Step = styled.div`
   & b { color: var(--ink); font-weight: 560; min-width: 52px; text-align: center; }
 `;
 
+const Alone = styled(Button)`color: var(--ochre); min-height: 24px; padding: 0 8px;`;
+
 const VIEWS = [
   { value: "free", label: "Free" },
   { value: "plan", label: "Plan" },
@@ -25,6 +27,7 @@ const DRAWS = [
   { value: "solid", label: "Solid" },
   { value: "edges", label: "Edges" },
   { value: "mesh", label: "All edges" },
+  { value: "glass", label: "Glass" },
 ];
 
 export const changeStep = (factor: number, step: number): void =>
@@ -34,6 +37,7 @@ export const changeStep = (factor: number, step: number): void =>
 export function ViewStrip() {
   const mode = useView((v) => v.mode);
   const draw = useView((v) => v.draw);
+  const isolated = useView((v) => v.isolated !== null);
   const step = useLevel((s) => s.scene.level?.step ?? 0.5);
   return (
     <Strip role="toolbar" aria-label="View">
@@ -41,6 +45,11 @@ export function ViewStrip() {
       <div>
         <Segments label="Draw" value={draw} options={DRAWS} onChange={(v) => setView({ draw: v as DrawMode })} />
       </div>
+      {isolated && (
+        <Alone onPress={() => setView({ isolated: null })}>
+          Isolated <Key>I</Key>
+        </Alone>
+      )}
       <Step>
         Step
         <IconButton label="Halve the step" keys="−" onPress={() => changeStep(0.5, step)}>

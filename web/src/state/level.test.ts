@@ -20,6 +20,8 @@ const placement = (id: string, x: number): Placement => ({
   id,
   level: "level-1",
   name: id,
+  hidden: false,
+  locked: false,
   piece: "piece-1",
   position: [x, 0, 0],
   turn: [0, 0, 0, 1],

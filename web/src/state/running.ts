@@ -19,11 +19,24 @@ export interface DrawRun {
   hover: Vector | null;
 }
 
+/** A dock between its picks: what moves, its grip once it is picked, and what is pointed at. */
+export interface DockRun {
+  kind: "dock";
+  selection: readonly string[];
+  grip: Feature | null;
+  feature: Feature | null;
+  point: Vector | null;
+  contact: boolean;
+  align: boolean;
+  quarters: number;
+}
+
 /** What the viewport is in the middle of, apart from looking and selecting. */
 export type Running =
   | { kind: "place"; piece: string; at: Vector | null; carried: boolean }
   | { kind: "path"; points: PathPoint[]; hover: Vector | null; height: number | null }
   | DrawRun
+  | DockRun
   | { kind: "pick"; piece: string | null; feature: Feature | null; done: (feature: Feature) => void }
   | { kind: "drag"; words: string; value: string; unit: string };
 

@@ -2,7 +2,7 @@ import { createStore, useStore } from "zustand";
 import type { Vector } from "../api/types";
 
 export type ViewMode = "free" | "plan" | "front" | "side";
-export type DrawMode = "solid" | "edges" | "mesh";
+export type DrawMode = "solid" | "edges" | "mesh" | "glass";
 export type Stage = "kit" | "build" | "shape" | "slim" | "ship";
 
 /** Where the eye is: it looks at `target` from `distance` metres; yaw and pitch in radians. */
@@ -14,6 +14,8 @@ export interface ViewState {
   yaw: number;
   pitch: number;
   distance: number;
+  /** The things that alone are drawn; null when all are. */
+  isolated: ReadonlySet<string> | null;
 }
 
 export const FIELD_OF_VIEW = 40;
@@ -26,6 +28,7 @@ export const viewStore = createStore<ViewState>(() => ({
   yaw: 0.6,
   pitch: 0.5,
   distance: 30,
+  isolated: null,
 }));
 
 export const useView = <T>(choose: (state: ViewState) => T): T => useStore(viewStore, choose);

@@ -14,6 +14,7 @@ import {
   Import,
   IterationCcw,
   type LucideIcon,
+  Magnet,
   MapPin,
   Move,
   Pencil,
@@ -33,6 +34,7 @@ import {
   Trash2,
   TriangleRight,
   Type,
+  UnfoldHorizontal,
   Waypoints,
 } from "lucide-react";
 import { takeStep } from "../api/steps";
@@ -41,6 +43,7 @@ import { levelStore } from "../state/level";
 import { openCard, startPath, startPlacing } from "../state/running";
 import { lastPiece, selectionStore } from "../state/selection";
 import { StairsIcon } from "../ui/StairsIcon";
+import { startDock } from "../viewport/docking";
 import { defaultsOf, fieldsOf } from "./schema";
 
 const ICONS: Record<string, LucideIcon> = {
@@ -52,6 +55,7 @@ const ICONS: Record<string, LucideIcon> = {
   feather: Feather,
   "grid-3x3": Grid3x3,
   import: Import,
+  magnet: Magnet,
   "map-pin": MapPin,
   move: Move,
   pencil: Pencil,
@@ -79,6 +83,7 @@ const ICONS: Record<string, LucideIcon> = {
   torus: Torus,
   "triangle-right": TriangleRight,
   type: Type,
+  "unfold-horizontal": UnfoldHorizontal,
 };
 
 export const iconOf = (tool: { icon: string }): LucideIcon => ICONS[tool.icon] ?? Box;
@@ -140,6 +145,7 @@ export function startTool(tool: ToolInfo): void {
   const [first] = rows;
   if (tool.tool === "place_piece" && first) startPlacing(first.id);
   else if (tool.tool === "draw_path") startPath();
+  else if (tool.tool === "dock") startDock();
   else if (tool.instant)
     void takeStep(
       tool.tool,

@@ -40,7 +40,7 @@ export function useHandlePlace(): Vector3 | null {
   const things = useLevel((s) => s.scene.things);
   return useMemo(() => {
     const standing = ids.map((id) => things.get(id)).filter(isStanding);
-    if (!standing.length || standing.length !== ids.length) return null;
+    if (!standing.length || standing.length !== ids.length || standing.some((t) => t.locked || t.hidden)) return null;
     const middle = new Vector3();
     for (const t of standing) middle.add(new Vector3(...(t.position as [number, number, number])));
     return middle.divideScalar(standing.length);

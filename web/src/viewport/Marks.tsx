@@ -45,6 +45,21 @@ export function Marks({ scheme }: { scheme: Scheme }) {
           colour={scheme.ochre}
         />
       )}
+      {now?.kind === "dock" &&
+        [now.feature, now.grip].map(
+          (f, k) =>
+            f && (
+              <FeatureMark
+                // biome-ignore lint/suspicious/noArrayIndexKey: landing and grip
+                key={k}
+                at={new Vector3(...f.point)}
+                normal={new Vector3(...f.normal)}
+                kind={f.kind}
+                colour={scheme.ochre}
+              />
+            ),
+        )}
+      {now?.kind === "dock" && now.point && <Cross at={new Vector3(...now.point)} colour={scheme.ochre} />}
       {card === "set_pivot" && <Pivots scheme={scheme} />}
     </>
   );

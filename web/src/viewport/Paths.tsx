@@ -14,11 +14,14 @@ import type { Path } from "../api/types";
 import { shown, useLevel } from "../state/level";
 import { useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
+import { useView } from "../state/view";
 import type { Scheme } from "../theme/tokens";
+import { isDrawn } from "./entries";
 
 /** All paths as lines, the points of the selected one, and the one being drawn. */
 export function Paths({ scheme }: { scheme: Scheme }) {
   const scene = useLevel(shown);
+  const isolated = useView((v) => v.isolated);
   const ids = useSelection((s) => s.ids);
   const hovered = useSelection((s) => s.hovered);
   const running = useRunning((s) => s.now);
@@ -26,6 +29,8 @@ export function Paths({ scheme }: { scheme: Scheme }) {
   return (
     <>
       {[...scene.paths].map(([id, path]) => {
+        const thing = scene.things.get(id);
+        if (!thing || !isDrawn(thing, isolated)) return null;
         const colour = ids.includes(id) ? scheme.petrol : hovered === id ? scheme.ochre : scheme.brick;
         return <Polyline key={id} points={path.line} colour={colour} strong={ids.includes(id)} />;
       })}

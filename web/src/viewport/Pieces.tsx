@@ -27,7 +27,8 @@ const none: ReadonlyMap<string, readonly Entry[]> = new Map();
 export function Pieces({ scheme }: { scheme: Scheme }) {
   const scene = useLevel(shown);
   const before = useRef(none);
-  const entries = useMemo(() => entriesByPiece(scene, before.current), [scene]);
+  const isolated = useView((v) => v.isolated);
+  const entries = useMemo(() => entriesByPiece(scene, before.current, isolated), [scene, isolated]);
   before.current = entries;
   return (
     <>
@@ -51,6 +52,7 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
   if (loaded) last.current = loaded;
   const mesh = loaded ?? last.current;
   const draw = useView((v) => v.draw);
+  const glass = draw === "glass";
   const invalidate = useThree((s) => s.invalidate);
   const selected = useSelection((s) => s.ids);
   const hovered = useSelection((s) => s.hovered);
@@ -71,13 +73,16 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
           polygonOffset: true,
           polygonOffsetFactor: 1,
           polygonOffsetUnits: 1,
+          transparent: glass,
+          opacity: glass ? 0.28 : 1,
+          depthWrite: !glass,
         });
         const [r, g, b] = look?.colour ?? [0.58, 0.52, 0.42, 1];
         material.color.setRGB(r, g, b);
         material.map = look?.texture ? textureOf(look.texture, invalidate) : null;
         return { geometry, material, faces };
       }),
-    [mesh, piece.materials, piece.facts.closed, invalidate],
+    [mesh, piece.materials, piece.facts.closed, glass, invalidate],
   );
   const dark = luminance(piece.materials?.[0]?.colour) < 0.16;
   const inks = useMemo(() => inksOf(scheme, dark, draw === "mesh"), [scheme, dark, draw]);

@@ -65,6 +65,30 @@ export function Prompt() {
           {now.feature ? `Click to take this ${FEATURES[now.feature.kind]}` : "Point at a vertex, an edge or a face"}
         </span>
       )}
+      {now.kind === "dock" && !now.grip && (
+        <span>
+          {now.feature ? `Click to grip this ${FEATURES[now.feature.kind]}` : "Point at what the grip is to be"}
+        </span>
+      )}
+      {now.kind === "dock" && now.grip && (
+        <>
+          {now.feature
+            ? `Click to land on this ${FEATURES[now.feature.kind]}`
+            : now.point
+              ? "Click to land here"
+              : "Point at where it lands"}{" "}
+          <span>· F lies flat {now.contact ? "on" : "off"}</span>
+          {now.contact && (
+            <>
+              <span>
+                {" "}
+                · Q quarter turn {now.quarters} · E edges {now.align ? "aligned" : "free"} · or type the gap
+              </span>{" "}
+              {measure("0 m")}
+            </>
+          )}
+        </>
+      )}
       {now.kind === "drag" && (
         <>
           {now.words} <span>or type</span> {measure(`${now.value} ${now.unit}`)}

@@ -34,7 +34,7 @@ import { Rulers } from "./Rulers";
 const Frame = styled.div`
   position: relative; overflow: hidden; min-width: 0; min-height: 0; outline-offset: -3px; touch-action: none;
   user-select: none;
-  &[data-running="place"], &[data-running="path"], &[data-running="draw"], &[data-running="pick"] { cursor: crosshair; }
+  &[data-running="place"], &[data-running="path"], &[data-running="draw"], &[data-running="pick"], &[data-running="dock"] { cursor: crosshair; }
 `;
 
 const Rubber = styled.div`

@@ -30,14 +30,19 @@ function entriesOf(thing: Thing, items: number[][] | undefined): readonly Entry[
   return run;
 }
 
+/** Whether a thing is drawn: neither hidden nor left out while others are isolated. */
+export const isDrawn = (thing: Thing, isolated: ReadonlySet<string> | null): boolean =>
+  !thing.hidden && (isolated === null || isolated.has(thing.id));
+
 /** What is drawn of each piece; lists that did not change are those of `before`. */
 export function entriesByPiece(
   scene: Scene,
   before: ReadonlyMap<string, readonly Entry[]>,
+  isolated: ReadonlySet<string> | null = null,
 ): Map<string, readonly Entry[]> {
   const found = new Map<string, Entry[]>();
   for (const thing of scene.things.values()) {
-    if (thing.kind === "path") continue;
+    if (thing.kind === "path" || !isDrawn(thing, isolated)) continue;
     const list = found.get(thing.piece);
     const more = entriesOf(thing, scene.items.get(thing.id));
     if (list) for (const entry of more) list.push(entry);

@@ -1,53 +1,87 @@
 import { api } from "../api/client";
+import type { Feature } from "../api/types";
 import { levelStore, shown } from "../state/level";
 import { run, runningStore, updateRun } from "../state/running";
 import { viewStore } from "../state/view";
-import { port } from "./port";
+import { type Hit, port } from "./port";
 
 /** Pixels within which a vertex or an edge middle is meant. */
 const NEAR = 14;
-let asking = false;
-let next: { x: number; y: number } | null = null;
+/** Where to look when nothing is right under the pointer: a corner against the sky is meant from outside, too. */
+const ROUND = [0, 1, 2, 3, 4, 5, 6, 7].map((k) => [Math.cos((k * Math.PI) / 4) * 8, Math.sin((k * Math.PI) / 4) * 8]);
+
+/** What is under a place or close by, among the things that are accepted. */
+function hitNear(x: number, y: number, accept: (thing: string) => boolean): Hit | null {
+  const right = port.pick(x, y, accept);
+  if (right) return right;
+  for (const [dx = 0, dy = 0] of ROUND) {
+    const near = port.pick(x + dx, y + dy, accept);
+    if (near) return near;
+  }
+  return null;
+}
+
+/** The feature that is meant by a place of the viewport, told by the server; null where there is none. */
+export async function featureAt(x: number, y: number, accept: (thing: string) => boolean): Promise<Feature | null> {
+  const { levelId } = levelStore.getState();
+  const hit = hitNear(x, y, accept);
+  if (!hit || !levelId) return null;
+  const reach = NEAR * port.metresPerPixel(hit.point, viewStore.getState());
+  const { thing, item, face } = hit;
+  try {
+    return await api.feature(levelId, { thing, item, face, point: hit.point.toArray(), reach });
+  } catch {
+    return null;
+  }
+}
+
+/** Runs a question for the latest place only: while one is asked, later places wait, and the last one wins. */
+export class Latest {
+  private next: { x: number; y: number; free: boolean } | null = null;
+  private asking = false;
+
+  constructor(private readonly ask: (x: number, y: number, free: boolean) => Promise<void>) {}
+
+  move(x: number, y: number, free = false): void {
+    this.next = { x, y, free };
+    if (!this.asking) void this.work();
+  }
+
+  /** When everything asked so far has been answered. */
+  async settled(): Promise<void> {
+    while (this.asking) await new Promise((done) => requestAnimationFrame(done));
+  }
+
+  private async work(): Promise<void> {
+    this.asking = true;
+    while (this.next) {
+      const { x, y, free } = this.next;
+      this.next = null;
+      await this.ask(x, y, free);
+    }
+    this.asking = false;
+  }
+}
+
+const latest = new Latest(async (x, y) => {
+  const { now } = runningStore.getState();
+  if (now?.kind !== "pick") return;
+  const { things } = shown(levelStore.getState());
+  const feature = await featureAt(x, y, (id) => {
+    const thing = things.get(id);
+    return thing !== undefined && thing.kind !== "path" && (now.piece === null || thing.piece === now.piece);
+  });
+  const later = runningStore.getState().now;
+  if (later?.kind === "pick") updateRun({ ...later, feature });
+});
 
 /** Ask for the feature under the pointer; the latest place wins. */
-export function featureMove(x: number, y: number): void {
-  next = { x, y };
-  if (!asking) void ask();
-}
-
-async function ask(): Promise<void> {
-  asking = true;
-  while (next) {
-    const { x, y } = next;
-    next = null;
-    const { now } = runningStore.getState();
-    const { levelId } = levelStore.getState();
-    if (now?.kind !== "pick" || !levelId) break;
-    const hit = port.pick(x, y);
-    const thing = hit && shown(levelStore.getState()).things.get(hit.thing);
-    const mine = thing && thing.kind !== "path" && (now.piece === null || thing.piece === now.piece);
-    if (!hit || !mine) {
-      updateRun({ ...now, feature: null });
-      continue;
-    }
-    const reach = NEAR * port.metresPerPixel(hit.point, viewStore.getState());
-    try {
-      const { thing: id, item, face } = hit;
-      const feature = await api.feature(levelId, { thing: id, item, face, point: hit.point.toArray(), reach });
-      const later = runningStore.getState().now;
-      if (later?.kind === "pick") updateRun({ ...later, feature });
-    } catch {
-      const later = runningStore.getState().now;
-      if (later?.kind === "pick") updateRun({ ...later, feature: null });
-    }
-  }
-  asking = false;
-}
+export const featureMove = (x: number, y: number): void => latest.move(x, y);
 
 /** Take what is shown. */
 export async function featurePress(x: number, y: number): Promise<void> {
   featureMove(x, y);
-  while (asking) await new Promise((done) => requestAnimationFrame(done));
+  await latest.settled();
   const { now } = runningStore.getState();
   if (now?.kind !== "pick" || !now.feature) return;
   const { feature, done } = now;

@@ -6,9 +6,10 @@ import { run, runningStore, setTyped, updateRun } from "../state/running";
 import { hover, type SelectMode, select, selectionStore } from "../state/selection";
 import { FIELD_OF_VIEW, setView, viewStore } from "../state/view";
 import { numbersIn } from "../ui/expression";
+import { dockBack, dockEnter, dockKey, dockMove, dockPress } from "./docking";
 import { dragStore } from "./drag";
 import { drawBack, drawEnter, drawMove, drawPress, drawRelease } from "./drawing";
-import { boxOf } from "./entries";
+import { boxOf, isDrawn } from "./entries";
 import { featureMove, featurePress } from "./featurePick";
 import { type HandleDrag, holdHandle } from "./handleDrag";
 import { dragPath, grabPath, pathUnder } from "./pathDrag";
@@ -117,7 +118,8 @@ function selectDrag(x0: number, y0: number): Drag {
 }
 
 function thingUnder(x: number, y: number): string | null {
-  const hit = port.pick(x, y);
+  const { things } = shown(levelStore.getState());
+  const hit = port.pick(x, y, (id) => things.get(id)?.locked !== true);
   return pathUnder(x, y, hit?.distance) ?? hit?.thing ?? null;
 }
 
@@ -125,28 +127,33 @@ function thingUnder(x: number, y: number): string | null {
 function inBox(x0: number, y0: number, x1: number, y1: number): string[] {
   const scene = shown(levelStore.getState());
   const [left, right, top, bottom] = [Math.min(x0, x1), Math.max(x0, x1), Math.min(y0, y1), Math.max(y0, y1)];
-  return [...scene.things.keys()].filter((id) => {
-    const box = boxOf(scene, [id]);
-    if (!box) return false;
-    let [a, b, c, d] = [
-      Number.POSITIVE_INFINITY,
-      Number.NEGATIVE_INFINITY,
-      Number.POSITIVE_INFINITY,
-      Number.NEGATIVE_INFINITY,
-    ];
-    for (let k = 0; k < 8; k++) {
-      const corner = new Vector3(
-        k & 1 ? box.high.x : box.low.x,
-        k & 2 ? box.high.y : box.low.y,
-        k & 4 ? box.high.z : box.low.z,
-      );
-      const seen = port.seen(corner);
-      if (!seen) return false;
-      [a, b, c, d] = [Math.min(a, seen.x), Math.max(b, seen.x), Math.min(c, seen.y), Math.max(d, seen.y)];
-    }
-    // whole things only: what reaches out of the rectangle, such as the ground, is not meant
-    return a >= left && b <= right && c >= top && d <= bottom;
-  });
+  const { isolated } = viewStore.getState();
+  return [...scene.things.values()]
+    .filter((thing) => {
+      if (thing.locked || !isDrawn(thing, isolated)) return false;
+      const { id } = thing;
+      const box = boxOf(scene, [id]);
+      if (!box) return false;
+      let [a, b, c, d] = [
+        Number.POSITIVE_INFINITY,
+        Number.NEGATIVE_INFINITY,
+        Number.POSITIVE_INFINITY,
+        Number.NEGATIVE_INFINITY,
+      ];
+      for (let k = 0; k < 8; k++) {
+        const corner = new Vector3(
+          k & 1 ? box.high.x : box.low.x,
+          k & 2 ? box.high.y : box.low.y,
+          k & 4 ? box.high.z : box.low.z,
+        );
+        const seen = port.seen(corner);
+        if (!seen) return false;
+        [a, b, c, d] = [Math.min(a, seen.x), Math.max(b, seen.x), Math.min(c, seen.y), Math.max(d, seen.y)];
+      }
+      // whole things only: what reaches out of the rectangle, such as the ground, is not meant
+      return a >= left && b <= right && c >= top && d <= bottom;
+    })
+    .map((thing) => thing.id);
 }
 
 function handlePress(handle: string, x0: number, y0: number, place: Vector3): Drag | null {
@@ -260,6 +267,8 @@ export function pointerDown(x: number, y: number, event: PointerEvent): boolean 
   else if (now?.kind === "draw") current = drawDrag(x, y, event.ctrlKey);
   else if (now?.kind === "pick") {
     current = { move: featureMove, finish: (up) => featurePress(up.x, up.y) };
+  } else if (now?.kind === "dock") {
+    current = { move: dockMove, finish: (up) => dockPress(up.x, up.y, up.ctrl) };
   } else {
     const handle = handlePlace.now && port.pickHandle(x, y);
     const grabbed = handle ? null : grabPath(x, y);
@@ -281,6 +290,7 @@ export function pointerMove(x: number, y: number, event: PointerEvent): void {
   else if (now?.kind === "place") updateRun({ ...now, at: groundAt(x, y, event.ctrlKey) });
   else if (now?.kind === "draw") drawMove(x, y, event.ctrlKey, event.shiftKey);
   else if (now?.kind === "pick") featureMove(x, y);
+  else if (now?.kind === "dock") dockMove(x, y, event.ctrlKey);
   else if (now?.kind === "path") {
     const at = pathPlace(x, y, event.ctrlKey);
     updateRun({ ...now, hover: at });
@@ -320,6 +330,7 @@ export function runningKey(event: KeyboardEvent): boolean {
       waiting = null;
     } else if (current) cancelDrag();
     else if (now.kind === "draw") drawBack();
+    else if (now.kind === "dock") dockBack();
     else if (now.kind === "path" && now.points.length > 0) {
       const points = now.points.slice(0, -1);
       updateRun({ ...now, points, height: points.length ? now.height : null });
@@ -341,6 +352,7 @@ export function runningKey(event: KeyboardEvent): boolean {
       showPath([...now.points, { position: at }], null);
     } else if (now.kind === "path") void finishPath();
     else if (now.kind === "draw") drawEnter();
+    else if (now.kind === "dock") void dockEnter();
     else if (now.kind === "place") {
       const at = values
         ? ([
@@ -362,6 +374,7 @@ export function runningKey(event: KeyboardEvent): boolean {
     return true;
   }
   if (event.ctrlKey || event.metaKey || event.altKey) return false;
+  if (now.kind === "dock" && dockKey(event.key.toLowerCase())) return true;
   if (event.key === "Backspace") {
     setTyped(typed.slice(0, -1));
     return true;

@@ -3,6 +3,8 @@ import { previewStep, takeStep } from "../api/steps";
 import type { Path, PathPoint, Vector } from "../api/types";
 import { levelStore } from "../state/level";
 import { selectionStore } from "../state/selection";
+import { viewStore } from "../state/view";
+import { isDrawn } from "./entries";
 import { type Grabbed, handleEnds } from "./Paths";
 import { port } from "./port";
 
@@ -33,7 +35,11 @@ export function grabPath(x: number, y: number): Grabbed | null {
 
 /** The path whose line is under the pointer and not behind what stands there, `depth` metres from the eye. */
 export function pathUnder(x: number, y: number, depth = Number.POSITIVE_INFINITY): string | null {
-  for (const [id, { line }] of levelStore.getState().scene.paths) {
+  const { paths, things } = levelStore.getState().scene;
+  const { isolated } = viewStore.getState();
+  for (const [id, { line }] of paths) {
+    const thing = things.get(id);
+    if (!thing || thing.locked || !isDrawn(thing, isolated)) continue;
     let before: { x: number; y: number } | null = null;
     for (const p of line) {
       const now = port.seen(p as Vector);

@@ -12,6 +12,7 @@ const view = (mode: ViewMode) => ({
   target: [2, 1, -3] as [number, number, number],
   yaw: 0.7,
   pitch: 0.4,
+  isolated: null,
   distance: 20,
 });
 

@@ -93,7 +93,8 @@ class Port {
     return (2 * depth * tangent) / this.height;
   }
 
-  pick(x: number, y: number): Hit | null {
+  /** What is nearest under a place, among the things that are accepted. */
+  pick(x: number, y: number, accept?: (thing: string) => boolean): Hit | null {
     const ray = this.ray(x, y);
     this.raycaster.ray.copy(ray);
     this.raycaster.near = 0;
@@ -104,6 +105,7 @@ class Port {
       for (const found of this.raycaster.intersectObject(mesh, false)) {
         const entry = found.instanceId === undefined ? undefined : entries[found.instanceId];
         if (!entry || !found.face || (best && found.distance >= best.distance)) continue;
+        if (accept && !accept(entry.thing)) continue;
         const matrix = new Matrix4();
         mesh.getMatrixAt(found.instanceId ?? 0, matrix);
         const normal = found.face.normal.clone().transformDirection(matrix);

@@ -1,0 +1,123 @@
+import { Problem } from "../api/client";
+import { previewStep, takeStep } from "../api/steps";
+import type { Feature, Params, Vector } from "../api/types";
+import { levelStore } from "../state/level";
+import { type DockRun, run, runningStore, setTyped, updateRun } from "../state/running";
+import { selectionStore } from "../state/selection";
+import { numbersIn } from "../ui/expression";
+import { featureAt, Latest } from "./featurePick";
+import { port } from "./port";
+
+/** What was chosen for the dock before: the next one starts with it. */
+let chosen = { contact: false, align: true, quarters: 0 };
+
+const current = (): DockRun | null => {
+  const { now } = runningStore.getState();
+  return now?.kind === "dock" ? now : null;
+};
+
+/** Begin with the grip. */
+export function startDock(): void {
+  const selection = [...selectionStore.getState().ids];
+  run({ kind: "dock", selection, grip: null, feature: null, point: null, ...chosen, quarters: 0 });
+}
+
+const placeOf = ({ thing, item, kind, index, face }: Feature) => ({ thing, item, kind, index, face });
+
+function paramsOf(now: DockRun): Params | null {
+  if (!now.grip || (!now.feature && !now.point)) return null;
+  const gap = numbersIn(runningStore.getState().typed)?.[0] ?? 0;
+  return {
+    grip: placeOf(now.grip),
+    landing: now.feature && placeOf(now.feature),
+    point: now.feature ? null : now.point,
+    contact: now.contact,
+    align: now.align,
+    quarters: now.contact ? now.quarters : 0,
+    gap: now.contact ? gap : 0,
+  };
+}
+
+function show(): void {
+  const now = current();
+  const params = now && paramsOf(now);
+  previewStep(now && params ? { tool: "dock", params, selection: now.selection, adjust: false } : null);
+}
+
+const same = (a: Feature | null, b: Feature | null): boolean =>
+  a?.thing === b?.thing && a?.item === b?.item && a?.kind === b?.kind && a?.index === b?.index && a?.face === b?.face;
+
+const latest = new Latest(async (x, y, free) => {
+  const now = current();
+  if (!now) return;
+  const moving = new Set(now.selection);
+  const feature = await featureAt(x, y, (id) => moving.has(id) === (now.grip === null));
+  const later = current();
+  if (!later || later.grip !== now.grip) return;
+  const point = feature || !now.grip ? null : groundPoint(x, y, free);
+  if (same(feature, later.feature) && point?.join() === later.point?.join()) return;
+  updateRun({ ...later, feature, point });
+  show();
+});
+
+/** A point of the ground's grid, where there is nothing to land on. */
+function groundPoint(x: number, y: number, free: boolean): Vector | null {
+  const at = port.ground(x, y);
+  if (!at || at.distanceTo(port.camera.position) > port.camera.far) return null;
+  const step = levelStore.getState().scene.level?.step ?? 0.5;
+  const on = (v: number) => (free ? v : Math.round(v / step) * step);
+  return [on(at.x), 0, on(at.z)];
+}
+
+export const dockMove = (x: number, y: number, free: boolean): void => latest.move(x, y, free);
+
+/** Take the grip, or land. */
+export async function dockPress(x: number, y: number, free: boolean): Promise<void> {
+  dockMove(x, y, free);
+  await latest.settled();
+  await dockEnter();
+}
+
+export async function dockEnter(): Promise<void> {
+  const now = current();
+  if (!now) return;
+  if (!now.grip) {
+    if (now.feature) updateRun({ ...now, grip: now.feature, feature: null, point: null });
+    return;
+  }
+  const params = paramsOf(now);
+  if (!params) return;
+  const result = await takeStep("dock", params, now.selection);
+  previewStep(null);
+  if (result instanceof Problem) return;
+  // the next one can follow at once; Escape leaves
+  chosen = { contact: now.contact, align: now.align, quarters: 0 };
+  run({ kind: "dock", selection: now.selection, grip: null, feature: null, point: null, ...chosen });
+}
+
+/** Back to the grip, or out. */
+export function dockBack(): void {
+  const now = current();
+  previewStep(null);
+  if (now?.grip) {
+    setTyped("");
+    updateRun({ ...now, grip: null, feature: null, point: null });
+  } else run(null);
+}
+
+/** Keys between the picks. True when the key was used. */
+export function dockKey(key: string): boolean {
+  const now = current();
+  if (!now) return false;
+  if (key === "f") updateRun({ ...now, contact: !now.contact });
+  else if (key === "q" && now.contact) updateRun({ ...now, quarters: (now.quarters + 1) % 4 });
+  else if (key === "e" && now.contact) updateRun({ ...now, align: !now.align });
+  else return false;
+  show();
+  return true;
+}
+
+/** A gap that is typed is shown at once. */
+runningStore.subscribe((state, before) => {
+  if (state.typed !== before.typed && state.now?.kind === "dock") show();
+});
