@@ -130,7 +130,7 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
 
     # the heron to a quarter
     page.get_by_role("button", name="Slim", exact=True).click()
-    hands.in_list("Bronze heron")
+    hands.in_list("Bronze heron hidden")
     tools.get_by_role("button", name="Slim").click()
     page.get_by_role("region", name="Slim", exact=True).get_by_role("button", name="Slim").click()
     revision = start + 9 + 2 * steps

@@ -1,12 +1,12 @@
 import { Link2, TriangleAlert } from "lucide-react";
 import styled from "styled-components";
-import { Euler, Quaternion } from "three";
 import { takeStep } from "../api/steps";
 import type { Course, LineArray, Path, Piece, Placement, Thing, Vector } from "../api/types";
 import { shown, useLevel } from "../state/level";
 import { openCard } from "../state/running";
 import { useSelection } from "../state/selection";
 import { Button } from "../ui/controls";
+import { degrees } from "../ui/degrees";
 import { VectorField } from "../ui/fields";
 import { grouped } from "../ui/words";
 import { Dimensions } from "./Dimensions";
@@ -61,7 +61,7 @@ function PieceFacts({ piece, items, factors }: { piece: Piece; items?: number; f
     .join(" × ");
   return (
     <Facts>
-      <dt>Size</dt>
+      <dt>Measures</dt>
       <dd>{size} m</dd>
       <dt>Triangles</dt>
       <dd>
@@ -120,12 +120,6 @@ function Pivot({ piece }: { piece: Piece }) {
     </Facts>
   );
 }
-
-const degrees = (turn: Placement["turn"]): Vector => {
-  const [x = 0, y = 0, z = 0, w = 1] = turn ?? [];
-  const e = new Euler().setFromQuaternion(new Quaternion(x, y, z, w), "YXZ");
-  return [e.x, e.y, e.z].map((v) => Number(((v * 180) / Math.PI).toFixed(6)) + 0) as Vector;
-};
 
 function OneStanding({ thing }: { thing: Placement | LineArray }) {
   const piece = useLevel((s) => shown(s).pieces.get(thing.piece));

@@ -45,7 +45,8 @@ export interface NumberFieldProps {
 
 const written = (value: number | null, digits: number | undefined): string => {
   if (value === null) return "";
-  const text = digits === undefined ? String(Number(value.toFixed(6))) : value.toFixed(digits);
+  let text = digits === undefined ? String(Number(value.toFixed(6))) : value.toFixed(digits);
+  if (text.length > 6) text = String(Number(text)); // zeros at the end would push the front out of the field
   return text.replace("-", "−");
 };
 

@@ -4,7 +4,7 @@ import { type DrawRun, useRunning } from "../state/running";
 import { port } from "./port";
 
 const Line = styled.output`
-  position: absolute; z-index: 5; pointer-events: none; white-space: nowrap; padding: 4px 8px; border-radius: 3px;
+  position: absolute; z-index: 5; pointer-events: none; max-width: 430px; width: max-content; padding: 4px 8px; border-radius: 3px;
   background: var(--dark); color: var(--on-dark); box-shadow: var(--float);
   & b { font-weight: 620; }
   & span { opacity: 0.72; }
@@ -77,12 +77,12 @@ export function Prompt() {
             : now.point
               ? "Click to land here"
               : "Point at where it lands"}{" "}
-          <span>· F lies flat {now.contact ? "on" : "off"}</span>
+          <span>· F flat {now.contact ? "on" : "off"}</span>
           {now.contact && (
             <>
               <span>
                 {" "}
-                · Q quarter turn {now.quarters} · E edges {now.align ? "aligned" : "free"} · or type the gap
+                · Q turn {90 * now.quarters}° · E edges {now.align ? "in line" : "free"} · type the gap
               </span>{" "}
               {measure("0 m")}
             </>
