@@ -6,11 +6,12 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from able_brick.core.place.pose import vector
 from able_brick.core.place.sizes import spread
 from able_brick.level.field import field
+from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Vector
 from able_brick.level.snapshot import ARow
+from able_brick.steps.about import centre_of
 from able_brick.steps.draft import Draft, standing
 from able_brick.steps.tool import Need, Stage, Tool
 
@@ -31,8 +32,13 @@ class Spread(Tool):
         1.0, "Factor", "Distances become this many times as long", step=0.1, ge=-1000, le=1000, when={"by": ["all"]}
     )
     factors: Vector = field((1.0, 1.0, 1.0), "Factors", "Along X, Y and Z", step=0.1, when={"by": ["axes"]})
-    about_what: Literal["middle", "first", "point"] = field(
-        "middle", "About", "The middle of all pivots, the pivot of what was selected first, or a typed point"
+    about_what: Literal["middle", "first", "picked", "point"] = field(
+        "middle",
+        "About",
+        "The middle of all pivots, the pivot of what was selected first, a picked feature, or a typed point",
+    )
+    picked: FeatureAt | None = field(
+        None, "Picked", "The vertex, edge or face that stays", widget="feature at", when={"about_what": ["picked"]}
     )
     point: Vector = field(
         (0.0, 0.0, 0.0), "Point", "The point that stays", unit="m", widget="position", when={"about_what": ["point"]}
@@ -40,13 +46,7 @@ class Spread(Tool):
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         things = standing(rows)
-        match self.about_what:
-            case "middle":
-                centre = vector(np.mean([t.position for t in things], axis=0))
-            case "first":
-                centre = things[0].position
-            case "point":
-                centre = self.point
+        centre = centre_of(draft, things, self.about_what, self.point, self.picked)
         factors = (self.factor,) * 3 if self.by == "all" else self.factors
         farthest = 0.0
         for thing in things:

@@ -9,8 +9,10 @@ from scipy.spatial.transform import Rotation
 
 from able_brick.core.place.pose import quaternion, rotation, vector
 from able_brick.level.field import field
+from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Vector
 from able_brick.level.snapshot import ARow
+from able_brick.steps.about import centre_of
 from able_brick.steps.draft import Draft, standing
 from able_brick.steps.tool import Need, Stage, Tool
 
@@ -33,8 +35,13 @@ class Turn(Tool):
     )
     axis: Literal["x", "y", "z"] = field("y", "Axis", "The axis to turn about")
     axes: Literal["world", "piece"] = field("world", "Axes", "The world's axes, or each thing's own")
-    about_what: Literal["own pivot", "middle", "point"] = field(
-        "own pivot", "About", "Each its own pivot, the middle of all pivots, or a typed point"
+    about_what: Literal["own pivot", "middle", "picked", "point"] = field(
+        "own pivot",
+        "About",
+        "Each its own pivot, the middle of all pivots, a feature picked in the view, or a typed point",
+    )
+    picked: FeatureAt | None = field(
+        None, "Picked", "The vertex, edge or face to turn about", widget="feature at", when={"about_what": ["picked"]}
     )
     point: Vector = field(
         (0.0, 0.0, 0.0),
@@ -47,9 +54,7 @@ class Turn(Tool):
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         things = standing(rows)
-        centre = (
-            np.mean([t.position for t in things], axis=0) if self.about_what == "middle" else np.asarray(self.point)
-        )
+        centre = np.asarray(centre_of(draft, things, self.about_what, self.point, self.picked))
         for thing in things:
             own = rotation(thing.turn)
             axis = own.apply(_AXES[self.axis]) if self.axes == "piece" else _AXES[self.axis]

@@ -231,3 +231,20 @@ def test_hidden_and_locked_things_are_marked_and_the_locked_refused() -> None:
     sheet.do("set_marks", "placement-1", hide=False, lock=False)
     sheet.do("move", "placement-1", by=(1, 0, 0))
     assert sheet.row("placement-1").position == (6, 0, 0)
+
+
+@given(turns, place, angle, st.sampled_from(["x", "y", "z"]))
+@settings(max_examples=60)
+def test_what_turns_about_a_picked_feature_leaves_it_where_it_is(turn: Any, at: Any, by: float, axis: str) -> None:
+    sheet = two(turn, at)
+    hinge = feature("placement-1", "edge", 4)
+    before = spot(sheet, hinge).point
+    corners = sheet.vertices()["placement-1"][0]
+    sheet.do("turn", "placement-1", angle=by, axis=axis, about_what="picked", picked=hinge)
+    assert np.abs(spot(sheet, hinge).point - before).max() < 1e-9
+    k = "xyz".index(axis)
+    assert np.abs(sheet.vertices()["placement-1"][0][:, k] - corners[:, k]).max() < 1e-9, "nothing moves along the axis"
+    with pytest.raises(InputError, match="Nothing is picked yet"):
+        sheet.do("turn", "placement-1", about_what="picked")
+    sheet.do("spread", "placement-1", "placement-2", factor=0.5, about_what="picked", picked=hinge)
+    assert np.allclose(sheet.row("placement-2").position, (before + np.array([10.0, 0, 0])) / 2)

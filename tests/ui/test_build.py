@@ -185,3 +185,22 @@ def test_things_are_hidden_locked_and_isolated(bare: Hands) -> None:
     expect(page.get_by_role("radio", name="Glass")).to_be_checked()
     page.keyboard.press("j")
     expect(page.get_by_role("radio", name="Edges", exact=True)).to_be_checked()
+
+
+def test_a_box_turns_about_a_corner_that_is_picked(bare: Hands) -> None:
+    page = bare.page
+    start = bare.level()["revision"]
+    bare.in_list("Box")
+    page.get_by_role("region", name="Tools").get_by_role("button", name="Turn", exact=True).click()
+    card = page.get_by_role("region", name="Turn")
+    card.get_by_role("button", name=re.compile("About$")).click()
+    page.get_by_role("option", name="Picked", exact=True).click()
+    corner(bare, -2.5, 1, 2)
+    expect(card.get_by_role("button", name="Picked", exact=True)).to_contain_text("Vertex of Box")
+    bare.number(card, "Angle", "35")
+    bare.saved(start + 1)
+    box = bare.row("Box", "placement")
+    away = np.array([-3, 1, 1]) - [-2.5, 1, 2]  # from the corner to above the pivot
+    c, s = np.cos(np.radians(35)), np.sin(np.radians(35))
+    turned = [c * away[0] + s * away[2], away[1], -s * away[0] + c * away[2]]
+    assert np.abs(np.array(box["position"]) + np.array([0, 1, 0]) - turned - [-2.5, 1, 2]).max() < 1e-9

@@ -114,7 +114,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   const reason = whyNot(tool, rows);
   const selection = useMemo(() => (tool.need.kinds?.length ? rows.map((r) => r.id) : []), [rows, tool]);
   const preview = (next: Params) => {
-    const unpicked = next.place === "picked" && next.picked === null;
+    const unpicked = (next.place === "picked" || next.about_what === "picked") && next.picked === null;
     if (unpicked) previewStep(null);
     else if (reason === null && tool.previews) previewStep({ tool: tool.tool, params: next, selection, adjust: false });
   };

@@ -1,37 +1,31 @@
 import { Crosshair } from "lucide-react";
 import { useEffect } from "react";
 import type { Feature } from "../api/types";
-import { levelStore } from "../state/level";
+import { levelStore, useLevel } from "../state/level";
 import { run, runningStore, useRunning } from "../state/running";
 import { Button } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
 import { selectedRows } from "./registry";
 
+/** A feature of the selected piece's mesh. */
 export type Picked = Pick<Feature, "mesh" | "kind" | "index">;
 const WORDS = { vertex: "Vertex", edge: "Middle of edge", face: "Centre of face" } as const;
 
-interface FeatureFieldProps {
+/** A feature of something that stands in the level. */
+export type Place = Pick<Feature, "thing" | "item" | "kind" | "index" | "face">;
+
+interface PickButtonProps {
   label: string;
-  value: Picked | null;
-  onChange: (value: Picked) => void;
+  text: string | null;
+  start: () => void;
 }
 
-/** A vertex, edge middle or face centre of the selected piece, picked in the view. */
-export function FeatureField({ label, value, onChange }: FeatureFieldProps) {
+/** Picking begins as the button appears with nothing picked yet, and ends with it. */
+function PickButton({ label, text, start }: PickButtonProps) {
   const picking = useRunning((s) => s.now?.kind === "pick");
-  const start = () => {
-    const [row] = selectedRows();
-    const piece = row && (row.kind === "piece" ? row.id : "piece" in row ? row.piece : null);
-    run({
-      kind: "pick",
-      piece: piece ?? null,
-      feature: null,
-      done: ({ mesh, kind, index }) => onChange({ mesh, kind, index }),
-    });
-  };
-  // biome-ignore lint/correctness/useExhaustiveDependencies: picking begins as the field appears, and ends with it
+  // biome-ignore lint/correctness/useExhaustiveDependencies: begins once, as the field appears
   useEffect(() => {
-    if (value === null && levelStore.getState().online) start();
+    if (text === null && levelStore.getState().online) start();
     return () => {
       if (runningStore.getState().now?.kind === "pick") run(null);
     };
@@ -41,8 +35,34 @@ export function FeatureField({ label, value, onChange }: FeatureFieldProps) {
       <span>{label}</span>
       <Button aria-label={label} data-picking={picking} onPress={start}>
         <Crosshair size={14} aria-hidden />
-        {picking ? "Click in the view …" : value ? `${WORDS[value.kind]} ${value.index}` : "Pick in the view"}
+        {picking ? "Click in the view …" : (text ?? "Pick in the view")}
       </Button>
     </Labelled>
   );
+}
+
+interface FieldProps<T> {
+  label: string;
+  value: T | null;
+  onChange: (value: T) => void;
+}
+
+const pick = (piece: string | null, done: (feature: Feature) => void): void =>
+  run({ kind: "pick", piece, feature: null, done });
+
+/** A vertex, edge middle or face centre of the selected piece, picked in the view. */
+export function FeatureField({ label, value, onChange }: FieldProps<Picked>) {
+  const start = () => {
+    const [row] = selectedRows();
+    const piece = row && (row.kind === "piece" ? row.id : "piece" in row ? row.piece : null);
+    pick(piece ?? null, ({ mesh, kind, index }) => onChange({ mesh, kind, index }));
+  };
+  return <PickButton label={label} text={value && `${WORDS[value.kind]} ${value.index}`} start={start} />;
+}
+
+/** The same of anything that stands in the level. */
+export function PlaceField({ label, value, onChange }: FieldProps<Place>) {
+  const name = useLevel((s) => s.scene.things.get(value?.thing ?? "")?.name);
+  const start = () => pick(null, ({ thing, item, kind, index, face }) => onChange({ thing, item, kind, index, face }));
+  return <PickButton label={label} text={value && `${WORDS[value.kind]} of ${name ?? "?"}`} start={start} />;
 }

@@ -6,7 +6,7 @@ import { AnchorField, type AnchorValue, VectorField } from "../ui/fields";
 import { Labelled } from "../ui/Labelled";
 import { NumberField, Wrong } from "../ui/NumberField";
 import { TextField } from "../ui/TextField";
-import { FeatureField, type Picked } from "./FeatureField";
+import { FeatureField, type Picked, type Place, PlaceField } from "./FeatureField";
 import { ShapeFields } from "./ShapeFields";
 import { type Field, fieldsOf, matters } from "./schema";
 
@@ -136,6 +136,13 @@ export function OneField({ field, value, error, focus, onPreview, onCommit }: On
     }
     case "feature":
       return <FeatureField label={field.title} value={(value as Picked | null) ?? null} onChange={onCommit} />;
+    case "feature at":
+      return (
+        <>
+          <PlaceField label={field.title} value={(value as Place | null) ?? null} onChange={onCommit} />
+          {wrong}
+        </>
+      );
     case "words":
       return (
         <Labelled title={field.help}>

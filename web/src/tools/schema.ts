@@ -22,6 +22,7 @@ export interface Field {
     | "piece"
     | "shape"
     | "feature"
+    | "feature at"
     | "none";
   options: string[];
   unit?: string;
@@ -47,7 +48,7 @@ interface Schema {
   when?: Record<string, string[]>;
 }
 
-const WIDGETS = ["anchor", "piece", "shape", "feature", "words", "none"] as const;
+const WIDGETS = ["anchor", "piece", "shape", "feature", "feature at", "words", "none"] as const;
 
 const kindOf = (schema: Schema, widget: string | undefined): Field["kind"] => {
   if (widget && (WIDGETS as readonly string[]).includes(widget)) return widget as Field["kind"];
