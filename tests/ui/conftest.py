@@ -10,11 +10,14 @@ import sys
 import time
 import urllib.request
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from tests.ui.hands import Hands
 
 FLAGS = [
     "--no-sandbox",
@@ -123,19 +126,35 @@ def server(seen_file: Path, tmp_path: Path) -> Iterator[Server]:
     started.kill()
 
 
-@pytest.fixture
-def page(browser: Browser, server: Server) -> Iterator[Page]:
+@contextmanager
+def opened(browser: Browser, url: str) -> Iterator[Page]:
+    """The application in a page of its own; afterwards nothing must have gone wrong in it."""
     # half as many pixels each way, in the same layout: drawn in software they cost time
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, device_scale_factor=0.5, accept_downloads=True
     )
-    opened = context.new_page()
+    page = context.new_page()
     problems: list[str] = []
-    opened.on("pageerror", lambda error: problems.append(str(error)))
-    opened.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
-    opened.set_default_timeout(20_000)
-    opened.goto(server.url)
-    yield opened
+    page.on("pageerror", lambda error: problems.append(str(error)))
+    page.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
+    page.set_default_timeout(20_000)
+    page.goto(url)
+    yield page
     context.close()
     expected = ("WebSocket", "ERR_CONNECTION_REFUSED", "Failed to load resource")
     assert [p for p in problems if not any(e in p for e in expected)] == []
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    with opened(browser, server.url) as found:
+        yield found
+
+
+@pytest.fixture
+def bare(browser: Browser, tmp_path: Path) -> Iterator[Hands]:
+    """A level with nothing in it and an empty shelf: quickly there and quickly drawn."""
+    server = Server(tmp_path / "bare.db")
+    with opened(browser, server.url) as page:
+        yield Hands(page, server.url, name="First level")
+    server.kill()

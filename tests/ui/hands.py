@@ -13,14 +13,12 @@ from playwright.sync_api import Locator, Page, expect
 class Hands:
     """Mouse and keyboard in the page of one level."""
 
-    def __init__(self, page: Page, url: str, level: str = "level-1") -> None:
+    def __init__(self, page: Page, url: str, level: str = "level-1", name: str = "Merrow Lock") -> None:
         self.page, self.url, self.level_id = page, url, level
         self.viewport: Locator = page.get_by_role("application", name="Viewport")
         expect(self.viewport).to_have_attribute("data-projection", _ANY)
         expect(page.get_by_role("status").first).to_have_text("Saved")
-        expect(
-            page.get_by_role("button", name="Level Merrow Lock" if level == "level-1" else "Level New level")
-        ).to_be_visible()
+        expect(page.get_by_role("button", name=f"Level {name}")).to_be_visible()
         expect(self.viewport).to_have_attribute("data-to-come", "0")
         self.settle()
 

@@ -9,26 +9,22 @@ from typing import Any
 
 import numpy as np
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import expect
 
-from tests.ui.conftest import Server
 from tests.ui.hands import Hands
 
 
 @pytest.fixture
-def bare(page: Page, server: Server) -> Hands:
-    """A new level, in the stage Build, with a wedge and a box in it."""
-    Hands(page, server.url)
-    page.get_by_role("button", name="Level Merrow Lock").click()
-    page.get_by_role("menuitem", name="New level").click()
-    made = Hands(page, server.url, "level-2")
-    step(made, "add_shape", shape={"kind": "wedge", "width": 4.0, "height": 2.0, "depth": 3.0}, position=[2, 0, 0])
-    step(made, "add_shape", shape={"kind": "box", "width": 1.0, "height": 1.0, "depth": 2.0}, position=[-3, 0, 1])
-    expect(page.get_by_role("listbox", name="Level").get_by_role("option")).to_have_count(2)
-    page.keyboard.press("Alt+2")
-    page.keyboard.press("Shift+L")
-    made.settle(4)
-    return made
+def yard(bare: Hands) -> Hands:
+    """The bare level in the stage Build, with a wedge and a box in it."""
+    step(bare, "add_shape", shape={"kind": "wedge", "width": 4.0, "height": 2.0, "depth": 3.0}, position=[2, 0, 0])
+    step(bare, "add_shape", shape={"kind": "box", "width": 1.0, "height": 1.0, "depth": 2.0}, position=[-3, 0, 1])
+    expect(bare.page.get_by_role("listbox", name="Level").get_by_role("option")).to_have_count(2)
+    bare.page.keyboard.press("Alt+2")
+    bare.page.keyboard.press("Shift+L")
+    expect(bare.viewport).to_have_attribute("data-to-come", "0")
+    bare.settle(4)
+    return bare
 
 
 def send(hands: Hands, route: str, body: dict[str, Any]) -> dict[str, Any]:
@@ -56,31 +52,31 @@ def corner(hands: Hands, x: float, y: float, z: float, kind: str = "vertex") -> 
     hands.page.mouse.up()
 
 
-def test_a_corner_is_docked_to_a_corner_and_meets_it_exactly(bare: Hands) -> None:
-    page = bare.page
-    start = bare.level()["revision"]
-    bare.in_list("Box")
+def test_a_corner_is_docked_to_a_corner_and_meets_it_exactly(yard: Hands) -> None:
+    page = yard.page
+    start = yard.level()["revision"]
+    yard.in_list("Box")
     page.keyboard.press("k")
     expect(page.locator("output")).to_contain_text("Point at what the grip is to be")
-    corner(bare, -2.5, 1, 2)
+    corner(yard, -2.5, 1, 2)
     expect(page.locator("output")).to_contain_text("lands")
     # the view may be turned between the picks
-    page.mouse.move(*bare.seen(0, 0, 3))
+    page.mouse.move(*yard.seen(0, 0, 3))
     page.mouse.down(button="right")
-    page.mouse.move(bare.seen(0, 0, 3)[0] + 20, bare.seen(0, 0, 3)[1] + 10)
+    page.mouse.move(yard.seen(0, 0, 3)[0] + 20, yard.seen(0, 0, 3)[1] + 10)
     page.mouse.up(button="right")
-    bare.settle()
-    corner(bare, 0, 0, 1.5)
-    bare.saved(start + 1)
-    last = bare.level()["history"]["last"]["params"]
-    box, wedge = bare.row("Box", "placement"), bare.row("Wedge", "placement")
+    yard.settle()
+    corner(yard, 0, 0, 1.5)
+    yard.saved(start + 1)
+    last = yard.level()["history"]["last"]["params"]
+    box, wedge = yard.row("Box", "placement"), yard.row("Wedge", "placement")
     assert (last["grip"]["thing"], last["landing"]["thing"]) == (box["id"], wedge["id"])
     ends = []
     for end, row in (("grip", box), ("landing", wedge)):
         at = last[end]
         near = [0, 0, 1.5]
         where = {"thing": row["id"], "item": 0, "face": at["face"], "point": near, "reach": 0.01}
-        ends.append(send(bare, "feature", where))
+        ends.append(send(yard, "feature", where))
     assert [e["kind"] for e in ends] == ["vertex", "vertex"]
     assert [e["index"] for e in ends] == [last["grip"]["index"], last["landing"]["index"]]
     assert ends[0]["point"] == ends[1]["point"] == [0.0, 0.0, 1.5]
@@ -90,58 +86,58 @@ def test_a_corner_is_docked_to_a_corner_and_meets_it_exactly(bare: Hands) -> Non
     expect(page.locator("output")).to_have_count(0)
 
 
-def test_a_box_is_laid_flat_on_a_slope_with_a_gap(bare: Hands) -> None:
-    page = bare.page
-    start = bare.level()["revision"]
-    bare.in_list("Box")
+def test_a_box_is_laid_flat_on_a_slope_with_a_gap(yard: Hands) -> None:
+    page = yard.page
+    start = yard.level()["revision"]
+    yard.in_list("Box")
     page.keyboard.press("k")
-    corner(bare, -3, 0.5, 2, "face")
+    corner(yard, -3, 0.5, 2, "face")
     page.keyboard.press("f")
     expect(page.locator("output")).to_contain_text("F flat on")
     slope = [2, 1, 0]
-    corner(bare, *slope, "face")
-    bare.saved(start + 1)
+    corner(yard, *slope, "face")
+    yard.saved(start + 1)
     page.keyboard.press("Escape")
     card = page.get_by_role("region", name="Last step")
-    bare.number(card, "Gap", "0.25")
-    bare.saved(start + 2)
-    bare.number(card, "Quarter turns", "1")
-    bare.saved(start + 3)
-    last = bare.level()["history"]["last"]["params"]
+    yard.number(card, "Gap", "0.25")
+    yard.saved(start + 2)
+    yard.number(card, "Quarter turns", "1")
+    yard.saved(start + 3)
+    last = yard.level()["history"]["last"]["params"]
     found = []
     for end in ("grip", "landing"):
         at = last[end]
         where = {"thing": at["thing"], "item": at["item"], "face": at["face"], "point": slope, "reach": 0.0}
-        found.append(send(bare, "feature", where))
+        found.append(send(yard, "feature", where))
     grip, landing = found
     normal = np.array(landing["normal"])
     assert 0.3 < normal[1] < 0.95, "the landing slopes"
     assert np.abs(np.array(grip["normal"]) + normal).max() < 1e-9
     assert np.abs(np.subtract(grip["point"], landing["point"]) - 0.25 * normal).max() < 1e-9
-    bare.viewport.focus()
+    yard.viewport.focus()
     page.keyboard.press("Control+z")
-    bare.saved(start + 4)
+    yard.saved(start + 4)
 
 
-def test_things_are_spread_and_sizes_baked_from_their_cards(bare: Hands) -> None:
-    page = bare.page
-    start = bare.level()["revision"]
-    box, wedge = bare.row("Box", "placement"), bare.row("Wedge", "placement")
+def test_things_are_spread_and_sizes_baked_from_their_cards(yard: Hands) -> None:
+    page = yard.page
+    start = yard.level()["revision"]
+    box, wedge = yard.row("Box", "placement"), yard.row("Wedge", "placement")
     page.keyboard.press("Control+a")
     page.get_by_role("region", name="Tools").get_by_role("button", name="Spread").click()
     card = page.get_by_role("region", name="Spread")
-    bare.number(card, "Factor", "0.6")
-    bare.saved(start + 1)
-    now = [bare.row(n, "placement")["position"] for n in ("Box", "Wedge")]
+    yard.number(card, "Factor", "0.6")
+    yard.saved(start + 1)
+    now = [yard.row(n, "placement")["position"] for n in ("Box", "Wedge")]
     apart = np.subtract(box["position"], wedge["position"])
     assert np.abs(np.subtract(*now) - 0.6 * apart).max() < 1e-12
-    step(bare, "set_pose", box["id"], size=[2, 1, 1])
-    bare.in_list("Box")
+    step(yard, "set_pose", box["id"], size=[2, 1, 1])
+    yard.in_list("Box")
     selection = page.get_by_role("region", name="Selection")
     expect(selection).to_contain_text("Not clean: 2 × 1 × 1")
     selection.get_by_role("button", name="Bake size").click()
-    bare.saved(start + 3)
-    assert bare.row("Box", "placement")["size"] == [1, 1, 1]
+    yard.saved(start + 3)
+    assert yard.row("Box", "placement")["size"] == [1, 1, 1]
     expect(selection).not_to_contain_text("Not clean")
     expect(selection).to_contain_text("2.00 × 1.00 × 2.00 m")
     expect(
@@ -149,57 +145,57 @@ def test_things_are_spread_and_sizes_baked_from_their_cards(bare: Hands) -> None
     ).to_be_visible()
 
 
-def test_things_are_hidden_locked_and_isolated(bare: Hands) -> None:
-    page = bare.page
-    start = bare.level()["revision"]
-    box = bare.seen(-3, 0.5, 2)
-    bare.in_list("Wedge")
+def test_things_are_hidden_locked_and_isolated(yard: Hands) -> None:
+    page = yard.page
+    start = yard.level()["revision"]
+    box = yard.seen(-3, 0.5, 2)
+    yard.in_list("Wedge")
     page.keyboard.press("i")
     expect(page.get_by_role("button", name="Isolated I")).to_be_visible()
-    bare.settle()
+    yard.settle()
     page.mouse.click(*box)
     expect(page.get_by_role("region", name="Selection")).to_contain_text("Nothing selected")
     page.keyboard.press("i")
-    bare.settle()
+    yard.settle()
     page.mouse.click(*box)
     card = page.get_by_role("region", name="Selection")
     expect(card.get_by_role("heading", name="Box", exact=True)).to_be_visible()
     card.get_by_role("button", name="Lock", exact=True).click()
-    bare.saved(start + 1)
+    yard.saved(start + 1)
     page.keyboard.press("Escape")
     page.mouse.click(*box)
     expect(card).to_contain_text("Nothing selected")
-    bare.in_list("Box locked")
+    yard.in_list("Box locked")
     page.keyboard.press("Delete")
     expect(page.get_by_role("alert")).to_contain_text("Box is locked. Unlock in the level list first.")
     card.get_by_role("button", name="Unlock").click()
-    bare.saved(start + 2)
+    yard.saved(start + 2)
     page.keyboard.press("h")
-    bare.saved(start + 3)
+    yard.saved(start + 3)
     expect(card).to_contain_text("Nothing selected")
     page.mouse.click(*box)
     expect(card).to_contain_text("Nothing selected")
     page.keyboard.press("Shift+H")
-    bare.saved(start + 4)
+    yard.saved(start + 4)
     page.keyboard.press("j")
     expect(page.get_by_role("radio", name="Glass")).to_be_checked()
     page.keyboard.press("j")
     expect(page.get_by_role("radio", name="Edges", exact=True)).to_be_checked()
 
 
-def test_a_box_turns_about_a_corner_that_is_picked(bare: Hands) -> None:
-    page = bare.page
-    start = bare.level()["revision"]
-    bare.in_list("Box")
+def test_a_box_turns_about_a_corner_that_is_picked(yard: Hands) -> None:
+    page = yard.page
+    start = yard.level()["revision"]
+    yard.in_list("Box")
     page.get_by_role("region", name="Tools").get_by_role("button", name="Turn", exact=True).click()
     card = page.get_by_role("region", name="Turn")
     card.get_by_role("button", name=re.compile("About$")).click()
     page.get_by_role("option", name="Picked", exact=True).click()
-    corner(bare, -2.5, 1, 2)
+    corner(yard, -2.5, 1, 2)
     expect(card.get_by_role("button", name="Picked", exact=True)).to_contain_text("Vertex of Box")
-    bare.number(card, "Angle", "35")
-    bare.saved(start + 1)
-    box = bare.row("Box", "placement")
+    yard.number(card, "Angle", "35")
+    yard.saved(start + 1)
+    box = yard.row("Box", "placement")
     away = np.array([-3, 1, 1]) - [-2.5, 1, 2]  # from the corner to above the pivot
     c, s = np.cos(np.radians(35)), np.sin(np.radians(35))
     turned = [c * away[0] + s * away[2], away[1], -s * away[0] + c * away[2]]

@@ -31,15 +31,11 @@ def hands(page: Page, server: Server) -> Hands:
 
 
 @pytest.fixture
-def bare(page: Page, server: Server) -> Hands:
-    """A level with nothing in it, where the browser draws quickly."""
-    Hands(page, server.url)
-    page.get_by_role("button", name="Level Merrow Lock").click()
-    page.get_by_role("menuitem", name="New level").click()
-    made = Hands(page, server.url, "level-2")
-    page.keyboard.press("Alt+1")
-    made.settle()
-    return made
+def kit(bare: Hands) -> Hands:
+    """The bare level in the stage Kit."""
+    bare.page.keyboard.press("Alt+1")
+    bare.settle()
+    return bare
 
 
 def board(page: Page, shape: str) -> None:
@@ -75,12 +71,12 @@ def shape_of(hands: Hands, name: str) -> dict[str, Any]:
 #: Each shape: how its base is dragged, what its later stages are typed or pointed, what must come out.
 DRAWN: list[tuple[str, list[str], dict[str, float]]] = [
     ("Box", ["1.75"], {"width": 2.0, "depth": 2.0, "height": 1.75}),
-    ("Plane", [], {"width": 2.0, "depth": 2.0}),
+    ("Plane", ["2"], {"width": 2.0, "depth": 2.0}),
     ("Wedge", ["0.8"], {"width": 2.0, "depth": 2.0, "height": 0.8}),
     ("Pyramid", ["2*1.25"], {"width": 2.0, "height": 2.5}),
     ("Cylinder", ["3"], {"radius": 3.0, "height": 3.0}),
     ("Cone", ["2.2"], {"radius": 3.0, "height": 2.2}),
-    ("Sphere", [], {"radius": 3.0}),
+    ("Sphere", ["3"], {"radius": 3.0}),
     ("Capsule", ["7"], {"radius": 3.0, "height": 7.0}),
     ("Tube", ["0.25", "1.5"], {"radius": 3.0, "thickness": 0.25, "height": 1.5}),
     ("Torus", ["0.4"], {"radius": 3.0, "section": 0.4}),
@@ -93,54 +89,57 @@ DRAWN: list[tuple[str, list[str], dict[str, float]]] = [
 ]
 
 
-def test_every_shape_is_drawn_by_mouse_and_typed(bare: Hands) -> None:
-    page = bare.page
+def test_every_shape_is_drawn_by_mouse_and_typed(kit: Hands) -> None:
+    page = kit.page
     for k, (title, stages, dimensions) in enumerate(DRAWN):
         board(page, title)
-        if "radius" in dimensions:
-            base(bare, 0, 0, 3, 0)
+        if title in ("Plane", "Sphere"):  # of one stage: typed where the mouse points
+            page.mouse.move(*kit.seen(0, 0, 0), steps=3)
+            kit.settle(4)
+        elif "radius" in dimensions:
+            base(kit, 0, 0, 3, 0)
         elif title == "Lettering":
-            point(bare, 0, 0, 0)
+            point(kit, 0, 0, 0)
         else:
-            base(bare, -1, -1, 1, 1)
+            base(kit, -1, -1, 1, 1)
         for text in stages:
-            typed(bare, text)
-        bare.saved(2 * k + 1)
-        shape = shape_of(bare, title)
+            typed(kit, text)
+        kit.saved(2 * k + 1)
+        shape = shape_of(kit, title)
         for name, value in dimensions.items():
             assert shape[name] == pytest.approx(value), (title, name)
-        assert bare.row(title, "placement")["position"] == pytest.approx([0, 0, 0], abs=1e-9), title
-        bare.viewport.focus()
+        assert kit.row(title, "placement")["position"] == pytest.approx([0, 0, 0], abs=1e-9), title
+        kit.viewport.focus()
         page.keyboard.press("Control+z")
-        bare.saved(2 * k + 2)
+        kit.saved(2 * k + 2)
 
 
-def test_a_shape_is_drawn_by_hand_alone_and_again_with_n(bare: Hands) -> None:
-    page = bare.page
+def test_a_shape_is_drawn_by_hand_alone_and_again_with_n(kit: Hands) -> None:
+    page = kit.page
     board(page, "Box")
-    base(bare, -1, -1, 1, 1)
-    page.mouse.move(*bare.seen(0, 2, 0), steps=4)
+    base(kit, -1, -1, 1, 1)
+    page.mouse.move(*kit.seen(0, 2, 0), steps=4)
     expect(page.locator("output")).to_contain_text("2.00 × 2.00 × 2.00 m, 12 tris")
-    assert bare.level()["revision"] == 0, "nothing is taken before the last stage"
+    assert kit.level()["revision"] == 0, "nothing is taken before the last stage"
     # back by one stage, and on again; from the centre with a held key
     page.keyboard.press("Escape")
     expect(page.get_by_role("region", name="Draw box")).to_contain_text("1 of 2")
     page.keyboard.down("Shift")
-    base(bare, 0, 0, 1.5, 0.5)
+    base(kit, 0, 0, 1.5, 0.5)
     page.keyboard.up("Shift")
-    point(bare, 0, 1.5, 0)
-    bare.saved(1)
-    assert [shape_of(bare, "Box")[k] for k in ("width", "height", "depth")] == [3.0, 1.5, 1.0]
-    assert bare.row("Box", "placement")["position"] == pytest.approx([0, 0, 0])
+    point(kit, 0, 1.5, 0)
+    kit.saved(1)
+    assert [shape_of(kit, "Box")[k] for k in ("width", "height", "depth")] == [3.0, 1.5, 1.0]
+    assert kit.row("Box", "placement")["position"] == pytest.approx([0, 0, 0])
     # the last shape again, with two clicks instead of a drag
-    bare.viewport.focus()
+    kit.viewport.focus()
     page.keyboard.press("n")
     expect(page.get_by_role("region", name="Draw box")).to_be_visible()
-    point(bare, 2, 0, 1)
-    point(bare, 3, 0, 2)
-    typed(bare, "0.5")
-    bare.saved(2)
-    assert [shape_of(bare, "Box 2")[k] for k in ("width", "height", "depth")] == [1.0, 0.5, 1.0]
+    point(kit, 2, 0, 1)
+    point(kit, 3, 0, 2)
+    typed(kit, "0.5")
+    kit.saved(2)
+    assert [shape_of(kit, "Box 2")[k] for k in ("width", "height", "depth")] == [1.0, 0.5, 1.0]
 
 
 def test_a_cylinder_on_the_roof_stands_square_to_it(hands: Hands) -> None:
@@ -189,40 +188,40 @@ def drag_label(hands: Hands, card: Locator, label: str, by: float) -> None:
         hands.settle(3)
 
 
-def test_dimensions_are_dragged_live_and_taken_as_one_step(bare: Hands) -> None:
-    page = bare.page
+def test_dimensions_are_dragged_live_and_taken_as_one_step(kit: Hands) -> None:
+    page = kit.page
     board(page, "Cylinder")
-    base(bare, 0, 0, 1.5, 0)
-    typed(bare, "2")
-    bare.saved(1)
+    base(kit, 0, 0, 1.5, 0)
+    typed(kit, "2")
+    kit.saved(1)
     page.keyboard.press("Control+d")
     page.get_by_role("region", name="Duplicate").get_by_role("textbox", name="Distance").press("Enter")
-    bare.saved(2)
+    kit.saved(2)
     card = page.get_by_role("region", name="Selection")
     strip = page.get_by_role("contentinfo")
     before = strip.inner_text()
-    drag_label(bare, card, "Around", -60)
+    drag_label(kit, card, "Around", -60)
     expect(strip).not_to_have_text(before)  # the count changes while the hand drags
-    assert bare.level()["revision"] == 2
+    assert kit.level()["revision"] == 2
     page.mouse.up()
-    bare.saved(3)
-    assert shape_of(bare, "Cylinder")["sides"] == 6
-    assert bare.row("Cylinder", "piece")["facts"]["faces"] == 8
-    bare.number(card, "Height", "5 ft")
-    bare.saved(4)
-    assert shape_of(bare, "Cylinder")["height"] == pytest.approx(1.524)
+    kit.saved(3)
+    assert shape_of(kit, "Cylinder")["sides"] == 6
+    assert kit.row("Cylinder", "piece")["facts"]["faces"] == 8
+    kit.number(card, "Height", "5 ft")
+    kit.saved(4)
+    assert shape_of(kit, "Cylinder")["height"] == pytest.approx(1.524)
     # editing the mesh freezes them; there is a way back
     page.get_by_role("button", name="Slim", exact=True).click()
     page.get_by_role("region", name="Tools").get_by_role("button", name="Slim").click()
     slim = page.get_by_role("region", name="Slim", exact=True)
     slim.get_by_role("button", name=re.compile("Result")).click()
     page.get_by_role("option", name="Same piece").click()
-    bare.number(slim, "Share", "70")
-    bare.saved(5)
+    kit.number(slim, "Share", "70")
+    kit.saved(5)
     expect(card).to_contain_text("Cylinder, frozen")
     card.get_by_role("button", name="Back to dimensions").click()
-    bare.saved(6)
-    assert bare.row("Cylinder", "piece")["facts"]["faces"] == 8
+    kit.saved(6)
+    assert kit.row("Cylinder", "piece")["facts"]["faces"] == 8
     expect(card.get_by_role("textbox", name="Around")).to_have_value("6")
 
 
