@@ -17,6 +17,7 @@ from typing import Any
 
 from hypothesis import HealthCheck, given, seed, settings
 from hypothesis import strategies as st
+from hypothesis.errors import HypothesisWarning
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.part import Material, Part, Scene
@@ -156,6 +157,7 @@ def main() -> None:
         assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024 < MOST_BYTES
 
     warnings.simplefilter("error")
+    warnings.simplefilter("ignore", HypothesisWarning)  # of its own doings, such as long examples
     end = time.monotonic() + given_args.seconds
     number = 0
     while time.monotonic() < end:
