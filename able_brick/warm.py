@@ -13,6 +13,7 @@ from able_brick.core.path.frames import following
 from able_brick.core.shapes.turned import turned
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.reduce import reduce_to
+from able_brick.core.walk.rays import first_hits
 
 _TEXT_PLY = (
     b"ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
@@ -30,6 +31,7 @@ def warm_kernels() -> None:
     deviation(ball, reduce_to(ball, 40).mesh, samples=10)
     bow = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((1.0, 0.2, 0.0)), PathPoint((2.0, 0.0, 1.0))], smooth=True)
     following(bow, np.array([0.0, 1.0]))
+    first_hits(np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.eye(3)[None], 9.0)
     warm_readers()
 
 

@@ -14,7 +14,9 @@ from able_brick.api.live import Hub
 from able_brick.core.errors import UnknownIdError
 from able_brick.core.files.glb_write import write_glb
 from able_brick.level.export import level_nodes
+from able_brick.level.measures import Fits, FitsRequest, Measured, MeasureRequest, fits, measure
 from able_brick.level.rows import Vector
+from able_brick.level.snap import Snap, SnapRequest, snap
 from able_brick.level.surface import FaceAt, Feature, Ground, ground_of, nearest_feature
 from able_brick.steps.parse import parse_tool
 from able_brick.steps.registry import ToolInfo, describe
@@ -169,6 +171,27 @@ def feature(project: TheProject, level: LevelId, at: FeatureRequest) -> Feature:
     """The vertex, edge middle or face centre that is meant by a place on a face, exactly."""
     project.snapshot.level(level)
     return nearest_feature(project.snapshot, level, project.meshes.get, at, at.point, at.reach)
+
+
+@router.post("/levels/{level}/snap")
+def snap_to(project: TheProject, level: LevelId, wish: SnapRequest) -> Snap | None:
+    """What a selection that is being moved snaps to; null where nothing is near."""
+    project.snapshot.level(level)
+    return snap(project.snapshot, level, project.meshes.get, wish)
+
+
+@router.post("/levels/{level}/measure")
+def measure_between(project: TheProject, level: LevelId, wish: MeasureRequest) -> Measured:
+    """The distance and the angle between features of what stands in the level."""
+    project.snapshot.level(level)
+    return measure(project.snapshot, level, project.meshes.get, wish)
+
+
+@router.post("/levels/{level}/fits")
+def fits_through(project: TheProject, level: LevelId, wish: FitsRequest) -> Fits:
+    """Whether a player fits along a way, with its narrowest and its lowest place."""
+    project.snapshot.level(level)
+    return fits(project.snapshot, level, project.meshes.get, wish)
 
 
 @router.get("/levels/{level}/export.glb", response_class=Response)

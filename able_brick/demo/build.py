@@ -55,6 +55,9 @@ class _Builder:
             self.step("rename", (made,), name=name)
         return made
 
+    def group(self, name: str, *things: str, pivot: str = "base") -> str:
+        return (self.step("make_group", things, name=name, pivot=pivot).select or [""])[0]
+
 
 def build_demo(project: Project) -> str:
     """Build Merrow Lock as a new level of the project; its id."""
@@ -94,9 +97,13 @@ def build_demo(project: Project) -> str:
 
     for piece in ("Gate leaf", "Balance beam"):
         b.step("set_pivot", (kit[piece],), place="typed", point=(0.15, 0.0, 0.0))
+    gates = []
     for name, z, heading in (("North leaf", -3.9, -70.0), ("South leaf", 3.9, 70.0)):
-        b.place(kit["Gate leaf"], (0.0, -0.9, z), heading, name)
-        b.place(kit["Balance beam"], (0.0, 2.55, z), heading + 180.0, name.replace("leaf", "beam"))
+        leaf = b.place(kit["Gate leaf"], (0.0, -0.9, z), heading, name)
+        beam = b.place(kit["Balance beam"], (0.0, 2.55, z), heading + 180.0, name.replace("leaf", "beam"))
+        # each gate turns about its hinge
+        gates.append(b.group(name.replace("leaf", "gate"), leaf, beam, pivot="first"))
+    b.group("Lock gates", *gates)
 
     b.place(kit["Footbridge 10 m"], (11.5, TOP, 0.6), 90.0)
     b.place(kit["Pump house"], (2.0, 1.34, -13.0))
@@ -130,8 +137,11 @@ def build_demo(project: Project) -> str:
     b.place(kit["Steps 2 m"], (-20.0, 1.34, 17.0), 60.0)
     for k, (x, z, heading) in enumerate(((-2.5, 8.2, 170.0), (8.5, 9.5, 195.0), (-14.0, 14.0, 150.0))):
         b.place(kit["Bench"], (x, 1.34, z), heading, f"Bench {k + 1}")
-    for x, y, z, heading in ((7.2, 1.34, -8.6, 12.0), (8.3, 1.34, -8.9, -8.0), (7.6, 2.16, -8.7, 30.0)):
+    crates = [
         b.place(kit["Crate"], (x, y, z), heading)
+        for x, y, z, heading in ((7.2, 1.34, -8.6, 12.0), (8.3, 1.34, -8.9, -8.0), (7.6, 2.16, -8.7, 30.0))
+    ]
+    b.group("Crate stack", *crates)
     for x, z in (
         (-24.0, -12.0),
         (-17.5, -16.0),

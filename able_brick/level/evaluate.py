@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -83,7 +82,7 @@ def laid(course: Course, path: Path, piece: Piece) -> courses.Course:
 
 
 def item_poses(snapshot: Snapshot, thing: AThing) -> Poses | None:
-    """Poses of every item of a thing; None for paths, which draw no piece."""
+    """Poses of every item of a thing; None for paths and groups, which draw no piece."""
     if isinstance(thing, Placement):
         return Poses.of(np.array([thing.position]), np.array(thing.turn), np.array(thing.size))
     if isinstance(thing, LineArray):
@@ -128,21 +127,19 @@ class Summary:
 
 def summary(snapshot: Snapshot, level: str) -> Summary:
     """Counts of everything that stands in the level, by piece, most triangles first; and the findings."""
-    items: Counter[str] = Counter()
+    things = snapshot.of(level)
+    items = {piece: len(users) for piece, users in things.uses.items()}
     findings: list[Finding] = []
-    things = snapshot.things.get(level, {})
-    for thing in things.values():
-        if isinstance(thing, Placement):
-            items[thing.piece] += 1
-        elif isinstance(thing, LineArray):
-            items[thing.piece] += thing.count
+    for thing in things.runs_and_paths:
+        if isinstance(thing, LineArray):
+            items[thing.piece] += thing.count - 1
         elif isinstance(thing, Course):
             path = things[thing.path]
             if isinstance(path, Path):
                 found = laid(thing, path, snapshot.pieces[thing.piece])
-                items[thing.piece] += len(found.poses)
+                items[thing.piece] += len(found.poses) - 1
                 findings += _stretch_findings(thing, found, path_curve(path).length)
-    uses = [PieceUse(p, n, n * snapshot.pieces[p].facts.triangles) for p, n in items.items()]
+    uses = [PieceUse(p, n, n * snapshot.pieces[p].facts.triangles) for p, n in items.items() if n]
     uses.sort(key=lambda u: (-u.triangles, u.piece))
     triangles = sum(u.triangles for u in uses)
     budget = snapshot.levels[level].budget

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
+from scipy.spatial.transform import Rotation
+
 from able_brick.core.files.part import Node, Part, Texture
 from able_brick.core.mesh.combine import with_positions
-from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.place.pose import IDENTITY, about_pivot, vector
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, about_pivot, quaternion, rotation, vector
 from able_brick.level.evaluate import item_poses
-from able_brick.level.rows import Path, Piece, Placement
-from able_brick.level.snapshot import Snapshot
+from able_brick.level.rows import Group, Measure, Path, Piece, Placement
+from able_brick.level.snapshot import AThing, Snapshot
 
 
 def piece_part(piece: Piece, mesh: PolyMesh, pictures: Callable[[str], Texture]) -> Part:
@@ -23,7 +26,8 @@ def piece_part(piece: Piece, mesh: PolyMesh, pictures: Callable[[str], Texture])
 def level_nodes(
     snapshot: Snapshot, level: str, load: Callable[[str], PolyMesh], pictures: Callable[[str], Texture]
 ) -> tuple[list[Part], list[Node]]:
-    """Parts used in the level, each once, and nodes: one for each placement, one group for each array and course."""
+    """Parts used in the level, each once, and nodes: one for each placement, one parent for each
+    array, course and group, nested as the groups are."""
     parts: list[Part] = []
     part_of: dict[str, int] = {}
 
@@ -34,20 +38,40 @@ def level_nodes(
             parts.append(piece_part(row, load(row.mesh), pictures))
         return part_of[piece]
 
-    nodes: list[Node] = []
-    for thing in snapshot.things.get(snapshot.level(level).id, {}).values():
+    things = snapshot.of(snapshot.level(level).id)
+
+    def node(thing: AThing, frame: tuple[Floats, Rotation] | None) -> Node | None:
+        """The thing as a node, told from the frame of the group that it is in."""
+        if isinstance(thing, Group):
+            here = (np.asarray(thing.position), rotation(thing.turn))
+            inside = [node(t, here) for t in things.inside(thing.id)]
+            position, turn = _seen_from(frame, thing.position, thing.turn)
+            children = tuple(n for n in inside if n is not None)
+            return Node(thing.name, None, position, turn, children=children, extras={"kind": thing.kind})
         poses = item_poses(snapshot, thing)
-        if poses is None or isinstance(thing, Path):
-            continue
+        if poses is None or isinstance(thing, (Path, Measure)):
+            return None
         index = part(thing.piece)
         extras: dict[str, object] = {"piece": snapshot.pieces[thing.piece].name, "kind": thing.kind}
         if isinstance(thing, Placement):
-            nodes.append(Node(thing.name, index, thing.position, thing.turn, thing.size, extras=extras))
-            continue
+            position, turn = _seen_from(frame, thing.position, thing.turn)
+            return Node(thing.name, index, position, turn, thing.size, extras=extras)
         items = []
         for k, row in enumerate(poses.rows()):
             x, y, z, w = (float(v) for v in row[3:7])
             turn = (x, y, z, w) if abs(w) < 1.0 else IDENTITY
-            items.append(Node(f"{thing.name} {k + 1}", index, vector(row[:3]), turn, vector(row[7:])))
-        nodes.append(Node(thing.name, children=tuple(items), extras=extras))
-    return parts, nodes
+            position, turn = _seen_from(frame, vector(row[:3]), turn)
+            items.append(Node(f"{thing.name} {k + 1}", index, position, turn, vector(row[7:])))
+        return Node(thing.name, children=tuple(items), extras=extras)
+
+    found = [node(t, None) for t in things.values() if t.group is None]
+    return parts, [n for n in found if n is not None]
+
+
+def _seen_from(frame: tuple[Floats, Rotation] | None, position: Vector, turn: Quaternion) -> tuple[Vector, Quaternion]:
+    """A stand in the world, told from a frame in it."""
+    if frame is None:
+        return position, turn
+    origin, axes = frame
+    back = axes.inv()
+    return vector(back.apply(np.subtract(position, origin))), quaternion(back * rotation(turn))

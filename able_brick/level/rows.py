@@ -129,10 +129,14 @@ class LevelRow(Row):
 
 
 class Thing(Row):
-    """Base of what stands in a level. `hidden` is not drawn, `locked` is not changed; both are exported."""
+    """Base of what stands in a level. `hidden` is not drawn, `locked` is not changed; both are exported.
+
+    `group` is the group that it is in; None at the level's root.
+    """
 
     level: str
     name: str
+    group: str | None = None
     hidden: bool = False
     locked: bool = False
 
@@ -197,5 +201,26 @@ class Course(Thing):
     flip: bool = False
 
 
-AnyThing = Annotated[Placement | LineArray | Path | Course, Field(discriminator="kind")]
-AnyRow = Annotated[Piece | LevelRow | Placement | LineArray | Path | Course, Field(discriminator="kind")]
+class Group(Thing):
+    """Things moved as one, and the group's own pivot in the world.
+
+    What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing.
+    """
+
+    kind: Literal["group"] = "group"
+    position: Vector = ORIGIN
+    turn: Quaternion = IDENTITY
+
+
+class Measure(Thing):
+    """A distance that is kept in sight: between two points of the world, metres."""
+
+    kind: Literal["measure"] = "measure"
+    start: Vector
+    end: Vector
+
+
+AnyThing = Annotated[Placement | LineArray | Path | Course | Group | Measure, Field(discriminator="kind")]
+AnyRow = Annotated[
+    Piece | LevelRow | Placement | LineArray | Path | Course | Group | Measure, Field(discriminator="kind")
+]

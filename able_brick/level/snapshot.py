@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, TypeAlias
 
 from able_brick.core.errors import UnknownIdError
-from able_brick.level.rows import Course, LevelRow, LineArray, Path, Piece, Placement
+from able_brick.level.rows import Course, Group, LevelRow, LineArray, Measure, Path, Piece, Placement
 
-AThing: TypeAlias = Placement | LineArray | Path | Course
+AShown: TypeAlias = Placement | LineArray | Course
+AThing: TypeAlias = AShown | Path | Group | Measure
 ARow: TypeAlias = Piece | LevelRow | AThing
 
 
@@ -36,13 +38,89 @@ def level_of(row: ARow) -> str | None:
     return row.id if isinstance(row, LevelRow) else row.level
 
 
+class Things(dict[str, AThing]):
+    """The things of one level by id; not changed once it is part of a snapshot, so that it can know its own order.
+
+    `kept` holds what others have reckoned of it, by their own words.
+    """
+
+    @cached_property
+    def kept(self) -> dict[str, Any]:
+        return {}
+
+    @cached_property
+    def _index(self) -> tuple[dict[str, list[AThing]], dict[str, list[AShown]], dict[str, list[Course]], list[AThing]]:
+        inside: dict[str, list[AThing]] = {}
+        users: dict[str, list[AShown]] = {}
+        courses: dict[str, list[Course]] = {}
+        other: list[AThing] = []
+        for thing in self.values():
+            if thing.group is not None:
+                inside.setdefault(thing.group, []).append(thing)
+            if isinstance(thing, (Path, Group, Measure)):
+                other.append(thing)
+                continue
+            users.setdefault(thing.piece, []).append(thing)
+            if not isinstance(thing, Placement):
+                other.append(thing)
+                if isinstance(thing, Course):
+                    courses.setdefault(thing.path, []).append(thing)
+        return inside, users, courses, other
+
+    def inside(self, group: str) -> list[AThing]:
+        """What is directly in a group."""
+        return self._index[0].get(group, [])
+
+    def users(self, piece: str) -> list[AShown]:
+        """What shows a piece."""
+        return self._index[1].get(piece, [])
+
+    @property
+    def uses(self) -> dict[str, list[AShown]]:
+        """What shows each piece."""
+        return self._index[1]
+
+    def courses(self, path: str) -> list[Course]:
+        """The courses along a path."""
+        return self._index[2].get(path, [])
+
+    @property
+    def runs_and_paths(self) -> list[AThing]:
+        """All but the placements."""
+        return self._index[3]
+
+    def under(self, thing: AThing) -> list[AThing]:
+        """A thing and everything in it, however deep; parents before what is in them."""
+        out, waiting = [], [thing]
+        while waiting:
+            one = waiting.pop()
+            out.append(one)
+            if isinstance(one, Group):
+                waiting += reversed(self.inside(one.id))
+        return out
+
+    def over(self, thing: AThing) -> list[Group]:
+        """The groups that a thing is in, the innermost first."""
+        out: list[Group] = []
+        while thing.group is not None:
+            found = self.get(thing.group)
+            if not isinstance(found, Group) or found in out:
+                break
+            out.append(found)
+            thing = found
+        return out
+
+
+_NOTHING = Things()
+
+
 @dataclass(frozen=True)
 class Snapshot:
     """Pieces of the kit, levels, and the things of each level; `counters` holds the last number given per kind."""
 
     pieces: dict[str, Piece] = field(default_factory=dict)
     levels: dict[str, LevelRow] = field(default_factory=dict)
-    things: dict[str, dict[str, AThing]] = field(default_factory=dict)
+    things: dict[str, Things] = field(default_factory=dict)
     counters: dict[str, int] = field(default_factory=dict)
 
     def level(self, level: str) -> LevelRow:
@@ -56,7 +134,11 @@ class Snapshot:
         """A piece of the kit or a thing of the level."""
         if row in self.pieces:
             return self.pieces[row]
-        return self.things.get(level, {}).get(row)
+        return self.of(level).get(row)
+
+    def of(self, level: str) -> Things:
+        """The things of a level; none where there is no such level."""
+        return self.things.get(level, _NOTHING)
 
     def with_edits(self, edits: Iterable[Edit], counters: dict[str, int] | None = None) -> Snapshot:
         """The project after the edits; untouched levels are shared, not copied."""
@@ -74,10 +156,10 @@ class Snapshot:
             if isinstance(row, LevelRow):
                 levels = dict(levels) if levels is self.levels else levels
                 _set(levels, row.id, edit.after)
-                things.setdefault(row.id, {})
+                things.setdefault(row.id, Things())
                 continue
             if row.level not in copied:
-                things[row.level] = dict(things.get(row.level, {}))
+                things[row.level] = Things(things.get(row.level, {}))
                 copied.add(row.level)
             _set(things[row.level], row.id, edit.after)
         return replace(

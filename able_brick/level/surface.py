@@ -14,7 +14,7 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.place.pivots import up_along
 from able_brick.core.place.pose import Quaternion, Vector, rotation, to_world, vector
 from able_brick.level.evaluate import item_poses
-from able_brick.level.rows import Path, Piece
+from able_brick.level.rows import Group, Measure, Path, Piece
 from able_brick.level.snapshot import Snapshot
 
 Load = Callable[[str], PolyMesh]
@@ -60,7 +60,7 @@ class Feature(BaseModel):
 def item_at(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> tuple[Piece, PolyMesh, Floats]:
     """The piece, its mesh, and the pose row (10,) of the item that a face belongs to."""
     thing = snapshot.find(level, at.thing)
-    if thing is None or isinstance(thing, (Piece, Path)):
+    if thing is None or isinstance(thing, (Piece, Path, Group, Measure)):
         raise UnknownIdError(f"{at.thing!r} is not in the level (any more). Point at something else.", id=at.thing)
     poses = item_poses(snapshot, thing)  # type: ignore[arg-type]
     if poses is None or not 0 <= at.item < len(poses):

@@ -1,30 +1,80 @@
-"""The point about which a selection is turned or spread."""
+"""The point about which a selection is turned, sized or spread, and the axes in which it is."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Literal, TypeAlias
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
-from able_brick.core.errors import InputError
-from able_brick.core.place.pose import vector
+from able_brick.core.errors import InputError, SelectionError
+from able_brick.core.place.pose import rotation, vector
 from able_brick.level.grips import FeatureAt, spot_of
-from able_brick.level.rows import LineArray, Placement, Vector
+from able_brick.level.rows import Course, Measure, Path, Quaternion, Vector
+from able_brick.level.snapshot import AThing
 from able_brick.steps.draft import Draft
 
+#: Kinds that stand somewhere: what moves, turns and docks.
+STANDING: tuple[Literal["placement", "array", "path", "group"], ...] = ("placement", "array", "path", "group")
 
-def centre_of(
-    draft: Draft, things: Sequence[Placement | LineArray], about: str, point: Vector, picked: FeatureAt | None
-) -> Vector:
+AxesOf: TypeAlias = Literal["world", "piece", "first", "group", "given"]
+AXES_HELP = (
+    "The world's axes, each thing's own, those of what was selected first, those of the group that it is in, or a "
+    "given frame"
+)
+
+
+def anchor(thing: AThing) -> Vector:
+    """The pivot of a thing; the middle of the points of a path, metres."""
+    if isinstance(thing, Path):
+        return vector(np.mean([p.position for p in thing.points], axis=0))
+    if isinstance(thing, Measure):
+        return thing.start
+    return (0.0, 0.0, 0.0) if isinstance(thing, Course) else thing.position
+
+
+def own_axes(thing: AThing) -> Rotation:
+    """The axes of a thing as it stands; the world's for paths."""
+    return Rotation.identity() if isinstance(thing, (Path, Course, Measure)) else rotation(thing.turn)
+
+
+def axes_of(draft: Draft, axes: AxesOf, thing: AThing, first: AThing, frame: Quaternion) -> Rotation:
+    """The axes in which numbers count for a thing. Raises SelectionError where it is in no group."""
+    match axes:
+        case "world":
+            return Rotation.identity()
+        case "piece":
+            return own_axes(thing)
+        case "first":
+            return own_axes(first)
+        case "given":
+            return rotation(unit(frame))
+    over = draft.things.over(thing)
+    if not over:
+        raise SelectionError(f"{thing.name} is in no group; choose other axes.", received=thing.id)
+    return own_axes(over[0])
+
+
+def unit(frame: Quaternion) -> Quaternion:
+    """The frame as a unit quaternion; InputError where it is none."""
+    size = float(np.linalg.norm(frame))
+    if not 0.5 < size < 2:
+        raise InputError("The axes are no turn; pick them again.", field="frame")
+    x, y, z, w = (float(v) / size for v in frame)
+    return (x, y, z, w)
+
+
+def centre_of(draft: Draft, things: Sequence[AThing], about: str, point: Vector, picked: FeatureAt | None) -> Vector:
     """The middle of the things' pivots, the pivot of the first, a picked feature, or a typed point, metres.
 
     Raises InputError when the feature is still to be picked.
     """
     match about:
         case "middle":
-            return vector(np.mean([t.position for t in things], axis=0))
+            return vector(np.mean([anchor(t) for t in things], axis=0))
         case "first":
-            return things[0].position
+            return anchor(things[0])
         case "picked":
             if picked is None:
                 raise InputError("Nothing is picked yet: click a vertex, edge or face in the view.", field="picked")

@@ -15,6 +15,7 @@ from able_brick.level.snapshot import ARow
 from able_brick.level.surface import FaceAt, ground_of, on_ground
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Stage, Tool
+from able_brick.steps.tree import check_group
 
 
 class AddShape(Tool):
@@ -36,6 +37,7 @@ class AddShape(Tool):
     )
     heading: float = field(0.0, "Heading", "Turn about the upright of the base", unit="°", step=15, ge=-360, le=360)
     on: FaceAt | None = field(None, "On", "The face that the base lies on; the ground when left out", widget="none")
+    group: str | None = field(None, "Group", "The group that it is put into", widget="none")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         position, turn = self.position, from_degrees((0.0, self.heading, 0.0))
@@ -57,6 +59,7 @@ class AddShape(Tool):
             level=draft.level_id,
             name=draft.unique_name(piece.name, "placement"),
             piece=piece.id,
+            group=check_group(draft, self.group),
             position=position,
             turn=quaternion(turn),
         )

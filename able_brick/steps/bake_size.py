@@ -15,6 +15,7 @@ from able_brick.level.rows import Course, LineArray, Piece, Placement, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, standing
 from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import everything
 
 
 class BakeSize(Tool):
@@ -25,7 +26,7 @@ class BakeSize(Tool):
     about: ClassVar[str] = "Puts a size other than 1 into the mesh; nothing that is seen changes"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1)
+    need: ClassVar[Need] = Need(kinds=("placement", "array", "group"), least=1)
     icon: ClassVar[str] = "ruler"
 
     result: Literal["new piece", "same piece"] = field(
@@ -35,7 +36,7 @@ class BakeSize(Tool):
     )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        unclean = [t for t in standing(rows) if t.size != ONE]
+        unclean = [t for t in standing(everything(draft, rows)) if t.size != ONE]
         if not unclean:
             raise InputError("Every size in the selection is 1 already; there is nothing to bake.", field="size")
         mirrored = next((t for t in unclean if isinstance(t, LineArray) and min(t.size) < 0), None)
@@ -45,10 +46,10 @@ class BakeSize(Tool):
                 "Give it sizes above 0 first.",
                 id=mirrored.id,
             )
-        groups: dict[tuple[str, Vector], list[Placement | LineArray]] = {}
+        sizes: dict[tuple[str, Vector], list[Placement | LineArray]] = {}
         for thing in unclean:
-            groups.setdefault((thing.piece, thing.size), []).append(thing)
-        for (piece_id, size), things in groups.items():
+            sizes.setdefault((thing.piece, thing.size), []).append(thing)
+        for (piece_id, size), things in sizes.items():
             piece = draft.piece(piece_id)
             if self.result == "new piece":
                 new = self._resized(draft, piece, size, own=True)
@@ -56,7 +57,7 @@ class BakeSize(Tool):
                 for thing in things:
                     draft.put(thing.changed(piece=new.id, size=ONE))
                 continue
-            if sum(p == piece_id for p, _ in groups) > 1:
+            if sum(p == piece_id for p, _ in sizes) > 1:
                 raise SelectionError(
                     f"The selection has {piece.name} in several sizes; bake one size into it at a time.",
                     received=[t.id for t in unclean],

@@ -87,6 +87,7 @@ class LayCourse(_CourseSettings):
                 "name": draft.unique_name(self.name.strip() or f"{piece.name} course", "course"),
                 "piece": piece.id,
                 "path": path.id,
+                "group": path.group,
             }
         )
         self.tell(draft, course, path)
@@ -108,7 +109,7 @@ class AdjustCourse(_CourseSettings):
             if isinstance(row, Course):
                 piece = draft.piece(self.piece or row.piece)
                 course = row.changed(**self.settings(), piece=piece.id)
-                path = draft.snapshot.things[draft.level_id][row.path]
+                path = draft.things[row.path]
                 if isinstance(path, Path):
                     self.tell(draft, course, path)
                 draft.put(course)

@@ -8,15 +8,16 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from able_brick.core.errors import InputError, SelectionError
-from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, Spot, dock
-from able_brick.core.place.pose import vector
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
-from able_brick.level.rows import LineArray, Path, Placement, Point, Vector
+from able_brick.level.rows import Vector
 from able_brick.level.snapshot import ARow
+from able_brick.steps.about import STANDING
+from able_brick.steps.carry import carried, carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import everything, tops
 
 
 class Dock(Tool):
@@ -27,7 +28,7 @@ class Dock(Tool):
     about: ClassVar[str] = "Picks a grip of the selection, then the landing on which it ends exactly"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=("placement", "array", "path"), least=1)
+    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
     key: ClassVar[str | None] = "K"
     icon: ClassVar[str] = "magnet"
 
@@ -60,24 +61,25 @@ class Dock(Tool):
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         if self.grip is None:
             raise InputError("Nothing is gripped yet: click a vertex, edge or face of the selection.", field="grip")
-        ids = {r.id for r in rows}
-        if self.grip.thing not in ids:
+        things = tops(draft, rows)
+        moved = {t.id: t for t in everything(draft, rows)}
+        gripped = moved.get(self.grip.thing)
+        if gripped is None:
             raise SelectionError("The grip is not on what is selected; pick one that is.", received=self.grip.thing)
         grip = spot_of(draft.snapshot, draft.level_id, draft.load, self.grip)
-        landing = self._landing(draft, ids)
+        landing = self._landing(draft, set(moved))
         motion = (
             dock(grip, landing, contact=True, align=self.align, gap=self.gap, quarters=self.quarters)
             if self.contact
             else dock(grip, landing)
         )
         # what rounding leaves over is taken off, so that the two points meet
-        gripped = next(r for r in rows if r.id == self.grip.thing)
-        draft.put(_moved(gripped, motion))
+        draft.put(carried(gripped, motion))
         wanted = landing.point + (self.gap * landing.normal if self.contact else 0.0)
         rest = wanted - spot_of(draft.seen(), draft.level_id, draft.load, self.grip).point
         motion = Motion(motion.turn, motion.about, motion.shift + rest)
-        for row in rows:
-            draft.put(_moved(row, motion))
+        for thing in things:
+            carry(draft, thing, motion)
         angle = math.degrees(float(motion.turn.magnitude()))
         told = f", turned by {angle:.1f}°" if angle > 0.05 else ""
         draft.note = f"moved by {np.linalg.norm(wanted - grip.point):.3f} m{told}"
@@ -95,29 +97,3 @@ class Dock(Tool):
         p = np.asarray(self.point, np.float64)
         around = np.array([[-1.0, 0, 1], [1.0, 0, 1], [1.0, 0, -1], [-1.0, 0, -1]])
         return Spot(p, np.array([0.0, 1.0, 0.0]), p + around)
-
-
-def _moved(row: ARow, motion: Motion) -> ARow:
-    """The row after the motion."""
-    if isinstance(row, Path):
-
-        def turned(handle: Vector | None) -> Vector | None:
-            return None if handle is None else vector(motion.turn.apply(handle))
-
-        def moved(position: Vector) -> Floats:
-            return motion.point(np.asarray(position, np.float64))
-
-        return row.changed(
-            points=tuple(
-                Point(
-                    position=vector(moved(p.position)),
-                    handle_in=turned(p.handle_in),
-                    handle_out=turned(p.handle_out),
-                )
-                for p in row.points
-            )
-        )
-    if not isinstance(row, (Placement, LineArray)):
-        return row
-    position, turn = motion.stand(row.position, row.turn)
-    return row.changed(position=position, turn=turn)

@@ -6,13 +6,13 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from able_brick.core.errors import SelectionError, UnknownIdError
+from able_brick.core.errors import UnknownIdError
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pivots import box_along
 from able_brick.core.place.pose import IDENTITY, Quaternion
-from able_brick.level.rows import Course, Facts, LevelRow, LineArray, Path, Piece, Placement
-from able_brick.level.snapshot import ARow, AThing, Edit, Snapshot
+from able_brick.level.rows import Facts, LevelRow, LineArray, Piece, Placement
+from able_brick.level.snapshot import ARow, AShown, Edit, Snapshot, Things
 
 MeshLoader = Callable[[str], PolyMesh]
 
@@ -52,6 +52,11 @@ class Draft:
         if not isinstance(row, LevelRow):
             raise UnknownIdError(f"There is no level {self.level_id!r}.", id=self.level_id)
         return row
+
+    @property
+    def things(self) -> Things:
+        """The things of the level as they were before the step."""
+        return self.snapshot.of(self.level_id)
 
     def new_id(self, kind: str) -> str:
         self._counters[kind] = self._counters.get(kind, 0) + 1
@@ -93,20 +98,13 @@ class Draft:
         """The project as the step has it so far."""
         return self.snapshot.with_edits(Edit(self._before[k], after) for k, after in self._after.items())
 
-    def users(self, piece: str) -> list[Placement | LineArray | Course]:
+    def users(self, piece: str) -> list[AShown]:
         """Things of all levels that show a piece."""
-        return [
-            t
-            for things in self.snapshot.things.values()
-            for t in things.values()
-            if not isinstance(t, Path) and t.piece == piece
-        ]
+        return [t for things in self.snapshot.things.values() for t in things.users(piece)]
 
     def unique_name(self, wanted: str, kind: str) -> str:
         """The wanted name, numbered when a piece, or a thing of this level, has it already."""
-        rows: Iterable[ARow] = (
-            self.snapshot.pieces.values() if kind == "piece" else self.snapshot.things.get(self.level_id, {}).values()
-        )
+        rows: Iterable[ARow] = self.snapshot.pieces.values() if kind == "piece" else self.things.values()
         fresh = [r for r in self._after.values() if r is not None and (r.kind == "piece") == (kind == "piece")]
         taken = {r.name for r in [*rows, *fresh]}
         name, k = wanted, 2
@@ -157,11 +155,3 @@ def pieces_of(draft: Draft, rows: Iterable[ARow]) -> list[Piece]:
         r.id if isinstance(r, Piece) else r.piece for r in rows if hasattr(r, "piece") or isinstance(r, Piece)
     )
     return [draft.piece(p) for p in ids]
-
-
-def only(rows: list[ARow], kind: type[AThing] | type[Piece], word: str) -> list[ARow]:
-    """All rows, when every one is of the kind; SelectionError otherwise."""
-    wrong = [r for r in rows if not isinstance(r, kind)]
-    if wrong or not rows:
-        raise SelectionError(f"Select {word} for this tool.", received=[r.id for r in wrong])
-    return rows

@@ -5,16 +5,22 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.place.copies import MOST_ITEMS, check_items, repeated
-from able_brick.core.place.pose import rotation, vector
+from able_brick.core.place.dock import Motion
+from able_brick.core.place.pose import IDENTITY
 from able_brick.core.text import counted
 from able_brick.level.evaluate import axis_vector
 from able_brick.level.field import field
+from able_brick.level.rows import Quaternion
 from able_brick.level.snapshot import ARow
-from able_brick.steps.draft import Draft, standing
+from able_brick.steps.about import AXES_HELP, STANDING, AxesOf, anchor, axes_of
+from able_brick.steps.copying import Copier, with_courses
+from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import tops
 
 
 class Duplicate(Tool):
@@ -25,7 +31,7 @@ class Duplicate(Tool):
     about: ClassVar[str] = "Copies the selection, each copy one distance further"
     verb: ClassVar[Literal["Copy"]] = "Copy"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1)
+    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
     key: ClassVar[str | None] = "Ctrl+D"
     icon: ClassVar[str] = "copy"
 
@@ -40,40 +46,26 @@ class Duplicate(Tool):
     )
     count: int = field(1, "Copies", "How many copies", ge=1, le=MOST_ITEMS)
     axis: Literal["x", "y", "z"] = field("x", "Along", "The axis to go along")
-    axes: Literal["world", "piece"] = field("world", "Axes", "The world's axes, or each thing's own")
+    axes: AxesOf = field("world", "Axes", AXES_HELP)
+    frame: Quaternion = field(IDENTITY, "Frame", "The given axes", widget="none")
     linked: bool = field(True, "Linked", "Copies share the piece; off gives each copy a piece of its own")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        things = standing(rows)
-        check_items(self.count * len(things), "The run of copies")
+        things = tops(draft, rows)
+        check_items(self.count * sum(len(with_courses(draft, t)) for t in things), "The run of copies")
         if self.distance == 0:
             raise GeometryError("With a distance of 0 m all copies would stand on one spot; give a distance.")
+        copier = Copier(draft, linked=self.linked)
         made: list[str] = []
-        names = {t.id: t.name for t in things}
-        taken = {t.name for t in draft.snapshot.things[draft.level_id].values()}
         for thing in things:
             offset = np.asarray(axis_vector(self.axis)) * self.distance
-            if self.axes == "piece":
-                offset = rotation(thing.turn).apply(offset)
-            piece = thing.piece if self.linked else self._own_piece(draft, thing.piece)
-            number = 2
-            for position in repeated(thing.position, offset, self.count):
-                base = names[thing.id].rstrip("0123456789 ") or names[thing.id]
-                while f"{base} {number}" in taken:
-                    number += 1
-                name = f"{base} {number}"
-                taken.add(name)
-                copy = thing.changed(id=draft.new_id(thing.kind), name=name, piece=piece, position=vector(position))
-                draft.put(copy)
-                made.append(copy.id)
+            if self.axes != "world":
+                offset = axes_of(draft, self.axes, thing, things[0], self.frame).apply(offset)
+            about = np.asarray(anchor(thing))
+            for position in repeated(anchor(thing), offset, self.count):
+                motion = Motion(Rotation.identity(), about, position - about)
+                made.append(copier.copy(thing, motion).id)
         draft.select = tuple(made)
         draft.note = (
             f"{counted(len(made), 'copy', 'copies')}, the last one {abs(self.distance) * self.count:.2f} m away"
         )
-
-    @staticmethod
-    def _own_piece(draft: Draft, piece: str) -> str:
-        source = draft.piece(piece)
-        own = draft.new_id("piece")
-        draft.put(source.changed(id=own, name=draft.unique_name(source.name, "piece")))
-        return own

@@ -6,12 +6,13 @@ from typing import ClassVar, Literal
 
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.level.field import field
-from able_brick.level.rows import Course, Path, Piece, Vector
+from able_brick.level.rows import Path, Piece, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import drop_empty, everything
 
-_EVERYTHING = ("piece", "placement", "array", "path", "course")
+_EVERYTHING = ("piece", "placement", "array", "path", "course", "group", "measure")
 
 
 class Delete(Tool):
@@ -19,7 +20,9 @@ class Delete(Tool):
 
     tool: Literal["delete"] = "delete"
     title: ClassVar[str] = "Delete"
-    about: ClassVar[str] = "Removes the selection; a path takes its courses along, a piece must be unused"
+    about: ClassVar[str] = (
+        "Removes the selection; a path takes its courses along, a group all in it, a piece must be unused"
+    )
     verb: ClassVar[Literal["Keep"]] = "Keep"
     stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
     need: ClassVar[Need] = Need(kinds=_EVERYTHING, least=1)
@@ -28,7 +31,8 @@ class Delete(Tool):
     instant: ClassVar[bool] = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        going = {r.id for r in rows}
+        things = everything(draft, rows)
+        going = {r.id for r in (*rows, *things)}
         for row in rows:
             if isinstance(row, Piece):
                 users = [u for u in draft.users(row.id) if u.id not in going]
@@ -39,11 +43,16 @@ class Delete(Tool):
                         f"{row.name} is used {often} ({names}); delete those first.",
                         users=[u.id for u in users[:100]],
                     )
-            draft.remove(row)
-            if isinstance(row, Path):
-                for thing in draft.snapshot.things[draft.level_id].values():
-                    if isinstance(thing, Course) and thing.path == row.id:
-                        draft.remove(thing)
+                draft.remove(row)
+        for thing in things:
+            draft.remove(thing)
+            if isinstance(thing, Path):
+                for course in draft.things.courses(thing.id):
+                    draft.remove(course)
+                    going.add(course.id)
+        for thing in things:
+            if thing.group is not None:
+                drop_empty(draft, thing.group, going)
         draft.select = ()
 
 

@@ -20,7 +20,7 @@ class SetMarks(Tool):
     about: ClassVar[str] = "Hidden things are not drawn, locked ones cannot be changed; both are still exported"
     verb: ClassVar[Literal["Keep"]] = "Keep"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array", "path", "course"), least=1)
+    need: ClassVar[Need] = Need(kinds=("placement", "array", "path", "course", "group", "measure"), least=1)
     hidden: ClassVar[bool] = True
     on_locked: ClassVar[bool] = True
     adjustable: ClassVar[bool] = False

@@ -1,39 +1,43 @@
-"""Move placements, arrays and paths by a distance."""
+"""Move things by a distance."""
 
 from __future__ import annotations
 
 from typing import ClassVar, Literal
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
-from able_brick.core.place.pose import rotation, vector
+from able_brick.core.place.dock import Motion
+from able_brick.core.place.pose import IDENTITY
 from able_brick.level.field import field
-from able_brick.level.rows import LineArray, Path, Placement, Vector
+from able_brick.level.rows import Quaternion, Vector
 from able_brick.level.snapshot import ARow
+from able_brick.steps.about import AXES_HELP, STANDING, AxesOf, anchor, axes_of
+from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import tops
 
 
 class Move(Tool):
-    """Shift by a vector, in world axes or in each thing's own."""
+    """Shift by a vector, in world axes, each thing's own, or others."""
 
     tool: Literal["move"] = "move"
     title: ClassVar[str] = "Move"
     about: ClassVar[str] = "Shifts the selection by exact distances"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array", "path"), least=1)
+    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
     icon: ClassVar[str] = "move"
 
     by: Vector = field((0.0, 0.0, 0.0), "By", "Distance along X, Y and Z", unit="m", step=0.1)
-    axes: Literal["world", "piece"] = field("world", "Axes", "The world's axes, or each thing's own")
+    axes: AxesOf = field("world", "Axes", AXES_HELP)
+    frame: Quaternion = field(IDENTITY, "Frame", "The given axes", widget="none")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         by = np.asarray(self.by)
-        for row in rows:
-            if isinstance(row, Path):
-                points = tuple(p.model_copy(update={"position": vector(by + p.position)}) for p in row.points)
-                draft.put(row.changed(points=points))
-            elif isinstance(row, (Placement, LineArray)):
-                d = rotation(row.turn).apply(by) if self.axes == "piece" else by
-                draft.put(row.changed(position=vector(d + row.position)))
+        things = tops(draft, rows)
+        for thing in things:
+            axes = axes_of(draft, self.axes, thing, things[0], self.frame)
+            shift = by if self.axes == "world" else axes.apply(by)
+            carry(draft, thing, Motion(Rotation.identity(), np.asarray(anchor(thing)), shift))

@@ -10,6 +10,7 @@ from able_brick.level.rows import Placement, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import check_group
 
 
 class PlacePiece(Tool):
@@ -25,6 +26,7 @@ class PlacePiece(Tool):
 
     position: Vector = field((0.0, 0.0, 0.0), "Position", "Where the pivot stands", unit="m", widget="position")
     turn: Vector = field((0.0, 0.0, 0.0), "Turn", "Turn about X, Y and Z", unit="°", step=15)
+    group: str | None = field(None, "Group", "The group that it is put into", widget="none")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         piece = draft.piece(rows[0].id)
@@ -33,6 +35,7 @@ class PlacePiece(Tool):
             level=draft.level_id,
             name=draft.unique_name(piece.name, "placement"),
             piece=piece.id,
+            group=check_group(draft, self.group),
             position=self.position,
             turn=quaternion(from_degrees(self.turn)),
         )

@@ -15,19 +15,24 @@ from able_brick.steps.dimensions import BackToDimensions, SetDimensions
 from able_brick.steps.dock import Dock
 from able_brick.steps.draft import Change, Draft, MeshLoader, selected
 from able_brick.steps.duplicate import Duplicate
+from able_brick.steps.groups import Dissolve, GroupPivot, MakeGroup, PutInto
 from able_brick.steps.import_pieces import ImportPieces
+from able_brick.steps.independent import MakeIndependent
 from able_brick.steps.keep import Delete, LevelSettings, Rename
 from able_brick.steps.marks import SetMarks
+from able_brick.steps.measures import KeepMeasure
 from able_brick.steps.move import Move
 from able_brick.steps.paths import DrawPath, EditPath
 from able_brick.steps.place_piece import PlacePiece
 from able_brick.steps.set_pivot import SetPivot
 from able_brick.steps.set_pose import SetPose
 from able_brick.steps.shelf import DuplicatePiece, ReplacePiece, TagPieces
+from able_brick.steps.size import Size
 from able_brick.steps.slim import Slim
 from able_brick.steps.snap_to_grid import SnapToGrid
 from able_brick.steps.spread import Spread
 from able_brick.steps.tool import Need, Tool
+from able_brick.steps.tree import locked_of
 from able_brick.steps.turn import Turn
 
 TOOLS: Final[dict[str, type[Tool]]] = {
@@ -39,11 +44,16 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         PlacePiece,
         Move,
         Turn,
+        Size,
         SetPose,
         Dock,
         Spread,
         BakeSize,
         SetPivot,
+        MakeGroup,
+        Dissolve,
+        PutInto,
+        GroupPivot,
         SnapToGrid,
         Duplicate,
         LineArrayTool,
@@ -57,8 +67,10 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         ReplacePiece,
         DuplicatePiece,
         TagPieces,
+        MakeIndependent,
         Rename,
         SetMarks,
+        KeepMeasure,
         Delete,
         LevelSettings,
     )
@@ -122,6 +134,6 @@ def apply(snapshot: Snapshot, level: str, tool: Tool, selection: tuple[str, ...]
     rows = selected(draft, selection)
     if tool.need.kinds:
         tool.need.check(tool.title, rows)
-    tool.check_locked(rows)
+    tool.check_locked(locked_of(draft, rows))
     tool.apply(draft, rows)
     return draft.change()

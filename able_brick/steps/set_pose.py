@@ -4,11 +4,16 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
+import numpy as np
+from scipy.spatial.transform import Rotation
+
 from able_brick.core.errors import InputError
-from able_brick.core.place.pose import from_degrees, quaternion
+from able_brick.core.place.dock import Motion
+from able_brick.core.place.pose import from_degrees, quaternion, rotation
 from able_brick.level.field import field
-from able_brick.level.rows import Vector
+from able_brick.level.rows import Group, Vector
 from able_brick.level.snapshot import ARow
+from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft, standing
 from able_brick.steps.tool import Need, Stage, Tool
 
@@ -21,7 +26,7 @@ class SetPose(Tool):
     about: ClassVar[str] = "Puts the selected thing exactly where the numbers say"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1, most=1)
+    need: ClassVar[Need] = Need(kinds=("placement", "array", "group"), least=1, most=1)
     hidden: ClassVar[bool] = True
     icon: ClassVar[str] = "move"
 
@@ -30,6 +35,10 @@ class SetPose(Tool):
     size: Vector | None = field(None, "Size", "Factors along the piece's axes; 1 is clean", step=0.1)
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        (row,) = rows
+        if isinstance(row, Group):
+            self._group(draft, row)
+            return
         for thing in standing(rows):
             new: dict[str, object] = {}
             if self.position is not None:
@@ -41,3 +50,13 @@ class SetPose(Tool):
                     raise InputError("A size of 0 would flatten the piece; give factors other than 0.", field="size")
                 new["size"] = self.size
             draft.put(thing.changed(**new))
+
+    def _group(self, draft: Draft, group: Group) -> None:
+        """The group's pivot goes there, and what is in it along."""
+        if self.size is not None:
+            raise InputError("A group has no size of its own; Size changes what is in it.", field="size")
+        turn = rotation(group.turn) if self.turn is None else from_degrees(self.turn)
+        position = group.position if self.position is None else self.position
+        by = Rotation.identity() if self.turn is None else turn * rotation(group.turn).inv()
+        carry(draft, group, Motion(by, np.asarray(group.position), np.subtract(position, group.position)))
+        draft.put(group.changed(position=position, turn=group.turn if self.turn is None else quaternion(turn)))

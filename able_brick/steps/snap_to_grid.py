@@ -4,11 +4,18 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
+import numpy as np
+from scipy.spatial.transform import Rotation
+
 from able_brick.core.place.copies import on_grid
+from able_brick.core.place.dock import Motion
 from able_brick.level.field import field
 from able_brick.level.snapshot import ARow
-from able_brick.steps.draft import Draft, standing
+from able_brick.steps.about import STANDING, anchor
+from able_brick.steps.carry import carry
+from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import tops
 
 
 class SnapToGrid(Tool):
@@ -19,7 +26,7 @@ class SnapToGrid(Tool):
     about: ClassVar[str] = "Puts each pivot on the nearest grid point"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1)
+    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
     icon: ClassVar[str] = "grid-3x3"
     instant: ClassVar[bool] = True
 
@@ -30,7 +37,8 @@ class SnapToGrid(Tool):
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         step = self.step or draft.level.step
-        for thing in standing(rows):
-            position = on_grid(thing.position, step, axes=(self.x, self.y, self.z))
-            draft.put(thing.changed(position=position))
+        for thing in tops(draft, rows):
+            at = anchor(thing)
+            shift = np.subtract(on_grid(at, step, axes=(self.x, self.y, self.z)), at)
+            carry(draft, thing, Motion(Rotation.identity(), np.asarray(at), shift))
         draft.note = f"On the {step:g} m grid"

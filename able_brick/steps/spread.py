@@ -5,15 +5,19 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
+from able_brick.core.place.dock import Motion
 from able_brick.core.place.sizes import spread
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Vector
 from able_brick.level.snapshot import ARow
-from able_brick.steps.about import centre_of
-from able_brick.steps.draft import Draft, standing
+from able_brick.steps.about import anchor, centre_of
+from able_brick.steps.carry import carry
+from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import tops
 
 
 class Spread(Tool):
@@ -24,7 +28,7 @@ class Spread(Tool):
     about: ClassVar[str] = "Changes only the distances between things, by an exact factor; their sizes stay"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1)
+    need: ClassVar[Need] = Need(kinds=("placement", "array", "group"), least=1)
     icon: ClassVar[str] = "unfold-horizontal"
 
     by: Literal["all", "axes"] = field("all", "By", "One factor, or one for each of the world's axes")
@@ -45,12 +49,13 @@ class Spread(Tool):
     )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        things = standing(rows)
+        things = tops(draft, rows)
         centre = centre_of(draft, things, self.about_what, self.point, self.picked)
         factors = (self.factor,) * 3 if self.by == "all" else self.factors
         farthest = 0.0
         for thing in things:
-            to = spread(thing.position, centre, factors)
-            farthest = max(farthest, float(np.linalg.norm(np.subtract(to, thing.position))))
-            draft.put(thing.changed(position=to))
+            at = anchor(thing)
+            shift = np.subtract(spread(at, centre, factors), at)
+            farthest = max(farthest, float(np.linalg.norm(shift)))
+            carry(draft, thing, Motion(Rotation.identity(), np.asarray(at), shift))
         draft.note = f"moved by up to {farthest:.3f} m"

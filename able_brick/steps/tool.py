@@ -7,11 +7,10 @@ from typing import ClassVar, Literal
 from pydantic import BaseModel, ConfigDict
 
 from able_brick.core.errors import SelectionError
-from able_brick.level.rows import Thing
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 
-Kind = Literal["piece", "placement", "array", "path", "course"]
+Kind = Literal["piece", "placement", "array", "path", "course", "group", "measure"]
 Stage = Literal["kit", "build", "shape", "slim", "ship"]
 KIND_WORDS: dict[Kind, str] = {
     "piece": "a piece on the shelf",
@@ -19,6 +18,8 @@ KIND_WORDS: dict[Kind, str] = {
     "array": "an array",
     "path": "a path",
     "course": "a course",
+    "group": "a group",
+    "measure": "a measure",
 }
 
 
@@ -69,9 +70,8 @@ class Tool(BaseModel):
     previews: ClassVar[bool] = True
     on_locked: ClassVar[bool] = False
 
-    def check_locked(self, rows: list[ARow]) -> None:
-        """SelectionError when something is locked and the tool is not made for that."""
-        locked = [r for r in rows if isinstance(r, Thing) and r.locked]
+    def check_locked(self, locked: list[ARow]) -> None:
+        """SelectionError when something among the selection is locked and the tool is not made for that."""
         if locked and not self.on_locked:
             names = ", ".join(r.name for r in locked[:3]) + (" …" if len(locked) > 3 else "")
             raise SelectionError(

@@ -1,4 +1,4 @@
-"""Turn placements and arrays about a pivot."""
+"""Turn things about a pivot."""
 
 from __future__ import annotations
 
@@ -7,14 +7,17 @@ from typing import ClassVar, Literal
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from able_brick.core.place.pose import quaternion, rotation, vector
+from able_brick.core.place.dock import Motion
+from able_brick.core.place.pose import IDENTITY
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
-from able_brick.level.rows import Vector
+from able_brick.level.rows import Quaternion, Vector
 from able_brick.level.snapshot import ARow
-from able_brick.steps.about import centre_of
-from able_brick.steps.draft import Draft, standing
+from able_brick.steps.about import AXES_HELP, STANDING, AxesOf, anchor, axes_of, centre_of
+from able_brick.steps.carry import carry
+from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import tops
 
 _AXES = {"x": np.array([1.0, 0, 0]), "y": np.array([0, 1.0, 0]), "z": np.array([0, 0, 1.0])}
 
@@ -27,18 +30,20 @@ class Turn(Tool):
     about: ClassVar[str] = "Turns the selection by an exact angle"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array"), least=1)
+    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
     icon: ClassVar[str] = "rotate-cw"
 
     angle: float = field(
         90.0, "Angle", "Counter-clockwise seen from the axis's end", unit="°", step=15, ge=-36_000, le=36_000
     )
     axis: Literal["x", "y", "z"] = field("y", "Axis", "The axis to turn about")
-    axes: Literal["world", "piece"] = field("world", "Axes", "The world's axes, or each thing's own")
-    about_what: Literal["own pivot", "middle", "picked", "point"] = field(
+    axes: AxesOf = field("world", "Axes", AXES_HELP)
+    frame: Quaternion = field(IDENTITY, "Frame", "The given axes", widget="none")
+    about_what: Literal["own pivot", "middle", "first", "picked", "point"] = field(
         "own pivot",
         "About",
-        "Each its own pivot, the middle of all pivots, a feature picked in the view, or a typed point",
+        "Each its own pivot, the middle of all pivots, the pivot of what was selected first, a feature picked in the "
+        "view, or a typed point",
     )
     picked: FeatureAt | None = field(
         None, "Picked", "The vertex, edge or face to turn about", widget="feature at", when={"about_what": ["picked"]}
@@ -53,13 +58,10 @@ class Turn(Tool):
     )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        things = standing(rows)
-        centre = np.asarray(centre_of(draft, things, self.about_what, self.point, self.picked))
+        things = tops(draft, rows)
+        centre = centre_of(draft, things, self.about_what, self.point, self.picked)
         for thing in things:
-            own = rotation(thing.turn)
-            axis = own.apply(_AXES[self.axis]) if self.axes == "piece" else _AXES[self.axis]
+            axis = axes_of(draft, self.axes, thing, things[0], self.frame).apply(_AXES[self.axis])
             by = Rotation.from_rotvec(np.radians(self.angle) * axis)
-            position = thing.position
-            if self.about_what != "own pivot":
-                position = vector(centre + by.apply(np.asarray(thing.position) - centre))
-            draft.put(thing.changed(position=position, turn=quaternion(by * own)))
+            about = anchor(thing) if self.about_what == "own pivot" else centre
+            carry(draft, thing, Motion(by, np.asarray(about), np.zeros(3)))

@@ -60,7 +60,7 @@ class LevelView(Delta):
 def derived_items(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict[str, list[list[float]]]:
     """Poses of arrays and courses: all of them, or those that depend on a touched row."""
     out: dict[str, list[list[float]]] = {}
-    for thing in snapshot.things.get(level, {}).values():
+    for thing in snapshot.of(level).runs_and_paths:
         if not isinstance(thing, (LineArray, Course)):
             continue
         depends = {thing.id, thing.piece} | ({thing.path} if isinstance(thing, Course) else set())
@@ -73,7 +73,7 @@ def derived_items(snapshot: Snapshot, level: str, touched: set[str] | None) -> d
 def path_views(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict[str, PathView]:
     """Paths as they are drawn: all of them, or the touched ones."""
     out: dict[str, PathView] = {}
-    for thing in snapshot.things.get(level, {}).values():
+    for thing in snapshot.of(level).runs_and_paths:
         if isinstance(thing, Path) and (touched is None or thing.id in touched):
             curve = path_curve(thing)
             radius = curve.smallest_radius
@@ -118,7 +118,7 @@ def level_view(snapshot: Snapshot, level: str, *, revision: int, history: Histor
     return LevelView(
         level=level,
         revision=revision,
-        changed=[snapshot.level(level), *pieces, *snapshot.things.get(level, {}).values()],
+        changed=[snapshot.level(level), *pieces, *snapshot.of(level).values()],
         removed=[],
         items=derived_items(snapshot, level, None),
         paths=path_views(snapshot, level, None),

@@ -15,7 +15,7 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 from able_brick.core.errors import StorageError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.rows import AnyRow, LevelRow, Piece
-from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
+from able_brick.level.snapshot import ARow, Edit, Snapshot, Things, level_of
 from able_brick.steps.tool import Tool
 from able_brick.store.mesh_codec import FORMAT, encode
 from able_brick.store.tables import JournalEntry, JournalMesh, LevelState, MeshBlob, Meta, RowRecord, TextureBlob
@@ -102,7 +102,7 @@ def load_snapshot(connection: Connection) -> Snapshot:
     return Snapshot(
         dict(sorted(pieces.items(), key=lambda kv: number(kv[0]))),
         levels,
-        {level: dict(sorted(t.items(), key=lambda kv: number(kv[0]))) for level, t in things.items()},
+        {level: Things(sorted(t.items(), key=lambda kv: number(kv[0]))) for level, t in things.items()},
         json.loads(counters) if counters else {},
     )
 

@@ -41,6 +41,22 @@ def measure(door: Door, level: str, placement: str, path: str | None) -> None:
             print(f"  {label:26} median {statistics.median(spent):6.1f} ms, 95 % {spent[int(0.95 * ROUNDS)]:6.1f} ms")
 
 
+def snapping(door: Door, level: str, placement: str) -> None:
+    """What a placement dragged through the crowd snaps to."""
+    spent = []
+    for k in range(ROUNDS):
+        body = {"selection": [placement], "by": [2.0 * k + 0.07, 0.03, 2.04], "reach": 0.2, "along": []}
+        found, ms = door.call("POST", f"/api/levels/{level}/snap", body)
+        assert found["kind"] == "vertex"
+        spent.append(ms)
+    first, *rest = spent
+    rest.sort()
+    print(
+        f"  snap query: first {first:.1f} ms, then median {statistics.median(rest):.1f} ms, "
+        f"95 % {rest[int(0.95 * len(rest))]:.1f} ms"
+    )
+
+
 def drag_dimensions(door: Door) -> None:
     """A live dimension of a shape of 5 000 faces dragged: each preview with its new mesh as the browser fetches it."""
     level = door.call("POST", "/api/levels", {"name": "Shapes"})[0]["id"]
@@ -107,6 +123,7 @@ def main() -> None:
             measure(door, demo, "placement-14", "path-1")
             print("10 000 placements")
             measure(door, crowded, one, None)
+            snapping(door, crowded, one)
             print("A dimension dragged")
             drag_dimensions(door)
         finally:

@@ -402,3 +402,14 @@ def test_closed_meshes_stay_closed(tmp_path: Path) -> None:
     for name in CLOSED:
         for end in ("obj", "ply", "stl"):
             assert counts(again(scene_of(name), end).parts[0].mesh).closed, (name, end)
+
+
+@pytest.mark.parametrize("bits", [0x7FF4 << 48, 0x7FF8 << 48, 0x7FF0 << 48])
+def test_texture_coordinates_that_are_no_numbers_are_told_and_not_reckoned_with(bits: int) -> None:
+    names = "".join(f"property double {n}\n" for n in "xyzst")
+    head = f"ply\nformat binary_little_endian 1.0\nelement vertex 3\n{names}element face 1\n"
+    head += "property list uchar int vertex_indices\nend_header\n"
+    points = struct.pack("<13d", 0, 0, 0, 0, 0, 1, 0, 0, 1, 0, 0, 1, 0)
+    last = struct.pack("<Qd", bits, 1)
+    with pytest.raises(FileError, match="texture coordinate"):
+        read_file("a.ply", head.encode() + points + last + struct.pack("<B3i", 3, 0, 1, 2))

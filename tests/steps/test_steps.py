@@ -15,7 +15,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.path.course import Running
 from able_brick.core.place.pose import from_degrees, quaternion, to_world
 from able_brick.level.evaluate import item_poses, summary
-from able_brick.level.rows import Course, LevelRow, LineArray, Path, Piece, Placement
+from able_brick.level.rows import Course, Group, LevelRow, LineArray, Path, Piece, Placement
 from able_brick.level.snapshot import Edit, Snapshot
 from able_brick.steps.draft import Change
 from able_brick.steps.parse import parse_tool
@@ -43,7 +43,7 @@ class Sheet:
         out = {}
         for thing in self.snapshot.things["level-1"].values():
             poses = item_poses(self.snapshot, thing)
-            if poses is None or isinstance(thing, Path):
+            if poses is None or isinstance(thing, (Path, Group)):
                 continue
             piece = self.snapshot.pieces[thing.piece]
             points = self.meshes[piece.mesh].positions
@@ -265,7 +265,7 @@ def test_steps_touch_only_what_they_say(sheet: Sheet) -> None:
         ("set_pose", ("placement-1",), {"size": (1, 0, 1)}, InputError, "flatten"),
         ("lay_course", ("path-1",), {}, InputError, "Choose the piece"),
         ("lay_course", ("path-1",), {"piece": "piece-9"}, AbleBrickError, "no piece 'piece-9'"),
-        ("turn", ("path-1",), {}, SelectionError, "Turn cannot work on path-1. Select a placement or an array."),
+        ("turn", ("course-1",), {}, SelectionError, "Turn cannot work on course-1. Select a placement or an array or"),
         ("draw_path", (), {"points": [{"position": (0, 0, 0)}]}, InputError, "Points"),
         ("move", ("placement-1",), {"by": (1, 2)}, InputError, "By Z|By"),
     ],

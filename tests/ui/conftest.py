@@ -34,23 +34,33 @@ FLAGS = [
 class Server:
     """A served project file that can be killed and started again."""
 
-    def __init__(self, db: Path) -> None:
+    def __init__(self, db: Path, *, wait: bool = True) -> None:
         self.db = db
         with socket.socket() as s:
             s.bind(("127.0.0.1", 0))
             self.port = s.getsockname()[1]
         self.process: subprocess.Popen[bytes] | None = None
-        self.start()
+        self.begin()
+        if wait:
+            self.ready()
 
     @property
     def url(self) -> str:
         return f"http://127.0.0.1:{self.port}"
 
     def start(self) -> None:
+        self.begin()
+        self.ready()
+
+    def begin(self) -> None:
+        """Start it, and do not wait."""
         self.process = subprocess.Popen(
             [sys.executable, "-m", "able_brick.cli", "serve", "--db", str(self.db), "--port", str(self.port)],
             stdout=subprocess.DEVNULL,
         )
+
+    def ready(self) -> None:
+        """Wait until it answers."""
         for _ in range(240):
             try:
                 urllib.request.urlopen(f"{self.url}/api/levels", timeout=2).close()
@@ -102,11 +112,15 @@ def seen_file(browser: Browser, demo_file: Path, tmp_path_factory: pytest.TempPa
     page = browser.new_page()
     kept: list[str] = []
     page.on("response", lambda r: kept.append(r.url) if r.request.method == "PUT" and r.ok else None)
-    page.goto(server.url)
-    pictures = page.get_by_role("list", name="Shelf").locator("img")
-    expect(pictures).to_have_count(18)
-    while len(kept) < 18:
-        page.wait_for_event("response")
+    try:
+        page.goto(server.url)
+        # drawn in software, eighteen pictures and the first frames may take their time
+        expect(page.get_by_role("list", name="Shelf").locator("img")).to_have_count(18, timeout=150_000)
+        while len(kept) < 18:
+            page.wait_for_event("response", timeout=60_000)
+    except BaseException:
+        server.kill()
+        raise
     page.close()
     level = server.ask("levels/level-1")
     herons = [r["id"] for r in level["changed"] if r["kind"] == "placement" and "eron" in r["name"]]
@@ -117,11 +131,44 @@ def seen_file(browser: Browser, demo_file: Path, tmp_path_factory: pytest.TempPa
     return db
 
 
+class Spares:
+    """Servers that are started while the test before still runs."""
+
+    def __init__(self, folder: Path, source: Path | None) -> None:
+        self.folder, self.source, self.count = folder, source, 0
+        self.next = self._begin()
+
+    def _begin(self) -> Server:
+        self.count += 1
+        db = self.folder / f"project-{self.count}.db"
+        if self.source:
+            shutil.copyfile(self.source, db)
+        return Server(db, wait=False)
+
+    def take(self) -> Server:
+        found = self.next
+        found.ready()
+        self.next = self._begin()
+        return found
+
+
+@pytest.fixture(scope="session")
+def seen_spares(seen_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Spares]:
+    spares = Spares(tmp_path_factory.mktemp("seen"), seen_file)
+    yield spares
+    spares.next.kill()
+
+
+@pytest.fixture(scope="session")
+def bare_spares(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Spares]:
+    spares = Spares(tmp_path_factory.mktemp("bare"), None)
+    yield spares
+    spares.next.kill()
+
+
 @pytest.fixture
-def server(seen_file: Path, tmp_path: Path) -> Iterator[Server]:
-    db = tmp_path / "project.db"
-    shutil.copyfile(seen_file, db)
-    started = Server(db)
+def server(seen_spares: Spares) -> Iterator[Server]:
+    started = seen_spares.take()
     yield started
     started.kill()
 
@@ -129,9 +176,12 @@ def server(seen_file: Path, tmp_path: Path) -> Iterator[Server]:
 @contextmanager
 def opened(browser: Browser, url: str) -> Iterator[Page]:
     """The application in a page of its own; afterwards nothing must have gone wrong in it."""
-    # half as many pixels each way, in the same layout: drawn in software they cost time
+    # a quarter of the pixels each way, in the same layout: drawn in software they cost time
     context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, device_scale_factor=0.5, accept_downloads=True
+        viewport={"width": 1280, "height": 800},
+        device_scale_factor=0.25,
+        accept_downloads=True,
+        reduced_motion="reduce",
     )
     page = context.new_page()
     problems: list[str] = []
@@ -152,9 +202,9 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
 
 
 @pytest.fixture
-def bare(browser: Browser, tmp_path: Path) -> Iterator[Hands]:
+def bare(browser: Browser, bare_spares: Spares) -> Iterator[Hands]:
     """A level with nothing in it and an empty shelf: quickly there and quickly drawn."""
-    server = Server(tmp_path / "bare.db")
+    server = bare_spares.take()
     with opened(browser, server.url) as page:
         yield Hands(page, server.url, name="First level")
     server.kill()

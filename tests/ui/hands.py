@@ -19,6 +19,8 @@ class Hands:
         expect(self.viewport).to_have_attribute("data-projection", _ANY)
         expect(page.get_by_role("status").first).to_have_text("Saved")
         expect(page.get_by_role("button", name=f"Level {name}")).to_be_visible()
+        # keys are bound once the tools are known
+        expect(page.get_by_role("region", name="Tools")).to_be_visible()
         expect(self.viewport).to_have_attribute("data-to-come", "0")
         self.settle()
 
@@ -84,9 +86,9 @@ class Hands:
         )
 
     def in_list(self, name: str) -> None:
-        """Select a thing in the level list, wherever it is in the list."""
-        listed = self.page.get_by_role("listbox", name="Level")
-        option = listed.get_by_role("option", name=name, exact=True)
+        """Select a thing in the level list, wherever it is in the list; its groups must be unfolded."""
+        listed = self.page.get_by_role("treegrid", name="Level")
+        option = listed.get_by_role("row", name=name, exact=True)
         listed.evaluate("e => e.scrollTo(0, 0)")
         self.settle(6)
         for _ in range(60):
@@ -96,7 +98,12 @@ class Hands:
             self.settle(6)
         option.scroll_into_view_if_needed()
         self.settle(4)
-        option.click()
+        # while it is still scrolling, a list takes no clicks
+        for _ in range(8):
+            option.get_by_text(re.sub(" (hidden|locked)$", "", name), exact=True).click()
+            self.settle(4)
+            if option.get_attribute("aria-selected") == "true":
+                break
         expect(option).to_have_attribute("aria-selected", "true")
 
     def saved(self, revision: int) -> None:

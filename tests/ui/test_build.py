@@ -19,7 +19,7 @@ def yard(bare: Hands) -> Hands:
     """The bare level in the stage Build, with a wedge and a box in it."""
     step(bare, "add_shape", shape={"kind": "wedge", "width": 4.0, "height": 2.0, "depth": 3.0}, position=[2, 0, 0])
     step(bare, "add_shape", shape={"kind": "box", "width": 1.0, "height": 1.0, "depth": 2.0}, position=[-3, 0, 1])
-    expect(bare.page.get_by_role("listbox", name="Level").get_by_role("option")).to_have_count(2)
+    expect(bare.page.get_by_role("treegrid", name="Level").get_by_role("row")).to_have_count(2)
     bare.page.keyboard.press("Alt+2")
     bare.page.keyboard.press("Shift+L")
     expect(bare.viewport).to_have_attribute("data-to-come", "0")
@@ -117,6 +117,33 @@ def test_a_box_is_laid_flat_on_a_slope_with_a_gap(yard: Hands) -> None:
     yard.viewport.focus()
     page.keyboard.press("Control+z")
     yard.saved(start + 4)
+
+
+def test_a_slope_and_a_hinge_take_three_actions_each(yard: Hands) -> None:
+    page = yard.page
+    start = yard.level()["revision"]
+    yard.viewport.focus()
+    # with nothing selected, what is gripped is what is docked; a face on a face lies flat
+    page.keyboard.press("k")
+    corner(yard, -3, 0.5, 2, "face")
+    corner(yard, 2, 1, 0, "face")
+    yard.saved(start + 1)
+    last = yard.level()["history"]["last"]
+    assert (last["tool"], last["params"]["contact"]) == ("dock", True)
+    assert last["selection"] == [yard.row("Box", "placement")["id"]]
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    yard.saved(start + 2)
+    yard.settle(4)
+    # a pivot: select, P, click the place
+    yard.in_list("Box")
+    page.keyboard.press("p")
+    expect(page.locator("output")).to_contain_text("for the pivot")
+    corner(yard, -2.5, 1, 2)
+    yard.saved(start + 3)
+    assert yard.row("Box", "piece")["pivot"] == [0.5, 1, 1]
+    assert yard.row("Box", "placement")["position"] == [-2.5, 1, 2], "the piece stays"
+    expect(page.get_by_role("region", name="Set pivot")).to_have_count(0)
 
 
 def test_things_are_spread_and_sizes_baked_from_their_cards(yard: Hands) -> None:

@@ -7,8 +7,11 @@ import { bindKeys, look } from "./keys";
 import { ArrivalSheet } from "./panels/ArrivalSheet";
 import { BudgetStrip } from "./panels/BudgetStrip";
 import { DrawCard } from "./panels/DrawCard";
+import { EyeBar } from "./panels/EyeBar";
+import { HandleBar } from "./panels/HandleBar";
 import { LastStepCard } from "./panels/LastStepCard";
 import { LevelList } from "./panels/LevelList";
+import { MeasureCard } from "./panels/MeasureCard";
 import { Messages } from "./panels/Messages";
 import { SelectionCard } from "./panels/SelectionCard";
 import { FindTool, KeySheet } from "./panels/Sheets";
@@ -16,6 +19,7 @@ import { Shelf } from "./panels/Shelf";
 import { ToolsCard } from "./panels/ToolsCard";
 import { TopLine } from "./panels/TopLine";
 import { ViewStrip } from "./panels/ViewStrip";
+import { Whereabouts } from "./panels/Whereabouts";
 import { StageCard } from "./stages/StageCard";
 import { bringIn } from "./state/arrival";
 import { kitStore } from "./state/kit";
@@ -121,10 +125,14 @@ export function App() {
       <Centre>
         <ViewStrip />
         <Viewport />
+        <Whereabouts />
+        <HandleBar />
+        <EyeBar />
         <Messages />
       </Centre>
       <Cards aria-label="Cards">
         <DrawCard />
+        <MeasureCard />
         {!drawing && <SelectionCard />}
         <StageCard />
         {!drawing && <ToolsCard tools={every} />}

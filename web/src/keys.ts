@@ -2,21 +2,40 @@ import { redo, undo } from "./api/steps";
 import type { ToolInfo } from "./api/types";
 import { STAGES } from "./panels/TopLine";
 import { changeStep } from "./panels/ViewStrip";
+import { holdStore, setHold } from "./state/hold";
 import { levelStore } from "./state/level";
 import { hideSelection, showAll, toggleGlass, toggleIsolated } from "./state/marks";
 import { tell } from "./state/messages";
 import { openCard, runningStore } from "./state/running";
-import { invertSelection, select } from "./state/selection";
-import { type Stage, setView, type ViewMode } from "./state/view";
+import { invertSelection, leaveGroup, openGroup, select, selectionStore } from "./state/selection";
+import { here } from "./state/tree";
+import { type Stage, setView, type ViewMode, viewStore } from "./state/view";
 import { selectedRows, startTool, whyNot } from "./tools/registry";
+import { startDock } from "./viewport/docking";
 import { drawAgain } from "./viewport/drawing";
-import { boxToLookAt, lookAtBox, runningKey } from "./viewport/input";
+import { runningKey } from "./viewport/input";
+import { boxToLookAt, endTransition, lookAtBox, lookBy } from "./viewport/looking";
+import { walkKey } from "./viewport/walk";
 
-const VIEWS: ViewMode[] = ["free", "plan", "front", "side"];
+const VIEWS: ViewMode[] = ["free", "plan", "front", "side", "eye"];
 
 export function look(all: boolean): void {
   const box = boxToLookAt(all);
   if (box) lookAtBox(box.low, box.high);
+}
+
+/** One step back: the open card, the selection, the group that is open. */
+function stepBack(): void {
+  if (viewStore.getState().mode === "eye") lookBy("free");
+  else if (runningStore.getState().card) openCard(null);
+  else if (selectionStore.getState().ids.length) select([]);
+  else leaveGroup();
+}
+
+/** Work within the selected group. */
+function enterGroup(): void {
+  const [row] = selectedRows();
+  if (row?.kind === "group") openGroup(row.id);
 }
 
 interface Sheets {
@@ -34,9 +53,14 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
     else tell(`${tool.title}: ${reason}`);
   };
   const plain: Record<string, () => void> = {
-    p: () => start("set_pivot"),
+    p: () => start(selectedRows()[0]?.kind === "group" ? "group_pivot" : "set_pivot"),
+    g: () => start("make_group"),
+    z: () => setHold({ sizing: !holdStore.getState().sizing }),
+    enter: enterGroup,
     n: drawAgain,
-    k: () => start("dock"),
+    // with nothing selected, what is gripped is what is docked
+    k: () => (selectionStore.getState().ids.length ? start("dock") : startDock()),
+    m: () => start("keep_measure"),
     h: hideSelection,
     i: toggleIsolated,
     j: toggleGlass,
@@ -45,14 +69,14 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
     "-": () => changeStep(0.5, levelStore.getState().scene.level?.step ?? 0.5),
     "=": () => changeStep(2, levelStore.getState().scene.level?.step ?? 0.5),
     "?": sheets.keys,
-    escape: () => (runningStore.getState().card ? openCard(null) : select([])),
+    escape: stepBack,
   };
-  const shifted: Record<string, () => void> = { l: () => look(true), h: showAll };
+  const shifted: Record<string, () => void> = { l: () => look(true), h: showAll, g: () => start("dissolve_group") };
   const control: Record<string, () => void> = {
     k: sheets.find,
     z: () => void undo(),
     d: () => start("duplicate"),
-    a: () => select([...levelStore.getState().scene.things.keys()]),
+    a: () => select(here()),
     i: invertSelection,
   };
   const down = (event: KeyboardEvent) => {
@@ -75,15 +99,23 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
       return;
     }
     if (writing) return;
+    endTransition();
+    if (viewStore.getState().mode === "eye" && runningStore.getState().now === null && walkKey(event)) {
+      event.preventDefault();
+      event.stopPropagation();
+      return;
+    }
     if (runningKey(event)) {
       event.preventDefault();
       event.stopPropagation();
       return;
     }
     // in lists that opened for a choice, letters look for an entry; the level list leaves them to the tools
-    if (target.closest("[role=menu], [role=listbox]:not([aria-label=Level])") && key !== "escape") return;
+    if (target.closest("[role=menu], [role=listbox]") && key !== "escape") return;
+    // on a button or in a list Enter is theirs
+    if (key === "enter" && !target.matches("body, [role=application]")) return;
     const mode = event.shiftKey && event.code.startsWith("Digit") ? VIEWS[Number(event.code.slice(5)) - 1] : undefined;
-    const action = mode ? () => setView({ mode }) : event.shiftKey ? (shifted[key] ?? plain[key]) : plain[key];
+    const action = mode ? () => lookBy(mode) : event.shiftKey ? (shifted[key] ?? plain[key]) : plain[key];
     if (!action) return;
     event.preventDefault();
     event.stopPropagation();

@@ -79,7 +79,9 @@ def read_ply(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True)
         raise FileError("The vertices have no x, y and z.", place="header")
     if faces is None or not len(faces[0]):
         raise FileError("The file has no faces; clouds of points are not read.", place="header")
-    return _scene(header, columns, whole_colours, faces, beside, weld=weld)
+    # what is not a number is told by mesh_from; on the way there it may be reckoned with
+    with np.errstate(invalid="ignore", over="ignore"):
+        return _scene(header, columns, whole_colours, faces, beside, weld=weld)
 
 
 def _header(data: bytes) -> _Header:

@@ -14,8 +14,8 @@ from able_brick.core.place.pose import Quaternion, Vector, quaternion, rotation,
 
 #: Normals closer to each other than this, radians, count as the same direction.
 _SAME = 1e-12
-#: Positions are kept on a grid of 2⁻⁴⁴ m, about 6e-14.
-_FINEST = 2.0**44
+#: Decimals of a metre that positions keep.
+_FINEST = 13
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,13 +44,13 @@ class Motion:
     def stand(self, position: Vector, turn: Quaternion) -> tuple[Vector, Quaternion]:
         """Where a thing that stands so goes; without a turn its own is kept to the bit."""
         if float(self.turn.magnitude()) == 0.0:
-            return _plain(np.asarray(position) + self.shift), turn
-        return _plain(self.point(np.asarray(position))), quaternion(self.turn * rotation(turn))
+            return plain(np.asarray(position) + self.shift), turn
+        return plain(self.point(np.asarray(position))), quaternion(self.turn * rotation(turn))
 
 
-def _plain(p: Floats) -> Vector:
-    """The point without what rounding left in its last bits: 3.0000000000000004 is 3."""
-    return vector(np.round(p * _FINEST) / _FINEST)
+def plain(p: Floats) -> Vector:
+    """A point (3,) without what rounding left in its last bits: 3.0000000000000004 is 3."""
+    return vector(np.round(p, _FINEST))
 
 
 def dock(

@@ -156,6 +156,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{level}/fits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fits Through
+         * @description Whether a player fits along a way, with its narrowest and its lowest place.
+         */
+        post: operations["fits_through_api_levels__level__fits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{level}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure Between
+         * @description The distance and the angle between features of what stands in the level.
+         */
+        post: operations["measure_between_api_levels__level__measure_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{level}/preview": {
         parameters: {
             query?: never;
@@ -190,6 +230,26 @@ export interface paths {
          * @description Make the step again that was undone last.
          */
         post: operations["redo_api_levels__level__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{level}/snap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Snap To
+         * @description What a selection that is being moved snaps to; null where nothing is near.
+         */
+        post: operations["snap_to_api_levels__level__snap_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -711,6 +771,8 @@ export interface components {
              * @default 0
              */
             gap: number;
+            /** Group */
+            group?: string | null;
             /**
              * Hidden
              * @default false
@@ -824,7 +886,7 @@ export interface components {
          */
         Delta: {
             /** Changed */
-            changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["LineArray"] | components["schemas"]["Path"] | components["schemas"]["Course"])[];
+            changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["LineArray"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
             history: components["schemas"]["HistoryView"];
             /** Items */
             items: {
@@ -1025,6 +1087,35 @@ export interface components {
             thing: string;
         };
         /**
+         * FeatureAt
+         * @description A feature of an item in the level: a vertex, the middle of an edge, the centre of a face, or the pivot; and the
+         *     face through which it was pointed at.
+         */
+        FeatureAt: {
+            /**
+             * Face
+             * @default 0
+             */
+            face: number;
+            /**
+             * Index
+             * @default 0
+             */
+            index: number;
+            /**
+             * Item
+             * @default 0
+             */
+            item: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "vertex" | "edge" | "face" | "pivot";
+            /** Thing */
+            thing: string;
+        };
+        /**
          * FeatureRequest
          * @description A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres.
          */
@@ -1066,6 +1157,62 @@ export interface components {
          */
         Fit: "fill" | "number" | "spacing";
         /**
+         * Fits
+         * @description Whether the body fits; the narrowest and the lowest place of the way, and what is free there, metres.
+         *
+         *     None where nothing is near.
+         */
+        Fits: {
+            /** Fits */
+            fits: boolean;
+            /** Height */
+            height: number | null;
+            /** Lowest */
+            lowest: [
+                number,
+                number,
+                number
+            ];
+            /** Narrowest */
+            narrowest: [
+                number,
+                number,
+                number
+            ];
+            /** Text */
+            text: string;
+            /** Width */
+            width: number | null;
+        };
+        /**
+         * FitsRequest
+         * @description A way between two points on the floor, and a body, metres.
+         */
+        FitsRequest: {
+            /** End */
+            end: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Height
+             * @default 1.8
+             */
+            height: number;
+            /**
+             * Radius
+             * @default 0.35
+             */
+            radius: number;
+            /** Start */
+            start: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * Ground
          * @description What a piece can stand on: a point of the plane, and the turn that stands things upright on it.
          */
@@ -1077,6 +1224,65 @@ export interface components {
                 number
             ];
             /** Turn */
+            turn: [
+                number,
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Group
+         * @description Things moved as one, and the group's own pivot in the world.
+         *
+         *     What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing.
+         */
+        Group: {
+            /** Group */
+            group?: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "group";
+            /** Level */
+            level: string;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
             turn: [
                 number,
                 number,
@@ -1270,7 +1476,7 @@ export interface components {
          */
         LevelView: {
             /** Changed */
-            changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["LineArray"] | components["schemas"]["Path"] | components["schemas"]["Course"])[];
+            changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["LineArray"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
             history: components["schemas"]["HistoryView"];
             /** Items */
             items: {
@@ -1308,6 +1514,8 @@ export interface components {
              * @default 3
              */
             count: number;
+            /** Group */
+            group?: string | null;
             /**
              * Hidden
              * @default false
@@ -1402,6 +1610,79 @@ export interface components {
             texture: boolean;
         };
         /**
+         * Measure
+         * @description A distance that is kept in sight: between two points of the world, metres.
+         */
+        Measure: {
+            /** End */
+            end: [
+                number,
+                number,
+                number
+            ];
+            /** Group */
+            group?: string | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "measure";
+            /** Level */
+            level: string;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** Name */
+            name: string;
+            /** Start */
+            start: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * MeasureRequest
+         * @description Two features, or three: the angle is then at the second.
+         */
+        MeasureRequest: {
+            /** Features */
+            features: components["schemas"]["FeatureAt"][];
+        };
+        /**
+         * Measured
+         * @description Metres between the first two features, also along the world's axes, and the points.
+         *
+         *     `angle`, degrees, is that between the directions to the first and the last, or between the faces of two features.
+         */
+        Measured: {
+            /** Along */
+            along: [
+                number,
+                number,
+                number
+            ];
+            /** Angle */
+            angle: number | null;
+            /** Distance */
+            distance: number;
+            /** Points */
+            points: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /**
          * Need
          * @description What must be selected: kinds, and how many of them.
          */
@@ -1410,7 +1691,7 @@ export interface components {
              * Kinds
              * @default []
              */
-            kinds: ("piece" | "placement" | "array" | "path" | "course")[];
+            kinds: ("piece" | "placement" | "array" | "path" | "course" | "group" | "measure")[];
             /**
              * Least
              * @default 0
@@ -1461,6 +1742,8 @@ export interface components {
              * @default false
              */
             closed: boolean;
+            /** Group */
+            group?: string | null;
             /**
              * Hidden
              * @default false
@@ -1580,6 +1863,8 @@ export interface components {
          * @description A piece standing in the level: turn as unit quaternion xyzw, size as factors.
          */
         Placement: {
+            /** Group */
+            group?: string | null;
             /**
              * Hidden
              * @default false
@@ -1917,6 +2202,62 @@ export interface components {
             rms: number;
             /** Triangles */
             triangles: number;
+        };
+        /**
+         * Snap
+         * @description What was caught: the displacement that follows it, what it is and where, and the two ends.
+         *
+         *     `meets` when grip and landing come to lie on one spot; otherwise only their distance along the directions is 0.
+         */
+        Snap: {
+            /** By */
+            by: [
+                number,
+                number,
+                number
+            ];
+            grip: components["schemas"]["FeatureAt"];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "vertex" | "edge" | "face" | "pivot" | "path point" | "on edge";
+            landing: components["schemas"]["FeatureAt"] | null;
+            /** Meets */
+            meets: boolean;
+            /** Point */
+            point: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * SnapRequest
+         * @description A selection displaced by a vector, and how near a feature must be, metres.
+         *
+         *     `along` are the directions in which it may still move: one, two, or none for all.
+         */
+        SnapRequest: {
+            /**
+             * Along
+             * @default []
+             */
+            along: [
+                number,
+                number,
+                number
+            ][];
+            /** By */
+            by: [
+                number,
+                number,
+                number
+            ];
+            /** Reach */
+            reach: number;
+            /** Selection */
+            selection: string[];
         };
         /** Sphere */
         Sphere: {
@@ -2715,6 +3056,76 @@ export interface operations {
             };
         };
     };
+    fits_through_api_levels__level__fits_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitsRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fits"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_between_api_levels__level__measure_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measured"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     preview_api_levels__level__preview_post: {
         parameters: {
             query?: never;
@@ -2772,6 +3183,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Delta"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snap_to_api_levels__level__snap_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SnapRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snap"] | null;
                 };
             };
             /** @description What was wrong and what to do; nothing changed */

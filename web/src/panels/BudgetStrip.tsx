@@ -1,7 +1,7 @@
 import { TriangleAlert } from "lucide-react";
 import { Dialog, DialogTrigger } from "react-aria-components";
 import styled from "styled-components";
-import { shown, useLevel } from "../state/level";
+import { isShown, shown, useLevel } from "../state/level";
 import { hover, select } from "../state/selection";
 import { Button, Floating } from "../ui/controls";
 import { grouped } from "../ui/words";
@@ -42,7 +42,7 @@ export function BudgetStrip() {
   const budget = level.budget ?? 1;
   const whole = Math.max(budget, summary.triangles);
   const placements = (piece: string) =>
-    [...scene.things.values()].filter((t) => t.kind !== "path" && t.piece === piece).map((t) => t.id);
+    [...scene.things.values()].filter((t) => isShown(t) && t.piece === piece).map((t) => t.id);
   const over = summary.triangles > budget;
   return (
     <Strip aria-label="Budget">

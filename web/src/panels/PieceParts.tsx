@@ -3,7 +3,7 @@ import { useState } from "react";
 import styled from "styled-components";
 import type { Piece, Thing } from "../api/types";
 import { look } from "../keys";
-import { useLevel } from "../state/level";
+import { isShown, useLevel } from "../state/level";
 import { select } from "../state/selection";
 import { Button, Picker, Segments } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
@@ -19,7 +19,7 @@ const SHOWN = 6;
 export function UsedBy({ piece }: { piece: Piece }) {
   const things = useLevel((s) => s.scene.things);
   const users: Thing[] = [];
-  for (const t of things.values()) if (t.kind !== "path" && t.piece === piece.id) users.push(t);
+  for (const t of things.values()) if (isShown(t) && t.piece === piece.id) users.push(t);
   if (users.length === 0) return null;
   return (
     <Names role="group" aria-label="Used by">

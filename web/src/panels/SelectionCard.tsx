@@ -1,13 +1,16 @@
-import { Link2, TriangleAlert } from "lucide-react";
+import { Link2, TriangleAlert, Unlink } from "lucide-react";
 import styled from "styled-components";
 import { takeStep } from "../api/steps";
-import type { Course, LineArray, Path, Piece, Placement, Thing, Vector } from "../api/types";
-import { shown, useLevel } from "../state/level";
+import type { Course, Group, LineArray, Measure, Path, Piece, Placement, Thing, Vector } from "../api/types";
+import { isShown, type Scene, shown, useLevel } from "../state/level";
 import { openCard } from "../state/running";
-import { useSelection } from "../state/selection";
-import { Button } from "../ui/controls";
+import { leaveGroup, openGroup, select, useSelection } from "../state/selection";
+import { insideOf, under } from "../state/tree";
+import { setView, useView } from "../state/view";
+import { Button, IconButton, Key, Segments } from "../ui/controls";
 import { degrees } from "../ui/degrees";
 import { VectorField } from "../ui/fields";
+import { Labelled } from "../ui/Labelled";
 import { grouped } from "../ui/words";
 import { Dimensions } from "./Dimensions";
 import { MarkButtons } from "./MarkButtons";
@@ -20,6 +23,11 @@ const Linked = styled.span`
 const Unclean = styled.div`
   display: flex; align-items: center; gap: 6px; color: var(--ochre);
   & span { flex: 1; }
+`;
+const All = styled(Button)`&&& { color: var(--petrol); font-weight: 600; padding: 2px 4px; min-height: 22px; }`;
+const GoTo = styled(Button)`&&& { min-height: 0; padding: 0; color: var(--petrol); }`;
+const Pair = styled.div`
+  display: flex; gap: 6px; & > * { flex: 1; justify-content: center; }
 `;
 const Facts = styled.dl`
   margin: 0; display: grid; grid-template-columns: max-content 1fr; gap: 2px 12px;
@@ -40,6 +48,7 @@ export function SelectionCard() {
         </header>
         <div>
           <Quiet>Click a piece in the view, drag a box round several, or pick from the lists on the left.</Quiet>
+          <BoxTakes />
         </div>
       </Card>
     );
@@ -48,7 +57,28 @@ export function SelectionCard() {
   if (first.kind === "piece") return <OnePiece piece={first} />;
   if (first.kind === "path") return <OnePath path={first} />;
   if (first.kind === "course") return <OneCourse course={first} />;
+  if (first.kind === "measure") return <OneMeasure measure={first} />;
+  if (first.kind === "group") return <OneGroup group={first} />;
   return <OneStanding thing={first as Placement | LineArray} />;
+}
+
+/** What a box that is dragged round things takes. */
+function BoxTakes() {
+  const through = useView((v) => v.through);
+  return (
+    <Labelled>
+      <span>A box takes</span>
+      <Segments
+        label="A box takes"
+        value={through ? "through" : "front"}
+        options={[
+          { value: "through", label: "Through" },
+          { value: "front", label: "Front only" },
+        ]}
+        onChange={(v) => setView({ through: v === "through" })}
+      />
+    </Labelled>
+  );
 }
 
 function useUses(piece: string): number {
@@ -126,6 +156,7 @@ function OneStanding({ thing }: { thing: Placement | LineArray }) {
   const items = useLevel((s) => shown(s).items.get(thing.id)?.length ?? 1);
   const step = useLevel((s) => s.scene.level?.step ?? 0.5);
   const uses = useUses(thing.piece);
+  const scene = useLevel((s) => s.scene);
   const set = (part: object) => void takeStep("set_pose", part as Record<string, unknown>, [thing.id]);
   const size = (thing.size ?? [1, 1, 1]) as Vector;
   return (
@@ -133,9 +164,20 @@ function OneStanding({ thing }: { thing: Placement | LineArray }) {
       <header>
         <h2>{thing.name}</h2>
         {uses > 1 && (
-          <Linked title={`${uses} items show the piece ${piece?.name}`}>
-            <Link2 size={14} aria-hidden /> {uses} linked
-          </Linked>
+          <>
+            <All
+              data-plain="true"
+              aria-label={`Select all that show ${piece?.name}`}
+              onPress={() =>
+                select([...scene.things.values()].flatMap((t) => (isShown(t) && t.piece === thing.piece ? [t.id] : [])))
+              }
+            >
+              <Link2 size={14} aria-hidden /> {uses} linked
+            </All>
+            <IconButton label="Make independent" onPress={() => void takeStep("make_independent", {}, [thing.id])}>
+              <Unlink size={14} aria-hidden />
+            </IconButton>
+          </>
         )}
       </header>
       <div>
@@ -170,8 +212,99 @@ function OneStanding({ thing }: { thing: Placement | LineArray }) {
           </Unclean>
         )}
         {piece && <PieceFacts piece={piece} items={items} factors={size} />}
+        <Within thing={thing} />
         {piece && <Dimensions key={piece.id} piece={piece} row={thing.id} />}
         <MarkButtons things={[thing]} />
+      </div>
+    </Card>
+  );
+}
+
+/** The group that a thing is in, and the way there. */
+function Within({ thing }: { thing: Thing }) {
+  const group = useLevel((s) => s.scene.things.get(thing.group ?? ""));
+  if (!group) return null;
+  return (
+    <Facts>
+      <dt>In group</dt>
+      <dd>
+        <GoTo data-plain="true" onPress={() => select([group.id])}>
+          {group.name}
+        </GoTo>
+      </dd>
+    </Facts>
+  );
+}
+
+function OneGroup({ group }: { group: Group }) {
+  const scene = useLevel(shown);
+  const step = useLevel((s) => s.scene.level?.step ?? 0.5);
+  const open = useView((v) => v.inside === group.id);
+  const all = under(scene.things, [group.id]);
+  const set = (part: object) => void takeStep("set_pose", part as Record<string, unknown>, [group.id]);
+  return (
+    <Card aria-label="Selection">
+      <header>
+        <h2>{group.name}</h2>
+        <span>group of {insideOf(scene.things, group.id).length}</span>
+      </header>
+      <div>
+        <VectorField
+          label="Pivot at"
+          aside="world axes, m"
+          digits={2}
+          value={(group.position ?? [0, 0, 0]) as Vector}
+          step={step}
+          onCommit={(position) => set({ position })}
+        />
+        <VectorField
+          label="Turn"
+          aside="degrees"
+          digits={2}
+          value={degrees(group.turn)}
+          step={15}
+          onCommit={(turn) => set({ turn })}
+        />
+        <Facts>
+          <dt>Triangles</dt>
+          <dd>{grouped(trianglesOf(scene, all))}</dd>
+        </Facts>
+        <Within thing={group} />
+        <Pair>
+          <Button onPress={() => (open ? leaveGroup() : openGroup(group.id))}>
+            {open ? "Leave group" : "Edit inside"} <Key>{open ? "Esc" : "Enter"}</Key>
+          </Button>
+          <Button onPress={() => void takeStep("group_pivot", {}, [group.id])}>Pivot to centre</Button>
+        </Pair>
+        <MarkButtons things={[group]} />
+      </div>
+    </Card>
+  );
+}
+
+function trianglesOf(scene: Scene, rows: readonly (Piece | Thing)[]): number {
+  return rows.reduce((sum, row) => {
+    if (row.kind === "piece") return sum + row.facts.triangles;
+    if (!isShown(row)) return sum;
+    const count = row.kind === "placement" ? 1 : (scene.items.get(row.id)?.length ?? 0);
+    return sum + count * (scene.pieces.get(row.piece)?.facts.triangles ?? 0);
+  }, 0);
+}
+
+function OneMeasure({ measure }: { measure: Measure }) {
+  const length = Math.hypot(...measure.start.map((v, k) => v - (measure.end[k] ?? 0)));
+  return (
+    <Card aria-label="Selection">
+      <header>
+        <h2>{measure.name}</h2>
+        <span>measure</span>
+      </header>
+      <div>
+        <Facts>
+          <dt>Distance</dt>
+          <dd>{length.toFixed(3)} m</dd>
+        </Facts>
+        <MarkButtons things={[measure]} />
       </div>
     </Card>
   );
@@ -194,6 +327,7 @@ function OnePath({ path }: { path: Path }) {
           <dt>Points</dt>
           <dd>{path.points.length}</dd>
         </Facts>
+        <Within thing={path} />
         <Quiet>Drag its points in the view; courses follow.</Quiet>
         <MarkButtons things={[path]} />
       </div>
@@ -229,12 +363,12 @@ function OneCourse({ course }: { course: Course }) {
 
 function Several({ rows }: { rows: (Piece | Thing)[] }) {
   const scene = useLevel(shown);
-  const triangles = rows.reduce((sum, row) => {
-    if (row.kind === "piece") return sum + row.facts.triangles;
-    if (row.kind === "path") return sum;
-    const count = row.kind === "placement" ? 1 : (scene.items.get(row.id)?.length ?? 0);
-    return sum + count * (scene.pieces.get((row as Placement).piece)?.facts.triangles ?? 0);
-  }, 0);
+  const pieces = rows.filter((r): r is Piece => r.kind === "piece");
+  const things = under(
+    scene.things,
+    rows.map((r) => r.id),
+  );
+  const triangles = trianglesOf(scene, [...pieces, ...things]);
   return (
     <Card aria-label="Selection">
       <header>
@@ -245,6 +379,7 @@ function Several({ rows }: { rows: (Piece | Thing)[] }) {
           <dt>Triangles</dt>
           <dd>{grouped(triangles)}</dd>
         </Facts>
+        <BoxTakes />
         <MarkButtons things={rows.filter((r): r is Thing => r.kind !== "piece")} />
       </div>
     </Card>

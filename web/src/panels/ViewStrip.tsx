@@ -4,6 +4,7 @@ import { takeStep } from "../api/steps";
 import { useLevel } from "../state/level";
 import { type DrawMode, setView, useView, type ViewMode } from "../state/view";
 import { Button, IconButton, Key, Segments } from "../ui/controls";
+import { lookBy } from "../viewport/looking";
 
 const Strip = styled.div`
   display: flex; align-items: center; gap: 10px; padding: 0 10px; background: var(--panel); border-bottom: 1px solid var(--line);
@@ -22,6 +23,7 @@ const VIEWS = [
   { value: "plan", label: "Plan" },
   { value: "front", label: "Front" },
   { value: "side", label: "Side" },
+  { value: "eye", label: "Eye" },
 ];
 const DRAWS = [
   { value: "solid", label: "Solid" },
@@ -41,7 +43,7 @@ export function ViewStrip() {
   const step = useLevel((s) => s.scene.level?.step ?? 0.5);
   return (
     <Strip role="toolbar" aria-label="View">
-      <Segments label="View" value={mode} options={VIEWS} onChange={(v) => setView({ mode: v as ViewMode })} />
+      <Segments label="View" value={mode} options={VIEWS} onChange={(v) => lookBy(v as ViewMode)} />
       <div>
         <Segments label="Draw" value={draw} options={DRAWS} onChange={(v) => setView({ draw: v as DrawMode })} />
       </div>

@@ -1,5 +1,17 @@
 import { createStore, useStore } from "zustand";
-import type { Delta, History, LevelRow, LineArray, PathView, Piece, Placement, Summary, Thing } from "../api/types";
+import type {
+  Delta,
+  Group,
+  History,
+  LevelRow,
+  LineArray,
+  PathView,
+  Piece,
+  Placement,
+  Shown,
+  Summary,
+  Thing,
+} from "../api/types";
 
 /** What stands in the level at one moment: rows by id, poses of derived items, paths as drawn. */
 export interface Scene {
@@ -106,8 +118,13 @@ export function showPreview(delta: Delta | null): void {
 export const shown = (state: LevelState): Scene => state.preview ?? state.scene;
 export const useLevel = <T>(select: (state: LevelState) => T): T => useStore(levelStore, select);
 
-export const isStanding = (row: Thing | Piece | undefined): row is Placement | LineArray =>
-  row?.kind === "placement" || row?.kind === "array";
+/** What has a place and a turn of its own. */
+export const isStanding = (row: Thing | Piece | undefined): row is Placement | LineArray | Group =>
+  row?.kind === "placement" || row?.kind === "array" || row?.kind === "group";
+
+/** What shows a piece. */
+export const isShown = (row: Thing | Piece | undefined): row is Shown =>
+  row?.kind === "placement" || row?.kind === "array" || row?.kind === "course";
 
 /** Number at the end of an id: things are listed in the order in which they were made. */
 export const madeOrder = (id: string): number => Number(id.slice(id.lastIndexOf("-") + 1));

@@ -2,6 +2,7 @@ import { takeStep } from "../api/steps";
 import { levelStore } from "./level";
 import { tell } from "./messages";
 import { selectionStore } from "./selection";
+import { reach } from "./tree";
 import { setView, viewStore } from "./view";
 
 const chosen = (): string[] => {
@@ -31,7 +32,7 @@ export function toggleIsolated(): void {
   if (viewStore.getState().isolated) setView({ isolated: null });
   else {
     const ids = chosen();
-    if (ids.length) setView({ isolated: new Set(ids) });
+    if (ids.length) setView({ isolated: reach(levelStore.getState().scene.things, ids) });
     else tell("Isolate: select what alone is to be seen first.");
   }
 }

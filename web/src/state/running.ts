@@ -1,6 +1,6 @@
 import { createStore, useStore } from "zustand";
 import type { FaceAt } from "../api/client";
-import type { Feature, PathPoint, ShapeInfo, ShapeValues, Vector } from "../api/types";
+import type { Feature, Fits, Measured, PathPoint, ShapeInfo, ShapeValues, Vector } from "../api/types";
 import type { Frame } from "../viewport/frame";
 import type { Found, Spot } from "../viewport/gestures";
 
@@ -19,16 +19,26 @@ export interface DrawRun {
   hover: Vector | null;
 }
 
-/** A dock between its picks: what moves, its grip once it is picked, and what is pointed at. */
+/** A dock between its picks: what moves (nothing yet: what is gripped), its grip once it is picked, and what is pointed at. */
 export interface DockRun {
   kind: "dock";
   selection: readonly string[];
   grip: Feature | null;
   feature: Feature | null;
   point: Vector | null;
-  contact: boolean;
+  /** Face against face; null leaves it to the picks: a face onto a face lies flat. */
+  contact: boolean | null;
   align: boolean;
   quarters: number;
+}
+
+/** Measuring: what has been picked, what is pointed at, and what came of it. */
+export interface MeasureRun {
+  kind: "measure";
+  picked: readonly Feature[];
+  feature: Feature | null;
+  found: Measured | null;
+  fits: Fits | null;
 }
 
 /** What the viewport is in the middle of, apart from looking and selecting. */
@@ -37,7 +47,15 @@ export type Running =
   | { kind: "path"; points: PathPoint[]; hover: Vector | null; height: number | null }
   | DrawRun
   | DockRun
-  | { kind: "pick"; piece: string | null; feature: Feature | null; done: (feature: Feature) => void }
+  | MeasureRun
+  | {
+      kind: "pick";
+      piece: string | null;
+      feature: Feature | null;
+      done: (feature: Feature) => void;
+      words?: string;
+      card?: boolean;
+    }
   | { kind: "drag"; words: string; value: string; unit: string };
 
 interface RunningState {

@@ -1,5 +1,7 @@
 import { createStore, useStore } from "zustand";
-import { levelStore } from "./level";
+import { isShown, levelStore } from "./level";
+import { here, reach } from "./tree";
+import { setView, viewStore } from "./view";
 
 interface SelectionState {
   ids: readonly string[];
@@ -29,7 +31,7 @@ export function select(ids: readonly string[], mode: SelectMode = "only"): void 
 export function invertSelection(): void {
   const { ids } = selectionStore.getState();
   const chosen = new Set(ids);
-  select([...levelStore.getState().scene.things.keys()].filter((id) => !chosen.has(id)));
+  select(here().filter((id) => !chosen.has(id)));
 }
 
 export function hover(id: string | null): void {
@@ -47,7 +49,7 @@ selectionStore.subscribe(({ ids }) => {
   const [first = ""] = ids;
   const thing = things.get(first);
   if (pieces.has(first)) last = first;
-  else if (thing && thing.kind !== "path") last = thing.piece;
+  else if (isShown(thing)) last = thing.piece;
 });
 
 /** Forget what is no longer there. */
@@ -59,3 +61,26 @@ levelStore.subscribe((state, before) => {
 });
 
 export const useSelection = <T>(choose: (state: SelectionState) => T): T => useStore(selectionStore, choose);
+
+/** Work within a group, or in the level again; what is selected outside of it is let go. */
+export function openGroup(group: string | null): void {
+  setView({ inside: group });
+  const { things } = levelStore.getState().scene;
+  if (group === null) return;
+  const within = reach(things, [group]);
+  select(selectionStore.getState().ids.filter((id) => id !== group && within.has(id)));
+}
+
+/** Out of the group that is open, into the one that it is in. */
+export function leaveGroup(): void {
+  const { inside } = viewStore.getState();
+  const group = levelStore.getState().scene.things.get(inside ?? "");
+  setView({ inside: group?.group ?? null });
+  if (group) select([group.id]);
+}
+
+/** A group that is gone is left. */
+levelStore.subscribe(({ scene }) => {
+  const { inside } = viewStore.getState();
+  if (inside !== null && !scene.things.has(inside)) setView({ inside: null });
+});

@@ -1,11 +1,20 @@
 import { createStore, useStore } from "zustand";
 import type { Vector } from "../api/types";
 
-export type ViewMode = "free" | "plan" | "front" | "side";
+export type ViewMode = "free" | "plan" | "front" | "side" | "eye";
 export type DrawMode = "solid" | "edges" | "mesh" | "glass";
 export type Stage = "kit" | "build" | "shape" | "slim" | "ship";
 
-/** Where the eye is: it looks at `target` from `distance` metres; yaw and pitch in radians. */
+/** A player: how tall and how wide, where the eyes are, metres, and how much they see from top to bottom, degrees. */
+export interface Body {
+  height: number;
+  radius: number;
+  eye: number;
+  fov: number;
+}
+
+/** Where the eye is: it looks at `target` from `distance` metres; yaw and pitch in radians. In the view Eye `target` is
+ * the eye itself. */
 export interface ViewState {
   mode: ViewMode;
   draw: DrawMode;
@@ -16,9 +25,21 @@ export interface ViewState {
   distance: number;
   /** The things that alone are drawn; null when all are. */
   isolated: ReadonlySet<string> | null;
+  /** The group whose inside is worked on; null for the whole level. */
+  inside: string | null;
+  /** Whether a box selects what is hidden behind other things, too. */
+  through: boolean;
+  body: Body;
 }
 
 export const FIELD_OF_VIEW = 40;
+
+/** Whether things look smaller from afar. */
+export const inPerspective = (mode: ViewMode): boolean => mode === "free" || mode === "eye";
+
+/** What is seen from top to bottom, degrees. */
+export const fieldOf = (view: Pick<ViewState, "mode" | "body">): number =>
+  view.mode === "eye" ? view.body.fov : FIELD_OF_VIEW;
 
 export const viewStore = createStore<ViewState>(() => ({
   mode: "free",
@@ -29,6 +50,9 @@ export const viewStore = createStore<ViewState>(() => ({
   pitch: 0.5,
   distance: 30,
   isolated: null,
+  inside: null,
+  through: true,
+  body: { height: 1.8, radius: 0.35, eye: 1.7, fov: 60 },
 }));
 
 export const useView = <T>(choose: (state: ViewState) => T): T => useStore(viewStore, choose);

@@ -72,6 +72,7 @@ const word = (option: string): string => {
 /** One field, by its kind. */
 export function OneField({ field, value, error, focus, onPreview, onCommit }: OneFieldProps) {
   const pieces = useLevel((s) => s.scene.pieces);
+  const things = useLevel((s) => s.scene.things);
   const wrong = error && <Wrong role="alert">{error}</Wrong>;
   switch (field.kind) {
     case "number":
@@ -130,6 +131,22 @@ export function OneField({ field, value, error, focus, onPreview, onCommit }: On
         <Labelled title={field.help}>
           <span>{field.title}</span>
           <Picker label={field.title} value={String(value)} options={options} onChange={onCommit} />
+          {wrong}
+        </Labelled>
+      );
+    }
+    case "group": {
+      const groups = [...things.values()].filter((t) => t.kind === "group");
+      const options = [{ value: "", label: "No group" }, ...groups.map((g) => ({ value: g.id, label: g.name }))];
+      return (
+        <Labelled title={field.help}>
+          <span>{field.title}</span>
+          <Picker
+            label={field.title}
+            value={String(value ?? "")}
+            options={options}
+            onChange={(id) => onCommit(id || null)}
+          />
           {wrong}
         </Labelled>
       );

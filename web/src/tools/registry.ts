@@ -9,8 +9,10 @@ import {
   Cylinder,
   DoorOpen,
   Feather,
+  FolderInput,
   Globe,
   Grid3x3,
+  Group,
   Import,
   IterationCcw,
   type LucideIcon,
@@ -25,6 +27,8 @@ import {
   Rotate3d,
   RotateCw,
   Ruler,
+  RulerDimensionLine,
+  Scaling,
   Settings2,
   Shapes,
   Spline,
@@ -35,6 +39,8 @@ import {
   TriangleRight,
   Type,
   UnfoldHorizontal,
+  Ungroup,
+  Unlink,
   Waypoints,
 } from "lucide-react";
 import { takeStep } from "../api/steps";
@@ -44,6 +50,7 @@ import { openCard, startPath, startPlacing } from "../state/running";
 import { lastPiece, selectionStore } from "../state/selection";
 import { StairsIcon } from "../ui/StairsIcon";
 import { startDock } from "../viewport/docking";
+import { startMeasuring } from "../viewport/measuring";
 import { defaultsOf, fieldsOf } from "./schema";
 
 const ICONS: Record<string, LucideIcon> = {
@@ -56,6 +63,12 @@ const ICONS: Record<string, LucideIcon> = {
   "grid-3x3": Grid3x3,
   import: Import,
   magnet: Magnet,
+  "ruler-dimension-line": RulerDimensionLine,
+  scaling: Scaling,
+  group: Group,
+  ungroup: Ungroup,
+  "folder-input": FolderInput,
+  unlink: Unlink,
   "map-pin": MapPin,
   move: Move,
   pencil: Pencil,
@@ -94,6 +107,8 @@ const WORDS: Record<string, string> = {
   array: "an array",
   path: "a path",
   course: "a course",
+  group: "a group",
+  measure: "a measure",
 };
 
 /** Why a tool cannot work on the selection; null when it can. */
@@ -146,6 +161,7 @@ export function startTool(tool: ToolInfo): void {
   if (tool.tool === "place_piece" && first) startPlacing(first.id);
   else if (tool.tool === "draw_path") startPath();
   else if (tool.tool === "dock") startDock();
+  else if (tool.tool === "keep_measure") startMeasuring();
   else if (tool.instant)
     void takeStep(
       tool.tool,

@@ -20,6 +20,7 @@ export interface Field {
     | "vector"
     | "anchor"
     | "piece"
+    | "group"
     | "shape"
     | "feature"
     | "feature at"
@@ -48,7 +49,7 @@ interface Schema {
   when?: Record<string, string[]>;
 }
 
-const WIDGETS = ["anchor", "piece", "shape", "feature", "feature at", "words", "none"] as const;
+const WIDGETS = ["anchor", "piece", "group", "shape", "feature", "feature at", "words", "none"] as const;
 
 const kindOf = (schema: Schema, widget: string | undefined): Field["kind"] => {
   if (widget && (WIDGETS as readonly string[]).includes(widget)) return widget as Field["kind"];

@@ -13,7 +13,7 @@ import {
   Vector3,
 } from "three";
 import { levelStore, shown } from "../state/level";
-import { FIELD_OF_VIEW, viewStore } from "../state/view";
+import { FIELD_OF_VIEW, inPerspective, viewStore } from "../state/view";
 import type { Scheme } from "../theme/tokens";
 import { port } from "./port";
 
@@ -94,26 +94,27 @@ export function Grid({ scheme }: { scheme: Scheme }) {
     if (!plane) return;
     const view = viewStore.getState();
     const { level } = shown(levelStore.getState());
-    const perPixel = (2 * view.distance * Math.tan((FIELD_OF_VIEW * Math.PI) / 360)) / port.height;
+    const distance = view.mode === "eye" ? 8 : view.distance;
+    const perPixel = (2 * distance * Math.tan((FIELD_OF_VIEW * Math.PI) / 360)) / port.height;
     const step = visibleStep(level?.step ?? 0.5, perPixel);
     const u = material.uniforms;
     const size = view.distance * 16;
     const [x, y, z] = view.target;
     plane.rotation.set(
-      view.mode === "free" || view.mode === "plan" ? -Math.PI / 2 : 0,
+      inPerspective(view.mode) || view.mode === "plan" ? -Math.PI / 2 : 0,
       view.mode === "side" ? Math.PI / 2 : 0,
       0,
     );
     plane.position.set(
       view.mode === "side" ? 0 : x,
-      view.mode === "free" || view.mode === "plan" ? 0 : y,
+      inPerspective(view.mode) || view.mode === "plan" ? 0 : y,
       view.mode === "front" ? 0 : z,
     );
     plane.scale.setScalar(size);
     if (u.fineStep) u.fineStep.value = step;
     if (u.module) u.module.value = Math.max(visibleStep(level?.module ?? 4, perPixel), step);
     if (u.centre) (u.centre.value as Vector3).copy(plane.position);
-    if (u.reach) u.reach.value = view.mode === "free" ? Math.max(view.distance * 3.2, 20) : size;
+    if (u.reach) u.reach.value = inPerspective(view.mode) ? Math.max(distance * 3.2, 20) : size;
     if (u.plane) u.plane.value = view.mode === "front" ? 1 : view.mode === "side" ? 2 : 0;
     if (u.tintB)
       (u.tintB.value as Color).set(view.mode === "front" || view.mode === "side" ? scheme.axes.y : scheme.axes.z);
@@ -146,7 +147,7 @@ function GroundMetres({ scheme }: { scheme: Scheme }) {
   const textures = useMemo(() => new Map<string, CanvasTexture>(), []);
   useFrame(() => {
     const view = viewStore.getState();
-    group.visible = view.mode === "free";
+    group.visible = inPerspective(view.mode);
     if (!group.visible) return;
     const { level } = shown(levelStore.getState());
     const spacing = Math.max(nice(view.distance / 5), level?.module ?? 1);

@@ -4,6 +4,7 @@ import {
   BoxGeometry,
   BufferGeometry,
   CanvasTexture,
+  CircleGeometry,
   CylinderGeometry,
   DoubleSide,
   Float32BufferAttribute,
@@ -13,13 +14,15 @@ import {
   Mesh,
   MeshBasicMaterial,
   PlaneGeometry,
+  type Quaternion,
   SRGBColorSpace,
   TorusGeometry,
   Vector3,
 } from "three";
-import { isStanding, useLevel } from "../state/level";
+import { axesOf, holdStore, pivotOf, useHold } from "../state/hold";
+import { levelStore, useLevel } from "../state/level";
 import { useRunning } from "../state/running";
-import { useSelection } from "../state/selection";
+import { selectionStore, useSelection } from "../state/selection";
 import { useView, viewStore } from "../state/view";
 import type { Scheme } from "../theme/tokens";
 import { dragStore, useDrag } from "./drag";
@@ -34,17 +37,18 @@ export const axisVector = (axis: Axis): Vector3 =>
 const LENGTH = 92;
 const REACH = 1.25;
 
-/** The middle of the selected things' pivots, where the handles stand; null when nothing can be moved by them. */
+/** Where the handles stand; null when nothing can be moved by them. */
 export function useHandlePlace(): Vector3 | null {
   const ids = useSelection((s) => s.ids);
-  const things = useLevel((s) => s.scene.things);
-  return useMemo(() => {
-    const standing = ids.map((id) => things.get(id)).filter(isStanding);
-    if (!standing.length || standing.length !== ids.length || standing.some((t) => t.locked || t.hidden)) return null;
-    const middle = new Vector3();
-    for (const t of standing) middle.add(new Vector3(...(t.position as [number, number, number])));
-    return middle.divideScalar(standing.length);
-  }, [ids, things]);
+  const scene = useLevel((s) => s.scene);
+  const hold = useHold((h) => h);
+  return useMemo(() => pivotOf(scene, ids, hold), [scene, ids, hold]);
+}
+
+/** The axes of the handles now; those of a drag stay as they were when it began. */
+export function handleAxes(): Quaternion {
+  const { ids } = selectionStore.getState();
+  return axesOf(levelStore.getState().scene, ids, holdStore.getState(), port.camera.quaternion);
 }
 
 /** One handle set for moving and turning: shafts with lettered paddles, plane tabs, dials with degree ticks. */
@@ -54,11 +58,16 @@ export function Handles({ scheme }: { scheme: Scheme }) {
   const invalidate = useThree((s) => s.invalidate);
   const held = useDrag((s) => s.handle);
   const stage = useView((v) => v.stage);
-  const setting = useRunning((s) => s.card === "set_pivot");
+  const sizing = useHold((h) => h.sizing);
+  const setting = useRunning((s) => s.card === "set_pivot" || s.card === "group_pivot");
   const set = useMemo(() => handleSet(scheme), [scheme]);
+  const hold = useHold((h) => h);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again in other axes, at another pivot
+  useEffect(() => invalidate(), [hold, invalidate]);
   const visible =
     place !== null &&
     !setting &&
+    !sizing &&
     (running === null || running.kind === "drag") &&
     (stage === "build" || stage === "kit");
   useEffect(() => {
@@ -81,10 +90,12 @@ export function Handles({ scheme }: { scheme: Scheme }) {
     if (!place) return;
     const at = place.clone();
     const { now } = dragStore.getState();
-    if (now) at.applyMatrix4(now.matrix);
+    if (now) at.applyMatrix4(now.place);
+    else set.group.quaternion.copy(handleAxes());
     set.group.position.copy(at);
     set.group.scale.setScalar(LENGTH * port.metresPerPixel(at, viewStore.getState()));
-    for (const paddle of set.paddles) paddle.quaternion.copy(port.camera.quaternion);
+    const back = set.group.quaternion.clone().invert();
+    for (const paddle of set.paddles) paddle.quaternion.copy(port.camera.quaternion).premultiply(back);
   });
   return visible ? <primitive object={set.group} /> : null;
 }
@@ -160,10 +171,13 @@ function handleSet(scheme: Scheme) {
     group.add(tab);
     parts.push(tab);
   }
-  const hub = dress(new Mesh(new TorusGeometry(0.05, 0.012, 6, 24), plain(scheme.ochre)), "hub", 1, 4);
-  paddles.push(hub);
-  group.add(hub);
+  const hub = dress(new Mesh(new TorusGeometry(0.06, 0.014, 6, 24), plain(scheme.ochre)), "free-ground", 1, 0);
+  const hubGrab = dress(new Mesh(new CircleGeometry(0.11, 16), plain(scheme.ochre, 0)), "free-ground", 0, -1);
+  hubGrab.userData.pickOnly = true;
+  paddles.push(hub, hubGrab);
+  group.add(hub, hubGrab);
   shown.push(hub);
+  parts.push(hubGrab);
   return { group, parts, shown, paddles };
 }
 

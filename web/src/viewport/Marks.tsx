@@ -14,11 +14,12 @@ import {
   SRGBColorSpace,
   Vector3,
 } from "three";
-import { type Scene, shown, useLevel } from "../state/level";
+import { isShown, type Scene, shown, useLevel } from "../state/level";
 import { useRunning } from "../state/running";
 import { selectionStore, useSelection } from "../state/selection";
 import { viewStore } from "../state/view";
 import type { Scheme } from "../theme/tokens";
+import { useDrag } from "./drag";
 import { groundFrame } from "./frame";
 import { AXES, axisVector } from "./Handles";
 import { port } from "./port";
@@ -29,9 +30,10 @@ const MOST = 60;
 export function Marks({ scheme }: { scheme: Scheme }) {
   const now = useRunning((s) => s.now);
   const card = useRunning((s) => s.card);
+  const caught = useDrag((s) => s.caught);
   const invalidate = useThree((s) => s.invalidate);
   // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again as the marks move
-  useEffect(() => invalidate(), [now, card, invalidate]);
+  useEffect(() => invalidate(), [now, card, caught, invalidate]);
   return (
     <>
       {now?.kind === "draw" && now.hover && now.stage === 0 && now.from === null && (
@@ -45,6 +47,20 @@ export function Marks({ scheme }: { scheme: Scheme }) {
           colour={scheme.ochre}
         />
       )}
+      {now?.kind === "measure" &&
+        [...now.picked, now.feature].map(
+          (f, k) =>
+            f && (
+              <FeatureMark
+                // biome-ignore lint/suspicious/noArrayIndexKey: picks have no other name
+                key={k}
+                at={new Vector3(...f.point)}
+                normal={new Vector3(...f.normal)}
+                kind={f.kind}
+                colour={scheme.ochre}
+              />
+            ),
+        )}
       {now?.kind === "dock" &&
         [now.feature, now.grip].map(
           (f, k) =>
@@ -59,7 +75,24 @@ export function Marks({ scheme }: { scheme: Scheme }) {
               />
             ),
         )}
+      {now?.kind === "measure" &&
+        [...now.picked, now.feature].map(
+          (f, k) =>
+            f && (
+              <FeatureMark
+                // biome-ignore lint/suspicious/noArrayIndexKey: picks have no other name
+                key={k}
+                at={new Vector3(...f.point)}
+                normal={new Vector3(...f.normal)}
+                kind={f.kind}
+                colour={scheme.ochre}
+              />
+            ),
+        )}
       {now?.kind === "dock" && now.point && <Cross at={new Vector3(...now.point)} colour={scheme.ochre} />}
+      {caught && (
+        <Lines points={CAUGHT[caught.kind]} at={new Vector3(...caught.point)} colour={scheme.ochre} pixels={9} />
+      )}
       {card === "set_pivot" && <Pivots scheme={scheme} />}
     </>
   );
@@ -68,7 +101,7 @@ export function Marks({ scheme }: { scheme: Scheme }) {
 /** A group of lines that keeps its size on the screen. */
 function Lines({ points, at, turn, colour, pixels }: LinesProps) {
   const group = useMemo(() => {
-    const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute(points, 3));
+    const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute([...points], 3));
     const lines = new LineSegments(geometry, new LineBasicMaterial({ color: colour, depthTest: false }));
     lines.renderOrder = 30;
     lines.frustumCulled = false;
@@ -84,7 +117,7 @@ function Lines({ points, at, turn, colour, pixels }: LinesProps) {
 }
 
 interface LinesProps {
-  points: number[];
+  points: readonly number[];
   at: Vector3;
   turn?: Quaternion;
   colour: string;
@@ -95,6 +128,18 @@ const CROSS = [-1, 0, 0, 1, 0, 0, 0, 0, -1, 0, 0, 1];
 const EX = [-1, 0, -1, 1, 0, 1, -1, 0, 1, 1, 0, -1];
 const BARS = [-0.4, 0, -1, -0.4, 0, 1, 0.4, 0, -1, 0.4, 0, 1];
 const STAR = [-1, 0, 0, 1, 0, 0, 0, 0, -1, 0, 0, 1, -0.6, 0, -0.6, 0.6, 0, 0.6, -0.6, 0, 0.6, 0.6, 0, -0.6];
+const RING = Array.from({ length: 16 }, (_, k) => [k, k + 1]).flatMap((pair) =>
+  pair.flatMap((k) => [Math.cos((k * Math.PI) / 8) * 0.7, 0, Math.sin((k * Math.PI) / 8) * 0.7]),
+);
+const BAR = [0, 0, -1, 0, 0, 1];
+const CAUGHT = {
+  vertex: EX,
+  edge: BARS,
+  face: STAR,
+  pivot: [...CROSS, ...RING],
+  "path point": RING,
+  "on edge": BAR,
+} as const;
 const NORMAL = [0, 0, 0, 0, 3.2, 0];
 
 function Cross({ at, colour }: { at: Vector3; colour: string }) {
@@ -127,10 +172,10 @@ function placesOf(scene: Scene, ids: readonly string[]): Matrix4[] {
   const chosen = new Set(ids);
   for (const id of ids) {
     const thing = scene.things.get(id);
-    if (thing && thing.kind !== "path") chosen.add(thing.piece);
+    if (isShown(thing)) chosen.add(thing.piece);
   }
   for (const thing of scene.things.values()) {
-    if (thing.kind === "path" || out.length >= MOST) continue;
+    if (!isShown(thing) || out.length >= MOST) continue;
     if (!chosen.has(thing.id) && !chosen.has(thing.piece)) continue;
     const poses = thing.kind === "placement" ? [[...thing.position, ...thing.turn]] : (scene.items.get(thing.id) ?? []);
     for (const [x = 0, y = 0, z = 0, i = 0, j = 0, k = 0, w = 1] of poses.slice(0, MOST)) {

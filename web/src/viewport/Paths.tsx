@@ -14,6 +14,7 @@ import type { Path } from "../api/types";
 import { shown, useLevel } from "../state/level";
 import { useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
+import { reach } from "../state/tree";
 import { useView } from "../state/view";
 import type { Scheme } from "../theme/tokens";
 import { isDrawn } from "./entries";
@@ -25,14 +26,15 @@ export function Paths({ scheme }: { scheme: Scheme }) {
   const ids = useSelection((s) => s.ids);
   const hovered = useSelection((s) => s.hovered);
   const running = useRunning((s) => s.now);
+  const chosenIds = useMemo(() => reach(scene.things, ids), [scene.things, ids]);
   const chosen = ids.length === 1 ? scene.things.get(ids[0] ?? "") : undefined;
   return (
     <>
       {[...scene.paths].map(([id, path]) => {
         const thing = scene.things.get(id);
-        if (!thing || !isDrawn(thing, isolated)) return null;
-        const colour = ids.includes(id) ? scheme.petrol : hovered === id ? scheme.ochre : scheme.brick;
-        return <Polyline key={id} points={path.line} colour={colour} strong={ids.includes(id)} />;
+        if (!thing || !isDrawn(scene, thing, isolated)) return null;
+        const colour = chosenIds.has(id) ? scheme.petrol : hovered === id ? scheme.ochre : scheme.brick;
+        return <Polyline key={id} points={path.line} colour={colour} strong={chosenIds.has(id)} />;
       })}
       {chosen?.kind === "path" && <PathPoints path={chosen} scheme={scheme} />}
       {running?.kind === "path" && running.points.length > 0 && (

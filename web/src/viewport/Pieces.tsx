@@ -1,5 +1,5 @@
 import { useThree } from "@react-three/fiber";
-import { useEffect, useLayoutEffect, useMemo, useRef } from "react";
+import { Fragment, useEffect, useLayoutEffect, useMemo, useRef } from "react";
 import {
   DoubleSide,
   FrontSide,
@@ -13,28 +13,37 @@ import {
 import type { Piece } from "../api/types";
 import { shown, useLevel } from "../state/level";
 import { useSelection } from "../state/selection";
+import { reach } from "../state/tree";
 import { useView } from "../state/view";
 import type { Scheme } from "../theme/tokens";
 import { useDrag } from "./drag";
 import { type Entry, entriesByPiece, itemMatrix } from "./entries";
-import { InstancedLines, useMesh, type ViewMesh } from "./meshes";
+import { InstancedLines, useMesh, useMeshes, type ViewMesh } from "./meshes";
+import { Outlines, outlinedTogether } from "./Outlines";
 import { port } from "./port";
 import { textureOf } from "./textures";
 
-const none: ReadonlyMap<string, readonly Entry[]> = new Map();
+const nowhere: ReadonlyMap<string, readonly Entry[]> = new Map();
+const none: readonly Entry[] = [];
 
 /** Everything that stands in the level, one set of instances for each piece and material. */
 export function Pieces({ scheme }: { scheme: Scheme }) {
   const scene = useLevel(shown);
-  const before = useRef(none);
+  const before = useRef(nowhere);
   const isolated = useView((v) => v.isolated);
   const entries = useMemo(() => entriesByPiece(scene, before.current, isolated), [scene, isolated]);
   before.current = entries;
+  const meshes = useMeshes();
+  const together = useMemo(() => outlinedTogether(scene, entries, meshes), [scene, entries, meshes]);
+  const lines = useView((v) => v.draw !== "solid");
   return (
     <>
+      {lines && <Outlines entries={entries} together={together} scheme={scheme} />}
       {[...entries].map(([id, list]) => {
         const piece = scene.pieces.get(id);
-        return piece ? <PieceInstances key={id} piece={piece} entries={list} scheme={scheme} /> : null;
+        return piece ? (
+          <PieceInstances key={id} piece={piece} entries={list} scheme={scheme} alone={!together.has(id)} />
+        ) : null;
       })}
     </>
   );
@@ -44,9 +53,11 @@ interface InstancesProps {
   piece: Piece;
   entries: readonly Entry[];
   scheme: Scheme;
+  /** Whether its edges are drawn by themselves. */
+  alone: boolean;
 }
 
-function PieceInstances({ piece, entries, scheme }: InstancesProps) {
+function PieceInstances({ piece, entries, scheme, alone }: InstancesProps) {
   const loaded = useMesh(piece.mesh);
   const last = useRef<ViewMesh | undefined>(undefined);
   if (loaded) last.current = loaded;
@@ -54,16 +65,28 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
   const draw = useView((v) => v.draw);
   const glass = draw === "glass";
   const invalidate = useThree((s) => s.invalidate);
-  const selected = useSelection((s) => s.ids);
+  const ids = useSelection((s) => s.ids);
   const hovered = useSelection((s) => s.hovered);
+  const things = useLevel((s) => shown(s).things);
+  const inside = useView((v) => v.inside);
+  const selected = useMemo(() => {
+    const out = reach(things, ids);
+    for (const id of ids) out.add(id);
+    return out;
+  }, [things, ids]);
+  const [near, rest] = useMemo(() => {
+    if (inside === null) return [entries, none];
+    const within = reach(things, [inside]);
+    return [entries.filter((e) => within.has(e.thing)), entries.filter((e) => !within.has(e.thing))];
+  }, [entries, things, inside]);
   const marked = useMemo(() => {
-    const chosen = new Set(selected);
-    return chosen.has(piece.id) ? entries : entries.filter((e) => chosen.has(e.thing));
+    return selected.has(piece.id) ? entries : entries.filter((e) => selected.has(e.thing));
   }, [entries, selected, piece.id]);
   const under = useMemo(() => {
-    const chosen = new Set(selected);
-    return entries.filter((e) => (e.thing === hovered || piece.id === hovered) && !chosen.has(e.thing));
-  }, [entries, hovered, selected, piece.id]);
+    if (hovered === null) return none;
+    const over = reach(things, [hovered]);
+    return entries.filter((e) => (over.has(e.thing) || piece.id === hovered) && !selected.has(e.thing));
+  }, [entries, things, hovered, selected, piece.id]);
   const surfaces = useMemo(
     () =>
       (mesh?.slots ?? []).map(({ slot, geometry, faces }) => {
@@ -80,40 +103,38 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
         const [r, g, b] = look?.colour ?? [0.58, 0.52, 0.42, 1];
         material.color.setRGB(r, g, b);
         material.map = look?.texture ? textureOf(look.texture, invalidate) : null;
-        return { geometry, material, faces };
+        const faint = inside === null ? null : faded(material);
+        return { geometry, material, faint, faces };
       }),
-    [mesh, piece.materials, piece.facts.closed, glass, invalidate],
+    [mesh, piece.materials, piece.facts.closed, glass, inside, invalidate],
   );
   const dark = luminance(piece.materials?.[0]?.colour) < 0.16;
   const inks = useMemo(() => inksOf(scheme, dark, draw === "mesh"), [scheme, dark, draw]);
   if (!mesh) return null;
   return (
     <>
-      {surfaces.map(({ geometry, material, faces }, k) => (
-        <Instances
-          // biome-ignore lint/suspicious/noArrayIndexKey: slots have no other name
-          key={k}
-          kind="mesh"
-          geometry={geometry}
-          material={material}
-          entries={entries}
-          piece={piece}
-          faces={faces}
-          order={0}
-        />
+      {surfaces.map(({ geometry, material, faint, faces }, k) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: slots have no other name
+        <Fragment key={k}>
+          <Instances
+            kind="mesh"
+            geometry={geometry}
+            material={material}
+            entries={near}
+            piece={piece}
+            faces={faces}
+            order={0}
+          />
+          {faint && rest.length > 0 && (
+            <Instances kind="mesh" geometry={geometry} material={faint} entries={rest} piece={piece} order={1} />
+          )}
+        </Fragment>
       ))}
-      {draw !== "solid" && mesh.outline && (
-        <Instances
-          kind="lines"
-          geometry={mesh.outline}
-          material={inks.edge}
-          entries={entries}
-          piece={piece}
-          order={1}
-        />
+      {alone && draw !== "solid" && mesh.outline && (
+        <Instances kind="lines" geometry={mesh.outline} material={inks.edge} entries={near} piece={piece} order={1} />
       )}
       {draw === "mesh" && mesh.inner && (
-        <Instances kind="lines" geometry={mesh.inner} material={inks.inner} entries={entries} piece={piece} order={1} />
+        <Instances kind="lines" geometry={mesh.inner} material={inks.inner} entries={near} piece={piece} order={1} />
       )}
       {marked.length > 0 && (
         <Marks mesh={mesh} wash={inks.wash} line={inks.selected} entries={marked} piece={piece} order={3} />
@@ -123,6 +144,15 @@ function PieceInstances({ piece, entries, scheme }: InstancesProps) {
       )}
     </>
   );
+}
+
+/** The same look, hardly there: what stands round the group that is worked on. */
+function faded(material: MeshLambertMaterial): MeshLambertMaterial {
+  const out = material.clone();
+  out.transparent = true;
+  out.opacity = 0.16;
+  out.depthWrite = false;
+  return out;
 }
 
 /** How light a linear colour is, 0 to 1. */
@@ -221,7 +251,8 @@ function Instances({ kind, geometry, material, entries, piece, faces, order }: O
     object.userData.faces = faces;
     entries.forEach((entry, k) => {
       itemMatrix(entry.pose, piece, matrix);
-      if (dragged?.ids.has(entry.thing)) matrix.premultiply(dragged.matrix);
+      const by = dragged?.of.get(entry.thing);
+      if (by) matrix.premultiply(by);
       matrix.toArray(object.instanceMatrix.array, k * 16);
     });
     object.instanceMatrix.needsUpdate = true;

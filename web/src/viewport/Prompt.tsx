@@ -1,6 +1,8 @@
 import styled from "styled-components";
 import { useLevel } from "../state/level";
 import { type DrawRun, useRunning } from "../state/running";
+import { isFlat } from "./docking";
+import { useDrag } from "./drag";
 import { port } from "./port";
 
 const Line = styled.output`
@@ -10,6 +12,14 @@ const Line = styled.output`
   & span { opacity: 0.72; }
 `;
 
+const CAUGHT = {
+  vertex: "a vertex",
+  edge: "an edge middle",
+  face: "a face centre",
+  pivot: "a pivot",
+  "path point": "a path point",
+  "on edge": "an edge",
+} as const;
 const FEATURES = { vertex: "vertex", edge: "edge middle", face: "face centre" } as const;
 
 /** What the stage of a drawing measures now, and the size and triangles of the whole. */
@@ -30,6 +40,7 @@ export function Prompt() {
   const pointer = useRunning((s) => s.pointer);
   const pieces = useLevel((s) => s.scene.pieces);
   const note = useLevel((s) => s.previewNote);
+  const caught = useDrag((s) => s.caught?.kind);
   if (!now) return null;
   const frame = port.element?.getBoundingClientRect();
   const left = Math.max(8, Math.min(pointer.x - (frame?.left ?? 0) + 18, port.width - 440));
@@ -62,7 +73,16 @@ export function Prompt() {
       )}
       {now.kind === "pick" && (
         <span>
-          {now.feature ? `Click to take this ${FEATURES[now.feature.kind]}` : "Point at a vertex, an edge or a face"}
+          {now.feature
+            ? `Click to take this ${FEATURES[now.feature.kind]}`
+            : (now.words ?? "Point at a vertex, an edge or a face")}
+        </span>
+      )}
+      {now.kind === "measure" && (
+        <span>
+          {now.feature
+            ? `Click to measure ${now.picked.length === 0 || now.picked.length > 2 ? "from" : now.picked.length === 1 ? "to" : "the angle to"} this ${FEATURES[now.feature.kind]}`
+            : "Point at a vertex, an edge or a face"}
         </span>
       )}
       {now.kind === "dock" && !now.grip && (
@@ -77,8 +97,8 @@ export function Prompt() {
             : now.point
               ? "Click to land here"
               : "Point at where it lands"}{" "}
-          <span>· F flat {now.contact ? "on" : "off"}</span>
-          {now.contact && (
+          <span>· F flat {isFlat(now) ? "on" : "off"}</span>
+          {isFlat(now) && (
             <>
               <span>
                 {" "}
@@ -92,6 +112,7 @@ export function Prompt() {
       {now.kind === "drag" && (
         <>
           {now.words} <span>or type</span> {measure(`${now.value} ${now.unit}`)}
+          {caught && <span> · caught {CAUGHT[caught]}</span>}
         </>
       )}
     </Line>

@@ -1,5 +1,5 @@
 import styled from "styled-components";
-import { setView, useView } from "../state/view";
+import { inPerspective, setView, useView } from "../state/view";
 
 const Dial = styled.div`
   position: absolute; left: 12px; bottom: 12px; width: 92px; height: 92px;
@@ -24,11 +24,11 @@ const TICKS = Array.from({ length: 24 }, (_, k) => k);
 /** The compass rose: shows which way one looks and how far down; a letter turns the view that way. */
 export function Rose() {
   const mode = useView((v) => v.mode);
-  const yaw = useView((v) => (v.mode === "free" ? v.yaw : v.mode === "side" ? Math.PI / 2 : 0));
-  const pitch = useView((v) => (v.mode === "plan" ? Math.PI / 2 : v.mode === "free" ? v.pitch : 0));
+  const yaw = useView((v) => (inPerspective(v.mode) ? v.yaw : v.mode === "side" ? Math.PI / 2 : 0));
+  const pitch = useView((v) => (v.mode === "plan" ? Math.PI / 2 : inPerspective(v.mode) ? v.pitch : 0));
   const down = Math.round((pitch * 180) / Math.PI);
   return (
-    <Dial role="group" aria-label="Compass" data-ruled={mode !== "free"}>
+    <Dial role="group" aria-label="Compass" data-ruled={!inPerspective(mode)}>
       <svg viewBox="-46 -46 92 92" aria-hidden="true">
         <circle r="31" fill="var(--panel)" stroke="var(--line-strong)" />
         <g transform={`rotate(${(yaw * 180) / Math.PI})`}>
@@ -55,7 +55,9 @@ export function Rose() {
             style={style}
             aria-label={`Look ${word}`}
             title={`Look ${word}`}
-            onClick={() => setView({ mode: "free", yaw: to, pitch: mode === "free" ? pitch : 0.35 })}
+            onClick={() =>
+              setView({ mode: mode === "eye" ? "eye" : "free", yaw: to, pitch: inPerspective(mode) ? pitch : 0.35 })
+            }
           >
             {letter}
           </button>

@@ -1,7 +1,7 @@
 import { useEffect, useRef } from "react";
 import styled from "styled-components";
 import { useLevel } from "../state/level";
-import { FIELD_OF_VIEW, useView } from "../state/view";
+import { FIELD_OF_VIEW, inPerspective, useView } from "../state/view";
 import type { Scheme } from "../theme/tokens";
 import { nice, visibleStep } from "./Grid";
 import { port } from "./port";
@@ -22,13 +22,13 @@ export function Rulers({ scheme }: { scheme: Scheme }) {
   const top = useRef<HTMLCanvasElement>(null);
   const left = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
-    if (mode === "free" || !top.current || !left.current) return;
+    if (inPerspective(mode) || !top.current || !left.current) return;
     const across = mode === "side" ? "z" : "x";
     const upward = mode === "plan" ? "z" : "y";
     draw(top.current, "top", across, step, distance, target, scheme);
     draw(left.current, "left", upward, step, distance, target, scheme);
   }, [mode, target, distance, step, scheme]);
-  if (mode === "free") return null;
+  if (inPerspective(mode)) return null;
   return (
     <>
       <Strip ref={left} data-side="left" aria-hidden="true" />

@@ -11,18 +11,10 @@ import { daySheet, nightSheet, prefersNight, type Scheme } from "../theme/tokens
 import { boxAboutPivot, boxOf } from "./entries";
 import { Grid } from "./Grid";
 import { Handles, useHandlePlace } from "./Handles";
-import {
-  cancelDrag,
-  handlePlace,
-  onBox,
-  pointerDown,
-  pointerMove,
-  pointerUp,
-  shiftView,
-  turnView,
-  zoomView,
-} from "./input";
+import { cancelDrag, doubleClick, handlePlace, onBox, pointerDown, pointerMove, pointerUp } from "./input";
+import { endTransition, shiftView, turnView, zoomView } from "./looking";
 import { Marks } from "./Marks";
+import { Measures } from "./Measures";
 import { meshesToCome, onMeshLoaded } from "./meshes";
 import { Paths } from "./Paths";
 import { Pieces } from "./Pieces";
@@ -30,11 +22,12 @@ import { Prompt } from "./Prompt";
 import { port } from "./port";
 import { Rose } from "./Rose";
 import { Rulers } from "./Rulers";
+import { SizeTabs } from "./SizeTabs";
 
 const Frame = styled.div`
   position: relative; overflow: hidden; min-width: 0; min-height: 0; outline-offset: -3px; touch-action: none;
   user-select: none;
-  &[data-running="place"], &[data-running="path"], &[data-running="draw"], &[data-running="pick"], &[data-running="dock"] { cursor: crosshair; }
+  &[data-running="place"], &[data-running="path"], &[data-running="draw"], &[data-running="pick"], &[data-running="dock"], &[data-running="measure"] { cursor: crosshair; }
 `;
 
 const Rubber = styled.div`
@@ -67,7 +60,10 @@ export function Viewport() {
       return [event.clientX - r.left, event.clientY - r.top];
     };
     const down = (event: PointerEvent) => {
+      // the letters of the compass are pressed for themselves
+      if ((event.target as Element).closest("button")) return;
       element.focus({ preventScroll: true });
+      endTransition();
       if (pointerDown(...at(event), event)) element.setPointerCapture(event.pointerId);
     };
     let waiting: PointerEvent | null = null;
@@ -110,6 +106,7 @@ export function Viewport() {
       }
     };
     const lost = () => cancelDrag();
+    const twice = (event: MouseEvent) => doubleClick(...at(event));
     element.addEventListener("pointerdown", down);
     element.addEventListener("pointermove", move);
     element.addEventListener("pointerup", up);
@@ -117,6 +114,7 @@ export function Viewport() {
     element.addEventListener("pointerleave", leave);
     element.addEventListener("wheel", wheel, { passive: false });
     element.addEventListener("contextmenu", none);
+    element.addEventListener("dblclick", twice);
     element.addEventListener("keydown", key);
     return () => {
       element.removeEventListener("pointerdown", down);
@@ -126,6 +124,7 @@ export function Viewport() {
       element.removeEventListener("pointerleave", leave);
       element.removeEventListener("wheel", wheel);
       element.removeEventListener("contextmenu", none);
+      element.removeEventListener("dblclick", twice);
       element.removeEventListener("keydown", key);
     };
   }, []);
@@ -171,8 +170,9 @@ function Stage({ scheme }: { scheme: Scheme }) {
     port.width = size.width;
     port.height = size.height;
     port.redraw = invalidate;
+    port.renderer = gl;
     invalidate();
-  }, [size, invalidate]);
+  }, [size, gl, invalidate]);
   useEffect(() => viewStore.subscribe(() => invalidate()), [invalidate]);
   useEffect(() => {
     const refresh = () => {
@@ -202,14 +202,19 @@ function Stage({ scheme }: { scheme: Scheme }) {
     port.aim(view);
     const fog = root.fog as Fog | null;
     if (fog) {
-      fog.near = view.mode === "free" ? view.distance * 2.5 : 5000;
-      fog.far = view.mode === "free" ? view.distance * 9 + 60 : 9000;
+      const eye = view.mode === "eye";
+      fog.near = eye ? 80 : view.mode === "free" ? view.distance * 2.5 : 5000;
+      fog.far = eye ? 380 : view.mode === "free" ? view.distance * 9 + 60 : 9000;
     }
     frames.current++;
     const element = port.element;
     if (element) {
       const m = new Matrix4().multiplyMatrices(port.camera.projectionMatrix, port.camera.matrixWorldInverse);
       element.dataset.projection = m.elements.map((v) => v.toPrecision(9)).join(" ");
+      element.dataset.eye = port.camera.position
+        .toArray()
+        .map((v) => v.toFixed(4))
+        .join(" ");
       element.dataset.frames = String(frames.current);
       element.dataset.toCome = String(meshesToCome());
       element.dataset.drawCalls = String(renderer.info.render.calls);
@@ -226,7 +231,9 @@ function Stage({ scheme }: { scheme: Scheme }) {
       <Ghost scheme={scheme} />
       <Paths scheme={scheme} />
       <Handles scheme={scheme} />
+      <SizeTabs scheme={scheme} />
       <Marks scheme={scheme} />
+      <Measures scheme={scheme} />
     </>
   );
 }

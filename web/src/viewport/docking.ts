@@ -3,13 +3,15 @@ import { previewStep, takeStep } from "../api/steps";
 import type { Feature, Params, Vector } from "../api/types";
 import { levelStore } from "../state/level";
 import { type DockRun, run, runningStore, setTyped, updateRun } from "../state/running";
-import { selectionStore } from "../state/selection";
+import { select, selectionStore } from "../state/selection";
+import { isLocked, meant, reach } from "../state/tree";
+import { viewStore } from "../state/view";
 import { numbersIn } from "../ui/expression";
-import { featureAt, Latest } from "./featurePick";
+import { featureAt, Latest, placeOf } from "./featurePick";
 import { port } from "./port";
 
 /** What was chosen for the dock before: the next one starts with it. */
-let chosen = { contact: false, align: true, quarters: 0 };
+let chosen: Pick<DockRun, "contact" | "align" | "quarters"> = { contact: null, align: true, quarters: 0 };
 
 const current = (): DockRun | null => {
   const { now } = runningStore.getState();
@@ -22,19 +24,22 @@ export function startDock(): void {
   run({ kind: "dock", selection, grip: null, feature: null, point: null, ...chosen, quarters: 0 });
 }
 
-const placeOf = ({ thing, item, kind, index, face }: Feature) => ({ thing, item, kind, index, face });
+/** Whether the faces are laid against each other. */
+export const isFlat = (now: DockRun): boolean =>
+  now.contact ?? (now.grip?.kind === "face" && now.feature?.kind === "face");
 
 function paramsOf(now: DockRun): Params | null {
   if (!now.grip || (!now.feature && !now.point)) return null;
   const gap = numbersIn(runningStore.getState().typed)?.[0] ?? 0;
+  const contact = isFlat(now);
   return {
     grip: placeOf(now.grip),
     landing: now.feature && placeOf(now.feature),
     point: now.feature ? null : now.point,
-    contact: now.contact,
+    contact,
     align: now.align,
-    quarters: now.contact ? now.quarters : 0,
-    gap: now.contact ? gap : 0,
+    quarters: contact ? now.quarters : 0,
+    gap: contact ? gap : 0,
   };
 }
 
@@ -47,14 +52,15 @@ function show(): void {
 const same = (a: Feature | null, b: Feature | null): boolean =>
   a?.thing === b?.thing && a?.item === b?.item && a?.kind === b?.kind && a?.index === b?.index && a?.face === b?.face;
 
-const latest = new Latest(async (x, y, free) => {
+const latest = new Latest(async (x, y, unsnapped) => {
   const now = current();
   if (!now) return;
-  const moving = new Set(now.selection);
-  const feature = await featureAt(x, y, (id) => moving.has(id) === (now.grip === null));
+  const moving = reach(levelStore.getState().scene.things, now.selection);
+  const free = now.selection.length === 0;
+  const feature = await featureAt(x, y, (id) => (now.grip === null ? free || moving.has(id) : !moving.has(id)));
   const later = current();
   if (!later || later.grip !== now.grip) return;
-  const point = feature || !now.grip ? null : groundPoint(x, y, free);
+  const point = feature || !now.grip ? null : groundPoint(x, y, unsnapped);
   if (same(feature, later.feature) && point?.join() === later.point?.join()) return;
   updateRun({ ...later, feature, point });
   show();
@@ -82,7 +88,17 @@ export async function dockEnter(): Promise<void> {
   const now = current();
   if (!now) return;
   if (!now.grip) {
-    if (now.feature) updateRun({ ...now, grip: now.feature, feature: null, point: null });
+    if (!now.feature) return;
+    let { selection } = now;
+    if (selection.length === 0) {
+      // with nothing selected, what is gripped is what moves
+      const { things } = levelStore.getState().scene;
+      const whole = meant(things, now.feature.thing, viewStore.getState().inside);
+      if (!whole || isLocked(things, now.feature.thing)) return;
+      selection = [whole];
+      select(selection);
+    }
+    updateRun({ ...now, selection, grip: now.feature, feature: null, point: null });
     return;
   }
   const params = paramsOf(now);
@@ -109,9 +125,9 @@ export function dockBack(): void {
 export function dockKey(key: string): boolean {
   const now = current();
   if (!now) return false;
-  if (key === "f") updateRun({ ...now, contact: !now.contact });
-  else if (key === "q" && now.contact) updateRun({ ...now, quarters: (now.quarters + 1) % 4 });
-  else if (key === "e" && now.contact) updateRun({ ...now, align: !now.align });
+  if (key === "f") updateRun({ ...now, contact: !isFlat(now) });
+  else if (key === "q" && isFlat(now)) updateRun({ ...now, quarters: (now.quarters + 1) % 4 });
+  else if (key === "e" && isFlat(now)) updateRun({ ...now, align: !now.align });
   else return false;
   show();
   return true;

@@ -1,15 +1,26 @@
 import type { Matrix4 } from "three";
 import { createStore, useStore } from "zustand";
+import type { Feature, Vector } from "../api/types";
 
 /** A move of whole things that is shown while it is dragged, before it becomes a step. */
 export interface Dragged {
-  ids: ReadonlySet<string>;
-  matrix: Matrix4;
+  /** The matrix of each thing that moves. */
+  of: ReadonlyMap<string, Matrix4>;
+  /** The matrix of the handles. */
+  place: Matrix4;
 }
 
-export const dragStore = createStore<{ now: Dragged | null; handle: string | null }>(() => ({
-  now: null,
-  handle: null,
-}));
-export const useDrag = <T>(choose: (s: { now: Dragged | null; handle: string | null }) => T): T =>
-  useStore(dragStore, choose);
+/** What a drag has caught: the kind of feature, and where it is. */
+export interface Caught {
+  kind: Feature["kind"] | "on edge" | "pivot" | "path point";
+  point: Vector;
+}
+
+interface DragState {
+  now: Dragged | null;
+  handle: string | null;
+  caught: Caught | null;
+}
+
+export const dragStore = createStore<DragState>(() => ({ now: null, handle: null, caught: null }));
+export const useDrag = <T>(choose: (s: DragState) => T): T => useStore(dragStore, choose);

@@ -49,7 +49,8 @@ function shapeNow(now: DrawRun): ShapeValues {
 
 function paramsOf(now: DrawRun, shape: ShapeValues): Params {
   const [u, v] = now.found?.base ?? now.base;
-  return { shape, surface: now.surface, position: plain(pointOf(now.frame, u, v)), on: now.on };
+  const group = viewStore.getState().inside;
+  return { shape, surface: now.surface, position: plain(pointOf(now.frame, u, v)), on: now.on, group };
 }
 
 function show(now: DrawRun): void {
@@ -232,7 +233,12 @@ export async function makeTyped(): Promise<Problem | null> {
   const [x, , z] = viewStore.getState().target;
   const snap = snapper(false, step());
   const position = [snap(x), 0, snap(z)];
-  const result = await takeStep("add_shape", { shape: now.shape, surface: now.surface, position }, [], true);
+  const result = await takeStep(
+    "add_shape",
+    { shape: now.shape, surface: now.surface, position, group: viewStore.getState().inside },
+    [],
+    true,
+  );
   if (result instanceof Problem) return result;
   rememberShape(now.shape, now.surface);
   run(null);

@@ -1,6 +1,7 @@
 import { Matrix4, Quaternion, Vector3 } from "three";
-import type { Piece, Placement, Thing } from "../api/types";
-import type { Scene } from "../state/level";
+import type { Piece, Placement, Shown, Thing } from "../api/types";
+import { isShown, type Scene } from "../state/level";
+import { isHidden, under } from "../state/tree";
 
 /** One item that is drawn: which thing it belongs to, its number there, and its pose (position, turn, size). */
 export interface Entry {
@@ -12,7 +13,7 @@ export interface Entry {
 const single = new WeakMap<Placement, Entry>();
 const runs = new WeakMap<number[][], Entry[]>();
 
-function entriesOf(thing: Thing, items: number[][] | undefined): readonly Entry[] {
+function entriesOf(thing: Shown, items: number[][] | undefined): readonly Entry[] {
   if (thing.kind === "placement") {
     let entry = single.get(thing);
     if (!entry) {
@@ -31,8 +32,8 @@ function entriesOf(thing: Thing, items: number[][] | undefined): readonly Entry[
 }
 
 /** Whether a thing is drawn: neither hidden nor left out while others are isolated. */
-export const isDrawn = (thing: Thing, isolated: ReadonlySet<string> | null): boolean =>
-  !thing.hidden && (isolated === null || isolated.has(thing.id));
+export const isDrawn = (scene: Scene, thing: Thing, isolated: ReadonlySet<string> | null): boolean =>
+  !isHidden(scene.things, thing.id) && (isolated === null || isolated.has(thing.id));
 
 /** What is drawn of each piece; lists that did not change are those of `before`. */
 export function entriesByPiece(
@@ -42,7 +43,7 @@ export function entriesByPiece(
 ): Map<string, readonly Entry[]> {
   const found = new Map<string, Entry[]>();
   for (const thing of scene.things.values()) {
-    if (thing.kind === "path" || !isDrawn(thing, isolated)) continue;
+    if (!isShown(thing) || !isDrawn(scene, thing, isolated)) continue;
     const list = found.get(thing.piece);
     const more = entriesOf(thing, scene.items.get(thing.id));
     if (list) for (const entry of more) list.push(entry);
@@ -90,9 +91,17 @@ export function boxOf(scene: Scene, ids: Iterable<string>): { low: Vector3; high
   const high = low.clone().negate();
   const matrix = new Matrix4();
   const corner = new Vector3();
-  for (const id of ids) {
-    const thing = scene.things.get(id);
-    if (!thing) continue;
+  for (const thing of under(scene.things, ids)) {
+    const { id } = thing;
+    if (thing.kind === "group") continue;
+    if (thing.kind === "measure") {
+      for (const p of [thing.start, thing.end]) {
+        corner.fromArray(p);
+        low.min(corner);
+        high.max(corner);
+      }
+      continue;
+    }
     if (thing.kind === "path") {
       for (const p of scene.paths.get(id)?.line ?? []) {
         corner.fromArray(p);

@@ -1,6 +1,6 @@
 import { api } from "../api/client";
-import type { Feature } from "../api/types";
-import { levelStore, shown } from "../state/level";
+import type { Feature, Snap } from "../api/types";
+import { isShown, levelStore, shown } from "../state/level";
 import { run, runningStore, updateRun } from "../state/running";
 import { viewStore } from "../state/view";
 import { type Hit, port } from "./port";
@@ -34,6 +34,15 @@ export async function featureAt(x: number, y: number, accept: (thing: string) =>
     return null;
   }
 }
+
+/** A feature as the steps and the measures take it. */
+export const placeOf = ({ thing, item = 0, kind, index = 0, face = 0 }: Snap["grip"]) => ({
+  thing,
+  item,
+  kind,
+  index,
+  face,
+});
 
 /** Runs a question for the latest place only: while one is asked, later places wait, and the last one wins. */
 export class Latest {
@@ -69,7 +78,7 @@ const latest = new Latest(async (x, y) => {
   const { things } = shown(levelStore.getState());
   const feature = await featureAt(x, y, (id) => {
     const thing = things.get(id);
-    return thing !== undefined && thing.kind !== "path" && (now.piece === null || thing.piece === now.piece);
+    return isShown(thing) && (now.piece === null || thing.piece === now.piece);
   });
   const later = runningStore.getState().now;
   if (later?.kind === "pick") updateRun({ ...later, feature });

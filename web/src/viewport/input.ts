@@ -1,19 +1,21 @@
-import { Vector3 } from "three";
+import type { Vector3 } from "three";
 import { previewStep, takeStep } from "../api/steps";
 import type { PathPoint, Vector } from "../api/types";
 import { levelStore, shown } from "../state/level";
-import { run, runningStore, setTyped, updateRun } from "../state/running";
-import { hover, type SelectMode, select, selectionStore } from "../state/selection";
-import { FIELD_OF_VIEW, setView, viewStore } from "../state/view";
+import { openCard, run, runningStore, setTyped, updateRun } from "../state/running";
+import { hover, openGroup, type SelectMode, select } from "../state/selection";
+import { viewStore } from "../state/view";
 import { numbersIn } from "../ui/expression";
+import { inBox, thingUnder } from "./boxSelect";
 import { dockBack, dockEnter, dockKey, dockMove, dockPress } from "./docking";
 import { dragStore } from "./drag";
 import { drawBack, drawEnter, drawMove, drawPress, drawRelease } from "./drawing";
-import { boxOf, isDrawn } from "./entries";
 import { featureMove, featurePress } from "./featurePick";
 import { type HandleDrag, holdHandle } from "./handleDrag";
-import { dragPath, grabPath, pathUnder } from "./pathDrag";
-import { eyeDirection, port, viewTurn } from "./port";
+import { shiftView, turnView } from "./looking";
+import { measureBack, measureMove, measurePress } from "./measuring";
+import { dragPath, grabPath } from "./pathDrag";
+import { port } from "./port";
 
 interface Drag {
   move(x: number, y: number, free: boolean, centred?: boolean): void;
@@ -43,41 +45,6 @@ const groundAt = (x: number, y: number, free: boolean): Vector | null => {
 
 /** The place of the selection's handles; kept by the viewport component. */
 export const handlePlace: { now: Vector3 | null } = { now: null };
-
-// -- looking --
-
-export function turnView(dx: number, dy: number, about: Vector3 | null): void {
-  const view = viewStore.getState();
-  const fixed = { plan: [0, Math.PI / 2 - 0.001], front: [0, 0], side: [Math.PI / 2, 0], free: [view.yaw, view.pitch] };
-  const [yaw0, pitch0] = fixed[view.mode] as [number, number];
-  const yaw = yaw0 - dx * 0.007;
-  const pitch = Math.min(Math.PI / 2 - 0.001, Math.max(-1.4, pitch0 + dy * 0.007));
-  const target = new Vector3(...view.target);
-  if (about) {
-    const carry = viewTurn(yaw, pitch).multiply(viewTurn(yaw0, pitch0).invert());
-    target.sub(about).applyQuaternion(carry).add(about);
-  }
-  setView({ mode: "free", yaw, pitch, target: target.toArray() });
-}
-
-export function shiftView(dx: number, dy: number): void {
-  const view = viewStore.getState();
-  const scale = port.metresPerPixel(new Vector3(...view.target), view);
-  const right = new Vector3().setFromMatrixColumn(port.camera.matrixWorld, 0);
-  const up = new Vector3().setFromMatrixColumn(port.camera.matrixWorld, 1);
-  const target = new Vector3(...view.target).addScaledVector(right, -dx * scale).addScaledVector(up, dy * scale);
-  setView({ target: target.toArray() });
-}
-
-export function zoomView(factor: number, x: number, y: number): void {
-  const view = viewStore.getState();
-  const distance = Math.min(20_000, Math.max(0.2, view.distance * factor));
-  const k = distance / view.distance;
-  const toward = port.pick(x, y)?.point ?? port.ground(x, y, view.target[1]);
-  const target = new Vector3(...view.target);
-  if (toward && toward.distanceTo(target) < view.distance * 4) target.lerp(toward, 1 - k);
-  setView({ distance, target: target.toArray() });
-}
 
 // -- presses --
 
@@ -117,53 +84,14 @@ function selectDrag(x0: number, y0: number): Drag {
   };
 }
 
-function thingUnder(x: number, y: number): string | null {
-  const { things } = shown(levelStore.getState());
-  const hit = port.pick(x, y, (id) => things.get(id)?.locked !== true);
-  return pathUnder(x, y, hit?.distance) ?? hit?.thing ?? null;
-}
-
-/** Things whose box, as seen, touches a rectangle of the viewport. */
-function inBox(x0: number, y0: number, x1: number, y1: number): string[] {
-  const scene = shown(levelStore.getState());
-  const [left, right, top, bottom] = [Math.min(x0, x1), Math.max(x0, x1), Math.min(y0, y1), Math.max(y0, y1)];
-  const { isolated } = viewStore.getState();
-  return [...scene.things.values()]
-    .filter((thing) => {
-      if (thing.locked || !isDrawn(thing, isolated)) return false;
-      const { id } = thing;
-      const box = boxOf(scene, [id]);
-      if (!box) return false;
-      let [a, b, c, d] = [
-        Number.POSITIVE_INFINITY,
-        Number.NEGATIVE_INFINITY,
-        Number.POSITIVE_INFINITY,
-        Number.NEGATIVE_INFINITY,
-      ];
-      for (let k = 0; k < 8; k++) {
-        const corner = new Vector3(
-          k & 1 ? box.high.x : box.low.x,
-          k & 2 ? box.high.y : box.low.y,
-          k & 4 ? box.high.z : box.low.z,
-        );
-        const seen = port.seen(corner);
-        if (!seen) return false;
-        [a, b, c, d] = [Math.min(a, seen.x), Math.max(b, seen.x), Math.min(c, seen.y), Math.max(d, seen.y)];
-      }
-      // whole things only: what reaches out of the rectangle, such as the ground, is not meant
-      return a >= left && b <= right && c >= top && d <= bottom;
-    })
-    .map((thing) => thing.id);
-}
-
 function handlePress(handle: string, x0: number, y0: number, place: Vector3): Drag | null {
   const held = holdHandle(handle, x0, y0, place);
   if (!held) return null;
   let moved = false;
   return {
-    move(x, y, free) {
+    move(x, y, free, centred) {
       moved ||= Math.hypot(x - x0, y - y0) > SLOP;
-      if (moved) held.move(x, y, free);
+      if (moved) held.move(x, y, free, centred);
     },
     finish() {
       if (moved) return held.finish();
@@ -180,7 +108,7 @@ async function place(at: Vector, again: boolean): Promise<void> {
   if (now?.kind !== "place") return;
   const piece = now.piece;
   run(again ? { kind: "place", piece, at: null, carried: false } : null);
-  await takeStep("place_piece", { position: at }, [piece]);
+  await takeStep("place_piece", { position: at, group: viewStore.getState().inside }, [piece]);
 }
 
 function pathPlace(x: number, y: number, free: boolean): Vector | null {
@@ -248,7 +176,8 @@ function drawDrag(x0: number, y0: number, free0: boolean): Drag {
 export function pointerDown(x: number, y: number, event: PointerEvent): boolean {
   if (current) return false;
   const { now } = runningStore.getState();
-  if (event.button === 2) current = lookDrag(event.shiftKey ? "shift" : "turn", x, y);
+  if (event.button === 0 && viewStore.getState().mode === "eye" && now === null) current = lookDrag("turn", x, y);
+  else if (event.button === 2) current = lookDrag(event.shiftKey ? "shift" : "turn", x, y);
   else if (event.button === 1) current = lookDrag("shift", x, y);
   else if (event.button !== 0) return false;
   else if (waiting) {
@@ -269,6 +198,8 @@ export function pointerDown(x: number, y: number, event: PointerEvent): boolean 
     current = { move: featureMove, finish: (up) => featurePress(up.x, up.y) };
   } else if (now?.kind === "dock") {
     current = { move: dockMove, finish: (up) => dockPress(up.x, up.y, up.ctrl) };
+  } else if (now?.kind === "measure") {
+    current = { move: measureMove, finish: (up) => measurePress(up.x, up.y) };
   } else {
     const handle = handlePlace.now && port.pickHandle(x, y);
     const grabbed = handle ? null : grabPath(x, y);
@@ -291,6 +222,7 @@ export function pointerMove(x: number, y: number, event: PointerEvent): void {
   else if (now?.kind === "draw") drawMove(x, y, event.ctrlKey, event.shiftKey);
   else if (now?.kind === "pick") featureMove(x, y);
   else if (now?.kind === "dock") dockMove(x, y, event.ctrlKey);
+  else if (now?.kind === "measure") measureMove(x, y);
   else if (now?.kind === "path") {
     const at = pathPlace(x, y, event.ctrlKey);
     updateRun({ ...now, hover: at });
@@ -314,6 +246,17 @@ export function pointerUp(x: number, y: number, event: PointerEvent): void {
   }
 }
 
+/** Work within the group under the pointer. */
+export function doubleClick(x: number, y: number): void {
+  if (runningStore.getState().now) return;
+  const { things } = shown(levelStore.getState());
+  const group = thingUnder(x, y);
+  if (!group || things.get(group)?.kind !== "group") return;
+  openGroup(group);
+  const one = thingUnder(x, y);
+  select(one ? [one] : []);
+}
+
 export function cancelDrag(): void {
   current?.cancel?.();
   current = null;
@@ -331,12 +274,14 @@ export function runningKey(event: KeyboardEvent): boolean {
     } else if (current) cancelDrag();
     else if (now.kind === "draw") drawBack();
     else if (now.kind === "dock") dockBack();
+    else if (now.kind === "measure") measureBack();
     else if (now.kind === "path" && now.points.length > 0) {
       const points = now.points.slice(0, -1);
       updateRun({ ...now, points, height: points.length ? now.height : null });
       showPath(points, now.hover);
     } else {
       previewStep(null);
+      if (now.kind === "pick" && now.card) openCard(null);
       run(null);
     }
     return true;
@@ -379,33 +324,9 @@ export function runningKey(event: KeyboardEvent): boolean {
     setTyped(typed.slice(0, -1));
     return true;
   }
-  if (/^[\d.,;\-+*/() ]$/.test(event.key) && (typed !== "" || event.key !== " ")) {
+  if (/^[\d.,;\-+*/()= ]$/.test(event.key) && (typed !== "" || event.key !== " ")) {
     setTyped(typed + event.key);
     return true;
   }
   return false;
-}
-
-/** Look at the selection, or at everything. */
-export function boxToLookAt(all: boolean): { low: Vector3; high: Vector3 } | null {
-  const scene = shown(levelStore.getState());
-  const { ids } = selectionStore.getState();
-  return boxOf(scene, all || ids.length === 0 ? scene.things.keys() : ids);
-}
-
-/** Look at a box from where one looks already, as near as the whole of it is seen. */
-export function lookAtBox(low: Vector3, high: Vector3): void {
-  const view = viewStore.getState();
-  const centre = low.clone().add(high).multiplyScalar(0.5);
-  const toEye = eyeDirection(view);
-  const right = new Vector3().setFromMatrixColumn(port.camera.matrixWorld, 0);
-  const up = new Vector3().setFromMatrixColumn(port.camera.matrixWorld, 1);
-  const tangent = Math.tan((FIELD_OF_VIEW * Math.PI) / 360);
-  let distance = 0.3;
-  for (let k = 0; k < 8; k++) {
-    const corner = new Vector3(k & 1 ? high.x : low.x, k & 2 ? high.y : low.y, k & 4 ? high.z : low.z).sub(centre);
-    const wide = Math.max(Math.abs(corner.dot(right)) / (port.width / port.height), Math.abs(corner.dot(up)));
-    distance = Math.max(distance, (1.2 * wide) / tangent + (view.mode === "free" ? corner.dot(toEye) : 0));
-  }
-  setView({ target: centre.toArray(), distance });
 }

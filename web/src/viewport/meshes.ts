@@ -90,6 +90,9 @@ export function useMesh(hash: string): ViewMesh | undefined {
   return useStore(store, (s) => s.loaded.get(hash) ?? meshOf(hash));
 }
 
+/** All meshes that are loaded. */
+export const useMeshes = (): ReadonlyMap<string, ViewMesh> => useStore(store, (s) => s.loaded);
+
 export const onMeshLoaded = (listener: () => void): (() => void) => store.subscribe(listener);
 
 /** Line segments drawn many times, each with its own matrix. */

@@ -3,6 +3,7 @@ import { previewStep, takeStep } from "../api/steps";
 import type { Path, PathPoint, Vector } from "../api/types";
 import { levelStore } from "../state/level";
 import { selectionStore } from "../state/selection";
+import { isLocked } from "../state/tree";
 import { viewStore } from "../state/view";
 import { isDrawn } from "./entries";
 import { type Grabbed, handleEnds } from "./Paths";
@@ -35,11 +36,12 @@ export function grabPath(x: number, y: number): Grabbed | null {
 
 /** The path whose line is under the pointer and not behind what stands there, `depth` metres from the eye. */
 export function pathUnder(x: number, y: number, depth = Number.POSITIVE_INFINITY): string | null {
-  const { paths, things } = levelStore.getState().scene;
+  const { scene } = levelStore.getState();
+  const { paths, things } = scene;
   const { isolated } = viewStore.getState();
   for (const [id, { line }] of paths) {
     const thing = things.get(id);
-    if (!thing || thing.locked || !isDrawn(thing, isolated)) continue;
+    if (!thing || isLocked(things, id) || !isDrawn(scene, thing, isolated)) continue;
     let before: { x: number; y: number } | null = null;
     for (const p of line) {
       const now = port.seen(p as Vector);

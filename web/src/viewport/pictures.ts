@@ -16,6 +16,7 @@ import {
 import { api } from "../api/client";
 import type { Piece } from "../api/types";
 import { useMesh, type ViewMesh } from "./meshes";
+import { port } from "./port";
 
 const W = 176;
 const H = 104;
@@ -101,6 +102,13 @@ function take(piece: Piece, mesh: ViewMesh): HTMLCanvasElement {
   return renderer.domElement;
 }
 
+/** Until what stands in the level is seen, at most some seconds: pictures are not what one waits for. */
+async function afterTheView(): Promise<void> {
+  for (let k = 0; k < 80 && port.element?.dataset.toCome !== "0"; k++) {
+    await new Promise((next) => setTimeout(next, 100));
+  }
+}
+
 /** A picture of a piece, taken once for each mesh and its colours, or kept by the server from before. */
 export function usePicture(piece: Piece): string | undefined {
   const mesh = useMesh(piece.mesh);
@@ -119,6 +127,7 @@ export function usePicture(piece: Piece): string | undefined {
       else if (mesh && wanted) {
         turn = turn.then(async () => {
           await new Promise((next) => setTimeout(next, 0));
+          await afterTheView();
           if (wanted && !done.has(key)) show(await taken(piece, mesh, key));
         });
       }

@@ -13,6 +13,9 @@ const view = (mode: ViewMode) => ({
   yaw: 0.7,
   pitch: 0.4,
   isolated: null,
+  inside: null,
+  through: true,
+  body: { height: 1.8, radius: 0.35, eye: 1.7, fov: 60 },
   distance: 20,
 });
 

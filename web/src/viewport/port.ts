@@ -1,7 +1,7 @@
-import type { InstancedMesh, Object3D } from "three";
+import type { InstancedMesh, Object3D, WebGLRenderer } from "three";
 import { Matrix4, PerspectiveCamera, Plane, Quaternion, Ray, Raycaster, Vector3 } from "three";
 import type { Vector } from "../api/types";
-import { FIELD_OF_VIEW, type ViewState } from "../state/view";
+import { FIELD_OF_VIEW, fieldOf, inPerspective, type ViewState } from "../state/view";
 import type { Entry } from "./entries";
 
 /** What a ray hit: the thing and item, the point, and the face's normal in the world. */
@@ -32,6 +32,7 @@ class Port {
   readonly pickables = new Set<InstancedMesh>();
   readonly handles = new Set<Object3D>();
   element: HTMLElement | null = null;
+  renderer: WebGLRenderer | null = null;
   width = 1;
   height = 1;
   redraw: () => void = () => undefined;
@@ -49,11 +50,14 @@ class Port {
     const aspect = this.width / this.height;
     const half = view.distance * Math.tan((FIELD_OF_VIEW * Math.PI) / 360);
     camera.up.copy(view.mode === "plan" ? NORTH : UP);
-    if (view.mode === "free") {
-      camera.near = Math.max(view.distance * 0.01, 0.02);
-      camera.far = view.distance * 12 + 300;
-      camera.position.copy(target).addScaledVector(direction, view.distance);
-      const top = camera.near * Math.tan((FIELD_OF_VIEW * Math.PI) / 360);
+    if (inPerspective(view.mode)) {
+      const eye = view.mode === "eye";
+      camera.near = eye ? 0.05 : Math.max(view.distance * 0.01, 0.02);
+      camera.far = eye ? 400 : view.distance * 12 + 300;
+      camera.position.copy(target);
+      if (eye) target.sub(direction);
+      else camera.position.addScaledVector(direction, view.distance);
+      const top = camera.near * Math.tan((fieldOf(view) * Math.PI) / 360);
       camera.projectionMatrix.makePerspective(-top * aspect, top * aspect, top, -top, camera.near, camera.far);
     } else {
       camera.near = 1;
@@ -88,8 +92,10 @@ class Port {
 
   /** Metres that a pixel spans at a point. */
   metresPerPixel(point: Vector3, view: ViewState): number {
-    const tangent = Math.tan((FIELD_OF_VIEW * Math.PI) / 360);
-    const depth = view.mode === "free" ? -point.clone().applyMatrix4(this.camera.matrixWorldInverse).z : view.distance;
+    const tangent = Math.tan((fieldOf(view) * Math.PI) / 360);
+    const depth = inPerspective(view.mode)
+      ? -point.clone().applyMatrix4(this.camera.matrixWorldInverse).z
+      : view.distance;
     return (2 * depth * tangent) / this.height;
   }
 
@@ -112,6 +118,20 @@ class Port {
         const faces = mesh.userData.faces as ArrayLike<number>;
         const face = faces[found.faceIndex ?? 0] ?? 0;
         best = { thing: entry.thing, item: entry.item, face, point: found.point, normal, distance: found.distance };
+      }
+    }
+    return best;
+  }
+
+  /** The height of the first thing under a place of the world; null where there is none. */
+  floorUnder(from: Vector3): number | null {
+    this.raycaster.ray.set(from, new Vector3(0, -1, 0));
+    this.raycaster.near = 0;
+    this.raycaster.far = 1000;
+    let best: number | null = null;
+    for (const mesh of this.pickables) {
+      for (const found of this.raycaster.intersectObject(mesh, false)) {
+        if (best === null || found.point.y > best) best = found.point.y;
       }
     }
     return best;

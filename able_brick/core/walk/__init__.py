@@ -1,0 +1,1 @@
+"""What the body of a player meets."""

@@ -1,0 +1,274 @@
+"""What a selection that is being moved snaps to: the nearest pair of a grip of it and a feature of anything else."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+from scipy.spatial.transform import Rotation
+
+from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.place.dock import plain
+from able_brick.core.place.pose import ORIGIN, about_pivot, rotation
+from able_brick.core.place.snapping import KINDS, mesh_features, on_segments
+from able_brick.level.evaluate import box_about_pivot, item_poses
+from able_brick.level.grips import FeatureAt
+from able_brick.level.rows import Group, Path, Piece, Placement, Vector
+from able_brick.level.snapshot import AShown, Snapshot, Things
+from able_brick.level.surface import Load, carried, told
+
+SnapKind = Literal["vertex", "edge", "face", "pivot", "path point", "on edge"]
+#: How much further away than a vertex, in reaches, each kind may be to be preferred over it: less is stronger.
+_WEIGHT: dict[SnapKind, float] = {
+    "vertex": 0.0,
+    "path point": 0.0,
+    "pivot": 0.05,
+    "edge": 0.15,
+    "face": 0.2,
+    "on edge": 0.6,
+}
+_MOST_GRIPS = 64
+_MOST_ITEMS = 400
+
+
+class SnapRequest(BaseModel):
+    """A selection displaced by a vector, and how near a feature must be, metres.
+
+    `along` are the directions in which it may still move: one, two, or none for all.
+    """
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    selection: list[str] = Field(max_length=10_000)
+    by: Vector
+    reach: float = Field(gt=0, le=1000)
+    along: list[Vector] = Field(default=[], max_length=3)
+
+
+class Snap(BaseModel):
+    """What was caught: the displacement that follows it, what it is and where, and the two ends.
+
+    `meets` when grip and landing come to lie on one spot; otherwise only their distance along the directions is 0.
+    """
+
+    by: Vector
+    kind: SnapKind
+    point: Vector
+    meets: bool
+    grip: FeatureAt
+    landing: FeatureAt | None
+
+
+@dataclass(frozen=True, eq=False)
+class Items:
+    """Every item that stands in a level: its thing, number and pose row (N,10), and its box (N,3) in the world."""
+
+    things: list[str]
+    numbers: list[int]
+    pieces: list[str]
+    poses: Floats
+    low: Floats
+    high: Floats
+    rows: dict[str, list[int]]
+
+
+def items_of(snapshot: Snapshot, things: Things) -> Items:
+    """The items of a level; reckoned once for each state of it."""
+    key = tuple((p, snapshot.pieces[p].mesh, snapshot.pieces[p].pivot, snapshot.pieces[p].axes) for p in things.uses)
+    kept: tuple[object, Items] | None = things.kept.get("items")
+    if kept is not None and kept[0] == key:
+        return kept[1]
+    names: list[str] = []
+    numbers: list[int] = []
+    pieces: list[str] = []
+    rows: list[Floats] = []
+    boxes: list[Floats] = []
+    for piece, users in things.uses.items():
+        poses, owners = _poses(snapshot, users)
+        if not len(poses):
+            continue
+        low, high = box_about_pivot(snapshot.pieces[piece])
+        centre, half = (low + high) / 2, (high - low) / 2
+        turn = Rotation.from_quat(poses[:, 3:7]).as_matrix()
+        middle = np.einsum("nij,nj->ni", turn, centre * poses[:, 7:]) + poses[:, :3]
+        spread = np.einsum("nij,nj->ni", np.abs(turn), half * np.abs(poses[:, 7:]))
+        rows.append(poses)
+        boxes.append(np.stack([middle - spread, middle + spread], axis=1))
+        names += [o.id for o, n in owners for _ in range(n)]
+        numbers += [k for _, n in owners for k in range(n)]
+        pieces += [piece] * len(poses)
+    every = np.concatenate(rows) if rows else np.empty((0, 10))
+    box = np.concatenate(boxes) if boxes else np.empty((0, 2, 3))
+    where: dict[str, list[int]] = {}
+    for k, name in enumerate(names):
+        where.setdefault(name, []).append(k)
+    found = Items(names, numbers, pieces, every, box[:, 0], box[:, 1], where)
+    things.kept["items"] = (key, found)
+    return found
+
+
+def _poses(snapshot: Snapshot, users: list[AShown]) -> tuple[Floats, list[tuple[AShown, int]]]:
+    single = [u for u in users if isinstance(u, Placement)]
+    rows = [np.array([(*u.position, *u.turn, *u.size) for u in single], np.float64).reshape(-1, 10)]
+    owners: list[tuple[AShown, int]] = [(u, 1) for u in single]
+    for user in users:
+        if not isinstance(user, Placement):
+            poses = item_poses(snapshot, user)
+            if poses is not None and len(poses):
+                rows.append(poses.rows())
+                owners.append((user, len(poses)))
+    return np.concatenate(rows), owners
+
+
+@dataclass(frozen=True, eq=False)
+class _Grip:
+    point: Floats
+    at: FeatureAt
+
+
+@dataclass(frozen=True, eq=False)
+class _Found:
+    score: float
+    kind: SnapKind
+    grip: _Grip
+    point: Floats
+    landing: FeatureAt | None
+
+
+def snap(snapshot: Snapshot, level: str, load: Load, wish: SnapRequest) -> Snap | None:
+    """The nearest meeting of a grip of the moved things with a vertex, edge middle, face centre, pivot, path point or
+    edge of the others; None where nothing is within reach."""
+    things = snapshot.of(level)
+    moved = {t.id for s in wish.selection if (top := things.get(s)) is not None for t in things.under(top)}
+    items = items_of(snapshot, things)
+    grips = _grips(snapshot, load, items, moved, np.asarray(wish.by))
+    if not grips:
+        return None
+    points = np.stack([g.point for g in grips])
+    best = _nearest_path_point(things, moved, grips, points, wish.reach)
+    low, high = points.min(axis=0) - wish.reach, points.max(axis=0) + wish.reach
+    near = np.flatnonzero(((items.low <= high) & (items.high >= low)).all(axis=1))
+    near = near[[items.things[k] not in moved for k in near]] if len(near) else near
+    if len(near) > _MOST_ITEMS:
+        middle = (items.low[near] + items.high[near]) / 2
+        near = near[np.argsort(np.linalg.norm(middle - points.mean(axis=0), axis=1))[:_MOST_ITEMS]]
+    for k in near:
+        inside = ((points >= items.low[k] - wish.reach) & (points <= items.high[k] + wish.reach)).all(axis=1)
+        some = [g for g, ok in zip(grips, inside, strict=True) if ok]
+        if some:
+            best = _better(best, _nearest(snapshot, load, items, int(k), some, wish.reach))
+    return None if best is None else _told(best, wish)
+
+
+def _grips(snapshot: Snapshot, load: Load, items: Items, moved: set[str], by: Floats) -> list[_Grip]:
+    """Vertices and pivots of what is moved, where they are with the displacement."""
+    mine = [k for thing in moved for k in items.rows.get(thing, ())]
+    out: list[_Grip] = []
+    for k in mine:
+        piece = snapshot.pieces[items.pieces[k]]
+        mesh = load(piece.mesh)
+        known = mesh_features(mesh)
+        pose = items.poses[k]
+        if len(mine) <= 8:
+            at = carried(mesh.positions[known.grips], pose, piece) + by
+            for v, point in zip(known.grips.tolist(), at, strict=True):
+                face = int(known.face[v])
+                here = FeatureAt(thing=items.things[k], item=items.numbers[k], kind="vertex", index=v, face=face)
+                out.append(_Grip(point, here))
+        pivot = FeatureAt(thing=items.things[k], item=items.numbers[k], kind="pivot")
+        out.append(_Grip(pose[:3] + by, pivot))
+        if len(out) >= _MOST_GRIPS:
+            break
+    return out
+
+
+def _better(a: _Found | None, b: _Found | None) -> _Found | None:
+    if a is None or b is None:
+        return a or b
+    return b if b.score < a.score else a
+
+
+def _nearest_path_point(
+    things: Things, moved: set[str], grips: list[_Grip], points: Floats, reach: float
+) -> _Found | None:
+    best: _Found | None = None
+    for thing in things.runs_and_paths:
+        if thing.id in moved or isinstance(thing, Group) or not isinstance(thing, Path):
+            continue
+        there = np.array([p.position for p in thing.points])
+        away = np.linalg.norm(points[:, None] - there[None], axis=2)
+        g, k = np.unravel_index(int(np.argmin(away)), away.shape)
+        if away[g, k] <= reach:
+            found = _Found(float(away[g, k]) / reach, "path point", grips[int(g)], there[int(k)], None)
+            best = _better(best, found)
+    return best
+
+
+def _nearest(snapshot: Snapshot, load: Load, items: Items, k: int, grips: list[_Grip], reach: float) -> _Found | None:
+    """The best meeting with one item."""
+    piece: Piece = snapshot.pieces[items.pieces[k]]
+    pose = items.poses[k]
+    known = mesh_features(load(piece.mesh))
+    thing, item = items.things[k], items.numbers[k]
+    points = np.stack([g.point for g in grips])
+    local = _into(points, pose, piece)
+    shrink = float(np.abs(pose[7:]).min())
+    best: _Found | None = None
+    near: Any = known.tree.query_ball_point(local, reach / max(shrink, 1e-9))
+    for grip, some in zip(grips, near, strict=True):
+        if not some:
+            continue
+        there = carried(known.points[some], pose, piece)
+        away = np.linalg.norm(there - grip.point, axis=1) / reach
+        weights = np.array([_WEIGHT[KINDS[kind]] for kind in known.kind[some]])  # type: ignore[index]
+        score = np.where(away <= 1, away + weights, np.inf)
+        j = int(np.argmin(score))
+        if np.isfinite(score[j]):
+            f = some[j]
+            kind: SnapKind = KINDS[known.kind[f]]  # type: ignore[assignment]
+            landing = FeatureAt(thing=thing, item=item, kind=kind, index=int(known.index[f]), face=int(known.face[f]))
+            best = _better(best, _Found(float(score[j]), kind, grip, there[j], landing))
+    to_pivot = np.linalg.norm(points - pose[:3], axis=1) / reach
+    g = int(np.argmin(to_pivot))
+    if to_pivot[g] <= 1:
+        here = FeatureAt(thing=thing, item=item, kind="pivot")
+        best = _better(best, _Found(float(to_pivot[g]) + _WEIGHT["pivot"], "pivot", grips[g], pose[:3], here))
+    if best is None and len(known.edges):
+        segments = carried(known.edges.reshape(-1, 3), pose, piece).reshape(-1, 2, 3)
+        for grip in grips:
+            places, away = on_segments(grip.point, segments)
+            e = int(np.argmin(away))
+            if away[e] <= reach:
+                found = _Found(float(away[e]) / reach + _WEIGHT["on edge"], "on edge", grip, places[e], None)
+                best = _better(best, found)
+    return best
+
+
+def _into(points: Floats, pose: Floats, piece: Piece) -> Floats:
+    """Points (n,3) of the world in the coordinates of a piece's mesh, for the pose row (10,) of an item."""
+    q = (float(pose[3]), float(pose[4]), float(pose[5]), float(pose[6]))
+    local = rotation(q).inv().apply(points - pose[:3]) / pose[7:]
+    x, y, z, w = piece.axes
+    out: Floats = about_pivot(local, ORIGIN, (-x, -y, -z, w)) + piece.pivot
+    return out
+
+
+def _told(found: _Found, wish: SnapRequest) -> Snap:
+    """The displacement that brings the grip there, as far as the directions allow it."""
+    rest = found.point - found.grip.point
+    if wish.along:
+        basis = np.linalg.qr(np.array(wish.along, np.float64).T)[0]
+        allowed = basis @ (basis.T @ rest)
+    else:
+        allowed = rest
+    by = np.asarray(wish.by) + allowed
+    return Snap(
+        by=plain(by),
+        kind=found.kind,
+        point=told(found.point),
+        meets=bool(np.linalg.norm(rest - allowed) <= 1e-9),
+        grip=found.grip.at,
+        landing=found.landing,
+    )

@@ -1,0 +1,48 @@
+"""Make things independent of the others that show the same piece."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from able_brick.core.errors import SelectionError
+from able_brick.core.text import counted
+from able_brick.level.rows import Group, Measure, Path
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft
+from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import everything
+
+
+class MakeIndependent(Tool):
+    """A piece of its own, with the same mesh, for what is selected."""
+
+    tool: Literal["make_independent"] = "make_independent"
+    title: ClassVar[str] = "Make independent"
+    about: ClassVar[str] = "Gives the selection a piece of its own, to be changed without the others"
+    verb: ClassVar[Literal["Keep"]] = "Keep"
+    stages: ClassVar[tuple[Stage, ...]] = ("build",)
+    need: ClassVar[Need] = Need(kinds=("placement", "array", "course", "group"), least=1)
+    icon: ClassVar[str] = "unlink"
+    instant: ClassVar[bool] = True
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        shown = [t for t in everything(draft, rows) if not isinstance(t, (Path, Group, Measure))]
+        chosen = {t.id for t in shown}
+        made: dict[str, str] = {}
+        for piece in dict.fromkeys(t.piece for t in shown):
+            if all(u.id in chosen for u in draft.users(piece)):
+                continue
+            source = draft.piece(piece)
+            own = source.changed(id=draft.new_id("piece"), name=draft.unique_name(source.name, "piece"))
+            draft.put(own)
+            made[piece] = own.id
+        if not made:
+            raise SelectionError(
+                "Nothing else shows the same piece; it is independent already.", received=sorted(chosen)
+            )
+        changed = [t for t in shown if t.piece in made]
+        for thing in changed:
+            draft.put(thing.changed(piece=made[thing.piece]))
+        draft.note = (
+            f"{counted(len(changed), 'thing has', 'things have')} {counted(len(made), 'piece', 'pieces')} of their own"
+        )

@@ -1,0 +1,134 @@
+import styled from "styled-components";
+import { type HoldAxes, type HoldPivot, held, setHold, useHold } from "../state/hold";
+import { levelStore, useLevel } from "../state/level";
+import { run, useRunning } from "../state/running";
+import { selectionStore, useSelection } from "../state/selection";
+import { useView } from "../state/view";
+import { Button, Key, Picker } from "../ui/controls";
+import { VectorField } from "../ui/fields";
+import { frameOfNormal, frameThrough } from "../viewport/pickedAxes";
+
+const Bar = styled.div`
+  position: absolute; z-index: 4; bottom: 10px; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 10px;
+  padding: 4px 8px; border: 1px solid var(--line); border-radius: 4px; background: var(--panel); white-space: nowrap;
+  & > label, & > div { display: flex; align-items: center; gap: 6px; color: var(--quiet); }
+  & button { min-height: 24px; }
+  & button[data-on="true"] { background: var(--dark); color: var(--on-dark); }
+`;
+const Wide = styled.div`width: 118px;`;
+const At = styled.div`width: 210px;`;
+
+const AXES = [
+  { value: "world", label: "World" },
+  { value: "piece", label: "Piece" },
+  { value: "group", label: "Group" },
+  { value: "screen", label: "Screen" },
+  { value: "face", label: "Pick a face …" },
+  { value: "points", label: "Pick two points …" },
+];
+const PIVOTS = [
+  { value: "middle", label: "Middle" },
+  { value: "each", label: "Each its own" },
+  { value: "first", label: "First selected" },
+  { value: "picked", label: "Pick a point …" },
+  { value: "typed", label: "Typed" },
+];
+
+function chooseAxes(value: string): void {
+  if (value === "face") {
+    run({
+      kind: "pick",
+      piece: null,
+      feature: null,
+      words: "Click the face whose axes the handles take",
+      done: (f) => setHold({ axes: "picked", frame: frameOfNormal(f.normal) }),
+    });
+  } else if (value === "points") {
+    run({
+      kind: "pick",
+      piece: null,
+      feature: null,
+      words: "Click where the X axis starts",
+      done: (a) =>
+        run({
+          kind: "pick",
+          piece: null,
+          feature: null,
+          words: "Click where the X axis leads",
+          done: (b) => {
+            const frame = frameThrough(a.point, b.point);
+            if (frame) setHold({ axes: "picked", frame });
+          },
+        }),
+    });
+  } else setHold({ axes: value as HoldAxes });
+}
+
+function choosePivot(value: string): void {
+  if (value === "picked") {
+    run({
+      kind: "pick",
+      piece: null,
+      feature: null,
+      words: "Click the vertex, edge or face to turn about",
+      done: (feature) => setHold({ pivot: "picked", point: feature.point, feature }),
+    });
+  } else if (value === "typed") {
+    const { scene } = levelStore.getState();
+    const first = held(scene, selectionStore.getState().ids)?.[0];
+    setHold({ pivot: "typed", point: first ? [...first.position] : [0, 0, 0] });
+  } else setHold({ pivot: value as HoldPivot, feature: null });
+}
+
+/** In which axes and about which pivot the handles move and turn, and whether they size. */
+export function HandleBar() {
+  const scene = useLevel((s) => s.scene);
+  const ids = useSelection((s) => s.ids);
+  const hold = useHold((h) => h);
+  const stage = useView((v) => v.stage);
+  const setting = useRunning((r) => r.card === "set_pivot" || r.card === "group_pivot");
+  const eye = useView((v) => v.mode === "eye");
+  const running = useRunning((s) => s.now);
+  if (
+    setting ||
+    !held(scene, ids) ||
+    (stage !== "build" && stage !== "kit") ||
+    (running && running.kind !== "drag") ||
+    eye
+  )
+    return null;
+  const axes = hold.axes === "picked" ? [...AXES, { value: "picked", label: "Picked" }] : AXES;
+  const pivots = hold.pivot === "picked" ? [...PIVOTS, { value: "here", label: "Picked" }] : PIVOTS;
+  return (
+    <Bar role="toolbar" aria-label="Handles">
+      <div>
+        Axes
+        <Wide>
+          <Picker label="Axes of the handles" value={hold.axes} options={axes} onChange={chooseAxes} />
+        </Wide>
+      </div>
+      <div>
+        Pivot
+        <Wide>
+          <Picker
+            label="Pivot of the handles"
+            value={hold.pivot === "picked" ? "here" : hold.pivot}
+            options={pivots}
+            onChange={(v) => v !== "here" && choosePivot(v)}
+          />
+        </Wide>
+      </div>
+      {hold.pivot === "typed" && (
+        <At>
+          <VectorField label="" value={hold.point} step={0.5} onCommit={(point) => setHold({ point })} />
+        </At>
+      )}
+      {hold.pivot !== "middle" && (
+        <Button onPress={() => setHold({ pivot: "middle", feature: null })}>Back to the middle</Button>
+      )}
+      <Button aria-pressed={hold.sizing} data-on={hold.sizing} onPress={() => setHold({ sizing: !hold.sizing })}>
+        Size <Key>Z</Key>
+      </Button>
+    </Bar>
+  );
+}

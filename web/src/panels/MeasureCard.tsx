@@ -1,0 +1,97 @@
+import { RulerDimensionLine } from "lucide-react";
+import styled from "styled-components";
+import { run, useRunning } from "../state/running";
+import { setView, useView } from "../state/view";
+import { Button } from "../ui/controls";
+import { NumberField } from "../ui/NumberField";
+import { askFits, keepMeasure } from "../viewport/measuring";
+import { Card, Quiet } from "./parts";
+
+const Facts = styled.dl`
+  margin: 0; display: grid; grid-template-columns: max-content 1fr; gap: 2px 12px;
+  & dt { color: var(--quiet); } & dd { margin: 0; text-align: right; font-variant-numeric: tabular-nums; }
+  & dd b { font-weight: 640; }
+`;
+const Row = styled.div`display: flex; gap: 6px; & > * { flex: 1; }`;
+const Verdict = styled.p`
+  font-weight: 600; color: var(--petrol);
+  &[data-fits="false"] { color: var(--error); }
+`;
+const said = (v: number, digits = 3) => v.toFixed(digits).replace("-", "−");
+
+/** What is measured between picks: distance, its parts, the angle; and whether a player fits. */
+export function MeasureCard() {
+  const now = useRunning((s) => s.now);
+  const body = useView((v) => v.body);
+  if (now?.kind !== "measure") return null;
+  const { found, fits, picked } = now;
+  const set = (part: Partial<typeof body>) => setView({ body: { ...body, ...part } });
+  return (
+    <Card aria-label="Measure">
+      <header>
+        <RulerDimensionLine size={16} aria-hidden />
+        <h2>Measure</h2>
+      </header>
+      <div>
+        {!found ? (
+          <Quiet>
+            {picked.length === 0
+              ? "Click a vertex, an edge middle or a face centre; then a second one, and a third for the angle between."
+              : "Click the second feature."}
+          </Quiet>
+        ) : (
+          <>
+            <Facts aria-live="polite">
+              <dt>Distance</dt>
+              <dd>
+                <b>{said(found.distance)} m</b>
+              </dd>
+              {(["X", "Y", "Z"] as const).map((axis, k) => [
+                <dt key={axis}>Along {axis}</dt>,
+                <dd key={`${axis} m`}>{said(found.along[k] ?? 0)} m</dd>,
+              ])}
+              {found.angle != null && (
+                <>
+                  <dt>{picked.length > 2 ? "Angle at the second" : "Angle of the faces"}</dt>
+                  <dd>{said(found.angle, 2)}°</dd>
+                </>
+              )}
+            </Facts>
+            <Row>
+              <Button onPress={() => void keepMeasure()}>Keep in sight</Button>
+              <Button onPress={() => void askFits()}>Fits a player?</Button>
+            </Row>
+            {fits && (
+              <>
+                <Verdict role="status" data-fits={fits.fits}>
+                  {fits.text}
+                </Verdict>
+                <NumberField
+                  label="Radius"
+                  value={body.radius}
+                  unit="m"
+                  step={0.05}
+                  onCommit={(v) => {
+                    if (v) set({ radius: v });
+                    void askFits();
+                  }}
+                />
+                <NumberField
+                  label="Height"
+                  value={body.height}
+                  unit="m"
+                  step={0.05}
+                  onCommit={(v) => {
+                    if (v) set({ height: v, eye: v - 0.1 });
+                    void askFits();
+                  }}
+                />
+              </>
+            )}
+          </>
+        )}
+        <Button onPress={() => run(null)}>Done</Button>
+      </div>
+    </Card>
+  );
+}

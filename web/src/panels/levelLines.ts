@@ -1,0 +1,91 @@
+import type { Thing } from "../api/types";
+import { madeOrder, type Scene } from "../state/level";
+import { insideOf, over } from "../state/tree";
+
+/** More placements of one piece than these, directly in one place, are gathered under a fold. */
+export const MANY = 12;
+
+/** A row of the level list: a thing, or a fold of many placements of one piece. */
+export interface Line {
+  id: string;
+  name: string;
+  kind: Thing["kind"] | "fold";
+  thing: Thing | null;
+  aside: string;
+  inner: Line[];
+}
+
+const RANK = { group: 0, path: 1, course: 2, array: 3, placement: 4, measure: 5 } as const;
+const foldOf = (group: string | null, piece: string) => `fold:${group ?? ""}:${piece}`;
+
+function lineOf(scene: Scene, thing: Thing): Line {
+  const { id, name, kind = "placement" } = thing;
+  return { id, name, kind, thing, aside: asideOf(scene, thing), inner: [] };
+}
+
+function asideOf(scene: Scene, thing: Thing): string {
+  if (thing.kind === "path") return `${(scene.paths.get(thing.id)?.length ?? 0).toFixed(1)} m`;
+  if (thing.kind === "measure")
+    return `${Math.hypot(...thing.start.map((v, k) => v - (thing.end[k] ?? 0))).toFixed(2)} m`;
+  if (thing.kind === "group") return String(insideOf(scene.things, thing.id).length);
+  return thing.kind === "placement" ? "" : String(scene.items.get(thing.id)?.length ?? 0);
+}
+
+/** What is in a group, or in the level for null: groups, paths with their courses, arrays, placements. */
+function linesIn(scene: Scene, group: string | null): Line[] {
+  const all = [...insideOf(scene.things, group)].sort(
+    (a, b) => RANK[a.kind ?? "placement"] - RANK[b.kind ?? "placement"] || madeOrder(a.id) - madeOrder(b.id),
+  );
+  const many = new Map<string, number>();
+  for (const t of all) if (t.kind === "placement") many.set(t.piece, (many.get(t.piece) ?? 0) + 1);
+  const folds = new Map<string, Line>();
+  const out: Line[] = [];
+  for (const thing of all) {
+    const line = lineOf(scene, thing);
+    if (thing.kind === "course" && scene.things.has(thing.path)) continue;
+    if (thing.kind === "path") {
+      line.inner = all.flatMap((c) => (c.kind === "course" && c.path === thing.id ? [lineOf(scene, c)] : []));
+    } else if (thing.kind === "group") line.inner = linesIn(scene, thing.id);
+    else if (thing.kind === "placement" && (many.get(thing.piece) ?? 0) > MANY) {
+      const key = foldOf(group, thing.piece);
+      let fold = folds.get(key);
+      if (!fold) {
+        const name = scene.pieces.get(thing.piece)?.name ?? "";
+        fold = { id: key, name, kind: "fold", thing: null, aside: "", inner: [] };
+        folds.set(key, fold);
+        out.push(fold);
+      }
+      fold.inner.push(line);
+      fold.aside = String(fold.inner.length);
+      continue;
+    }
+    out.push(line);
+  }
+  return out;
+}
+
+/** The rows of the level list. */
+export const levelLines = (scene: Scene): Line[] => linesIn(scene, null);
+
+/** The rows whose names hold all the words, with the rows that they are in. */
+export function found(lines: readonly Line[], words: readonly string[]): Line[] {
+  return lines.flatMap((line) => {
+    const inner = found(line.inner, words);
+    const mine = words.every((w) => line.name.toLowerCase().includes(w));
+    return mine || inner.length ? [{ ...line, inner: mine && !inner.length ? line.inner : inner }] : [];
+  });
+}
+
+/** The rows that are shown, with those that are folded away left out: what the list has to build. */
+export function unfolded(lines: readonly Line[], expanded: ReadonlySet<string>): Line[] {
+  return lines.map((line) =>
+    line.inner.length && expanded.has(line.id) ? { ...line, inner: unfolded(line.inner, expanded) } : line,
+  );
+}
+
+/** The rows that a thing is in, so that they can be unfolded. */
+export function linesOver(scene: Scene, thing: Thing): string[] {
+  const groups = over(scene.things, thing).map((g) => g.id);
+  if (thing.kind === "course") return [...groups, thing.path];
+  return thing.kind === "placement" ? [...groups, foldOf(thing.group ?? null, thing.piece)] : groups;
+}

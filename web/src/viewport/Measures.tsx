@@ -1,0 +1,134 @@
+import { useFrame, useThree } from "@react-three/fiber";
+import { useEffect, useMemo } from "react";
+import {
+  BufferGeometry,
+  CanvasTexture,
+  Float32BufferAttribute,
+  Group,
+  LineBasicMaterial,
+  LineSegments,
+  Sprite,
+  SpriteMaterial,
+  SRGBColorSpace,
+  type Vector3,
+} from "three";
+import type { Vector } from "../api/types";
+import { shown, useLevel } from "../state/level";
+import { useRunning } from "../state/running";
+import { useSelection } from "../state/selection";
+import { useView, viewStore } from "../state/view";
+import type { Scheme } from "../theme/tokens";
+import { isDrawn } from "./entries";
+import { port } from "./port";
+
+/** Kept measures, the one being taken, and the tightest places for a player. */
+export function Measures({ scheme }: { scheme: Scheme }) {
+  const level = useLevel(shown);
+  const isolated = useView((v) => v.isolated);
+  const ids = useSelection((s) => s.ids);
+  const now = useRunning((s) => s.now);
+  const kept = [...level.things.values()].filter((t) => t.kind === "measure");
+  const running = now?.kind === "measure" ? now : null;
+  const from = running?.picked[0]?.point;
+  const to = running?.picked[1]?.point ?? (running?.picked.length === 1 ? running.feature?.point : undefined);
+  const { fits } = running ?? {};
+  return (
+    <>
+      {kept.map((m) =>
+        isDrawn(level, m, isolated) ? (
+          <Dimension key={m.id} start={m.start} end={m.end} colour={ids.includes(m.id) ? scheme.petrol : scheme.ink} />
+        ) : null,
+      )}
+      {from && to && <Dimension start={from} end={to} colour={scheme.ochre} />}
+      {fits?.width != null && (
+        <Tag at={fits.narrowest} text={`${fits.width.toFixed(2)} m wide`} colour={scheme.ochre} />
+      )}
+      {fits?.height != null && (
+        <Tag at={fits.lowest} lift={fits.height} text={`${fits.height.toFixed(2)} m high`} colour={scheme.ochre} />
+      )}
+    </>
+  );
+}
+
+interface DimensionProps {
+  start: Vector;
+  end: Vector;
+  colour: string;
+}
+
+/** A line between two points with its length. */
+function Dimension({ start, end, colour }: DimensionProps) {
+  const key = [...start, ...end].join();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the numbers say it
+  const lines = useMemo(() => {
+    const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute([...start, ...end], 3));
+    const made = new LineSegments(geometry, new LineBasicMaterial({ color: colour, depthTest: false }));
+    made.renderOrder = 25;
+    made.frustumCulled = false;
+    return made;
+  }, [key, colour]);
+  useEffect(() => () => lines.geometry.dispose(), [lines]);
+  const middle = start.map((v, k) => (v + (end[k] ?? 0)) / 2) as Vector;
+  const length = Math.hypot(...start.map((v, k) => v - (end[k] ?? 0)));
+  return (
+    <>
+      <primitive object={lines} />
+      <Tag at={middle} text={`${length.toFixed(3)} m`} colour={colour} />
+    </>
+  );
+}
+
+/** Words at a place of the world, always as large on the screen. */
+function Tag({ at, text, colour, lift = 0 }: { at: Vector; text: string; colour: string; lift?: number }) {
+  const invalidate = useThree((s) => s.invalidate);
+  const group = useMemo(() => {
+    const out = new Group();
+    const { map, wide } = written(text, colour);
+    const sprite = new Sprite(new SpriteMaterial({ map, depthTest: false, transparent: true }));
+    sprite.scale.set(wide, 1, 1);
+    sprite.renderOrder = 33;
+    out.add(sprite);
+    return out;
+  }, [text, colour]);
+  useEffect(() => {
+    invalidate();
+    return () => {
+      const { material } = group.children[0] as Sprite;
+      material.map?.dispose();
+      material.dispose();
+    };
+  }, [group, invalidate]);
+  useFrame(() => {
+    group.position.set(at[0], at[1] + lift, at[2]);
+    group.scale.setScalar(20 * port.metresPerPixel(group.position as Vector3, viewStore.getState()));
+  });
+  return <primitive object={group} />;
+}
+
+function written(text: string, colour: string): { map: CanvasTexture; wide: number } {
+  const canvas = document.createElement("canvas");
+  const pen = canvas.getContext("2d");
+  const font = '620 26px "Archivo Variable", sans-serif';
+  let width = 120;
+  if (pen) {
+    pen.font = font;
+    width = Math.ceil(pen.measureText(text).width) + 20;
+    canvas.width = width;
+    canvas.height = 40;
+    pen.fillStyle = "#fbfaf6";
+    pen.strokeStyle = colour;
+    pen.lineWidth = 2;
+    pen.beginPath();
+    pen.roundRect(1, 1, width - 2, 38, 6);
+    pen.fill();
+    pen.stroke();
+    pen.font = font;
+    pen.fillStyle = "#22303a";
+    pen.textAlign = "center";
+    pen.textBaseline = "middle";
+    pen.fillText(text, width / 2, 21);
+  }
+  const map = new CanvasTexture(canvas);
+  map.colorSpace = SRGBColorSpace;
+  return { map, wide: width / 40 };
+}
