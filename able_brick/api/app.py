@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI
 from fastapi.responses import FileResponse, Response
@@ -18,6 +19,15 @@ from able_brick.jobs.arrivals import Arrivals
 from able_brick.store.project import Project
 
 WEB = Path(able_brick.__file__).parent / "web_dist"
+
+
+class Assets(StaticFiles):
+    """The built front end's files: named by what is in them, so a browser need never ask again."""
+
+    def file_response(self, *args: Any, **kwargs: Any) -> Response:
+        response = super().file_response(*args, **kwargs)
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return response
 
 
 def create_app(project: Project, *, web: Path = WEB, ready_for_files: bool = False) -> FastAPI:
@@ -55,7 +65,7 @@ def create_app(project: Project, *, web: Path = WEB, ready_for_files: bool = Fal
     app.include_router(arrivals.router)
     app.add_middleware(Guard)
     if (web / "index.html").exists():
-        app.mount("/assets", StaticFiles(directory=web / "assets"), name="assets")
+        app.mount("/assets", Assets(directory=web / "assets"), name="assets")
 
         @app.get("/", include_in_schema=False)
         async def page() -> Response:

@@ -26,8 +26,10 @@ import { kitStore } from "./state/kit";
 import { loadLevel } from "./state/level";
 import { tell } from "./state/messages";
 import { useRunning } from "./state/running";
+import { seen, useSeen } from "./state/seen";
 import { select } from "./state/selection";
 import { lookFrom } from "./state/view";
+import { askForMeshes } from "./viewport/meshes";
 import { Viewport } from "./viewport/Viewport";
 
 const Sheet = styled.div`
@@ -82,11 +84,17 @@ export function App() {
       (view) => {
         if (!wanted) return;
         loadLevel(view);
+        askForMeshes();
+        // a mesh that does not come holds up no lists
+        window.setTimeout(seen, 4000);
         const row = view.changed.find((r) => r.kind === "level");
         if (row?.kind === "level" && row.home) lookFrom(row.home[0], row.home[1]);
         else look(true);
       },
-      (error: Error) => tell(error.message, "error"),
+      (error: Error) => {
+        seen();
+        tell(error.message, "error");
+      },
     );
     const stop = listen(open);
     return () => {
@@ -110,38 +118,59 @@ export function App() {
       tell((error as Error).message, "error");
     }
   }, []);
+  const broken = levels.isError;
+  useEffect(() => {
+    if (broken) seen();
+  }, [broken]);
   const every = list ?? [];
+  const there = useSeen();
   return (
     <Sheet>
       <TopLine onLevel={setLevelId} onNewLevel={() => void newLevel()} onFind={() => setSheet("find")} />
       <Left>
-        <section aria-label="Shelf">
-          <Shelf tools={every} />
-        </section>
-        <section aria-label="Level">
-          <LevelList />
-        </section>
+        {there && (
+          <>
+            <section aria-label="Shelf">
+              <Shelf tools={every} />
+            </section>
+            <section aria-label="Level">
+              <LevelList />
+            </section>
+          </>
+        )}
       </Left>
       <Centre>
         <ViewStrip />
         <Viewport />
-        <Whereabouts />
-        <HandleBar />
-        <EyeBar />
+        {there && (
+          <>
+            <Whereabouts />
+            <HandleBar />
+            <EyeBar />
+          </>
+        )}
         <Messages />
       </Centre>
       <Cards aria-label="Cards">
-        <DrawCard />
-        <MeasureCard />
-        {!drawing && <SelectionCard />}
-        <StageCard />
-        {!drawing && <ToolsCard tools={every} />}
-        <LastStepCard tools={every} />
+        {there && (
+          <>
+            <DrawCard />
+            <MeasureCard />
+            {!drawing && <SelectionCard />}
+            <StageCard />
+            {!drawing && <ToolsCard tools={every} />}
+            <LastStepCard tools={every} />
+          </>
+        )}
       </Cards>
-      <BudgetStrip />
-      <ArrivalSheet />
-      <FindTool open={sheet === "find"} onClose={() => setSheet(null)} tools={every} />
-      <KeySheet open={sheet === "keys"} onClose={() => setSheet(null)} />
+      {there && (
+        <>
+          <BudgetStrip />
+          <ArrivalSheet />
+          <FindTool open={sheet === "find"} onClose={() => setSheet(null)} tools={every} />
+          <KeySheet open={sheet === "keys"} onClose={() => setSheet(null)} />
+        </>
+      )}
     </Sheet>
   );
 }

@@ -1,3 +1,4 @@
+import { takeEarly } from "./early";
 import type {
   Accept,
   ArrivalView,
@@ -35,6 +36,8 @@ export class Problem extends Error {
 }
 
 async function call<T>(path: string, init?: RequestInit): Promise<T> {
+  const early = init ? undefined : await takeEarly<T>(`/api${path}`);
+  if (early !== undefined) return early;
   let response: Response;
   try {
     response = await fetch(`/api${path}`, init);

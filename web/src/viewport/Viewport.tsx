@@ -3,19 +3,20 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import { Color, DirectionalLight, Fog, Matrix4, NoToneMapping, PCFShadowMap, Vector3 } from "three";
 import { previewStep } from "../api/steps";
-import { useLevel } from "../state/level";
+import { levelStore, useLevel } from "../state/level";
 import { runningStore, useRunning } from "../state/running";
+import { seen, useSeen, wasSeen } from "../state/seen";
 import { hover } from "../state/selection";
 import { viewStore } from "../state/view";
 import { daySheet, nightSheet, prefersNight, type Scheme } from "../theme/tokens";
-import { boxAboutPivot, boxOf } from "./entries";
+import { boxAboutPivot, boxOfAll } from "./entries";
 import { Grid } from "./Grid";
 import { Handles, useHandlePlace } from "./Handles";
 import { cancelDrag, doubleClick, handlePlace, onBox, pointerDown, pointerMove, pointerUp } from "./input";
 import { endTransition, shiftView, turnView, zoomView } from "./looking";
 import { Marks } from "./Marks";
 import { Measures } from "./Measures";
-import { meshesToCome, onMeshLoaded } from "./meshes";
+import { meshesToCome, onMeshLoaded, useAllMeshes } from "./meshes";
 import { Paths } from "./Paths";
 import { Pieces } from "./Pieces";
 import { Prompt } from "./Prompt";
@@ -23,6 +24,7 @@ import { port } from "./port";
 import { Rose } from "./Rose";
 import { Rulers } from "./Rulers";
 import { SizeTabs } from "./SizeTabs";
+import { warmShaders } from "./warmShaders";
 
 const Frame = styled.div`
   position: relative; overflow: hidden; min-width: 0; min-height: 0; outline-offset: -3px; touch-action: none;
@@ -44,6 +46,12 @@ export function Viewport() {
   const scheme = night ? nightSheet : daySheet;
   const place = useHandlePlace();
   handlePlace.now = place;
+  const opened = useLevel((s) => s.levelId !== null);
+  const whole = useAllMeshes();
+  const late = useSeen();
+  // the first frame waits for all that it shows: half a level is not worth the time
+  const [awake, setAwake] = useState(false);
+  if (!awake && ((opened && whole) || late)) setAwake(true);
   useEffect(() => {
     const query = window.matchMedia("(prefers-color-scheme: dark)");
     const change = () => setNight(query.matches);
@@ -131,7 +139,7 @@ export function Viewport() {
   return (
     <Frame ref={frame} role="application" aria-label="Viewport" tabIndex={0} data-running={running}>
       <Canvas
-        frameloop="demand"
+        frameloop={awake ? "demand" : "never"}
         flat
         camera={port.camera}
         dpr={Math.min(window.devicePixelRatio, 2)}
@@ -173,7 +181,15 @@ function Stage({ scheme }: { scheme: Scheme }) {
     port.renderer = gl;
     invalidate();
   }, [size, gl, invalidate]);
+  useEffect(() => {
+    gl.debug.checkShaderErrors = import.meta.env.DEV;
+    warmShaders(gl, port.camera, root);
+  }, [gl, root]);
   useEffect(() => viewStore.subscribe(() => invalidate()), [invalidate]);
+  const loop = useThree((s) => s.frameloop);
+  useEffect(() => {
+    if (loop === "demand") invalidate();
+  }, [loop, invalidate]);
   useEffect(() => {
     const refresh = () => {
       gl.shadowMap.needsUpdate = true;
@@ -182,7 +198,7 @@ function Stage({ scheme }: { scheme: Scheme }) {
     return onMeshLoaded(refresh);
   }, [gl, invalidate]);
   useEffect(() => {
-    const box = boxOf(scene, scene.things.keys());
+    const box = boxOfAll(scene);
     const low = box?.low ?? new Vector3(-5, 0, -5);
     const high = box?.high ?? new Vector3(5, 5, 5);
     const centre = low.clone().add(high).multiplyScalar(0.5);
@@ -219,6 +235,8 @@ function Stage({ scheme }: { scheme: Scheme }) {
       element.dataset.toCome = String(meshesToCome());
       element.dataset.drawCalls = String(renderer.info.render.calls);
     }
+    // told after the frame has been drawn
+    if (!wasSeen() && levelStore.getState().levelId !== null && meshesToCome() === 0) window.setTimeout(seen, 0);
   }, -1);
   useEffect(() => () => previewStep(null), []);
   return (

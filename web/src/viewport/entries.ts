@@ -61,6 +61,10 @@ const position = new Vector3();
 const turn = new Quaternion();
 const size = new Vector3();
 const offset = new Matrix4();
+const middle = new Vector3();
+const half = new Vector3();
+const reach = new Vector3();
+const far = new Vector3();
 
 /** The matrix of an item: T · R · S · Qᵀ · (p − pivot), where Q are the axes of the pivot. */
 export function itemMatrix(pose: readonly number[], piece: Pick<Piece, "pivot" | "axes">, out: Matrix4): Matrix4 {
@@ -78,15 +82,43 @@ export function poseMatrix(pose: readonly number[], out: Matrix4): Matrix4 {
   return out.compose(position.set(x, y, z), turn.set(i, j, k, w), size.set(a, b, c));
 }
 
+export interface Box {
+  low: Vector3;
+  high: Vector3;
+}
+
+const copyOf = ({ low, high }: Box): Box => ({ low: low.clone(), high: high.clone() });
+
+const aboutPivots = new WeakMap<Piece, Box>();
+
+function keptAboutPivot(piece: Piece): Box {
+  let box = aboutPivots.get(piece);
+  if (!box) {
+    const [i, j, k, w] = piece.axes ?? [0, 0, 0, 1];
+    const pivot = new Vector3(...(piece.pivot ?? [0, 0, 0])).applyQuaternion(new Quaternion(-i, -j, -k, w));
+    box = { low: new Vector3(...piece.facts.low).sub(pivot), high: new Vector3(...piece.facts.high).sub(pivot) };
+    aboutPivots.set(piece, box);
+  }
+  return box;
+}
+
 /** The box of a piece along its pivot's axes, measured from its pivot. */
-export function boxAboutPivot(piece: Piece): { low: Vector3; high: Vector3 } {
-  const [i, j, k, w] = piece.axes ?? [0, 0, 0, 1];
-  const pivot = new Vector3(...(piece.pivot ?? [0, 0, 0])).applyQuaternion(new Quaternion(-i, -j, -k, w));
-  return { low: new Vector3(...piece.facts.low).sub(pivot), high: new Vector3(...piece.facts.high).sub(pivot) };
+export const boxAboutPivot = (piece: Piece): Box => copyOf(keptAboutPivot(piece));
+
+const wholes = new WeakMap<Scene, { box: Box | null }>();
+
+/** The box round everything in a level; null when there is nothing. */
+export function boxOfAll(scene: Scene): Box | null {
+  let whole = wholes.get(scene);
+  if (!whole) {
+    whole = { box: boxOf(scene, scene.things.keys()) };
+    wholes.set(scene, whole);
+  }
+  return whole.box && copyOf(whole.box);
 }
 
 /** The box round things as they stand, from their pieces' boxes; null when they show nothing. */
-export function boxOf(scene: Scene, ids: Iterable<string>): { low: Vector3; high: Vector3 } | null {
+export function boxOf(scene: Scene, ids: Iterable<string>): Box | null {
   const low = new Vector3(Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY);
   const high = low.clone().negate();
   const matrix = new Matrix4();
@@ -112,14 +144,20 @@ export function boxOf(scene: Scene, ids: Iterable<string>): { low: Vector3; high
     }
     const piece = scene.pieces.get(thing.piece);
     if (!piece) continue;
-    const { low: a, high: b } = boxAboutPivot(piece);
+    const own = keptAboutPivot(piece);
+    middle.addVectors(own.low, own.high).multiplyScalar(0.5);
+    half.subVectors(own.high, own.low).multiplyScalar(0.5);
     for (const entry of entriesOf(thing, scene.items.get(id))) {
-      poseMatrix(entry.pose, matrix);
-      for (let k = 0; k < 8; k++) {
-        corner.set(k & 1 ? b.x : a.x, k & 2 ? b.y : a.y, k & 4 ? b.z : a.z).applyMatrix4(matrix);
-        low.min(corner);
-        high.max(corner);
-      }
+      const e = poseMatrix(entry.pose, matrix).elements;
+      corner.copy(middle).applyMatrix4(matrix);
+      // how far a turned box reaches along each axis
+      reach.set(
+        Math.abs(e[0]) * half.x + Math.abs(e[4]) * half.y + Math.abs(e[8]) * half.z,
+        Math.abs(e[1]) * half.x + Math.abs(e[5]) * half.y + Math.abs(e[9]) * half.z,
+        Math.abs(e[2]) * half.x + Math.abs(e[6]) * half.y + Math.abs(e[10]) * half.z,
+      );
+      high.max(far.addVectors(corner, reach));
+      low.min(far.subVectors(corner, reach));
     }
   }
   return low.x <= high.x ? { low, high } : null;

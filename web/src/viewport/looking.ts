@@ -3,7 +3,7 @@ import type { Vector } from "../api/types";
 import { levelStore, shown } from "../state/level";
 import { selectionStore } from "../state/selection";
 import { FIELD_OF_VIEW, inPerspective, setView, type ViewMode, type ViewState, viewStore } from "../state/view";
-import { boxOf } from "./entries";
+import { type Box, boxOf, boxOfAll } from "./entries";
 import { eyeDirection, port, viewTurn } from "./port";
 import { standAt, walk } from "./walk";
 
@@ -150,10 +150,10 @@ function groundBefore(): Vector3 {
 }
 
 /** Look at the selection, or at everything. */
-export function boxToLookAt(all: boolean): { low: Vector3; high: Vector3 } | null {
+export function boxToLookAt(all: boolean): Box | null {
   const scene = shown(levelStore.getState());
   const { ids } = selectionStore.getState();
-  return boxOf(scene, all || ids.length === 0 ? scene.things.keys() : ids);
+  return all || ids.length === 0 ? boxOfAll(scene) : boxOf(scene, ids);
 }
 
 /** Look at a box from where one looks already, as near as the whole of it is seen. */

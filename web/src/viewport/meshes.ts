@@ -10,6 +10,7 @@ import {
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { acceleratedRaycast, MeshBVH } from "three-mesh-bvh";
 import { createStore, useStore } from "zustand";
+import { takeEarly } from "../api/early";
 import { levelStore, shown } from "../state/level";
 
 Mesh.prototype.raycast = acceleratedRaycast;
@@ -32,10 +33,15 @@ const store = createStore<{ loaded: ReadonlyMap<string, ViewMesh> }>(() => ({ lo
 const asked = new Set<string>();
 const loader = new GLTFLoader();
 
+async function fetched(path: string): Promise<ArrayBuffer> {
+  const response = await fetch(path);
+  if (!response.ok) throw new Error(`${path}: ${response.status}`);
+  return response.arrayBuffer();
+}
+
 async function load(hash: string): Promise<void> {
-  const response = await fetch(`/api/meshes/${hash}.glb`);
-  if (!response.ok) throw new Error(`mesh ${hash}: ${response.status}`);
-  const gltf = await loader.parseAsync(await response.arrayBuffer(), "");
+  const path = `/api/meshes/${hash}.glb`;
+  const gltf = await loader.parseAsync((await takeEarly<ArrayBuffer>(path)) ?? (await fetched(path)), "");
   const mesh: ViewMesh = { slots: [], outline: null, inner: null };
   const found: { geometry: BufferGeometry; slot: number; face: number }[] = [];
   gltf.scene.traverse((object) => {
@@ -52,7 +58,37 @@ async function load(hash: string): Promise<void> {
     const faces: BufferAttribute = await gltf.parser.getDependency("accessor", face);
     mesh.slots.push({ slot, geometry, faces: faces.array });
   }
-  store.setState(({ loaded }) => ({ loaded: withoutOld(new Map(loaded).set(hash, mesh)) }));
+  arrived.set(hash, mesh);
+  if (meshesToCome() === arrived.size) show();
+  else timer ??= window.setTimeout(show, TOGETHER);
+}
+
+/** Milliseconds for which meshes that have come wait for others: each showing draws the level anew. */
+const TOGETHER = 250;
+const arrived = new Map<string, ViewMesh>();
+let timer: number | undefined;
+
+/** Show the meshes that have come. */
+function show(): void {
+  window.clearTimeout(timer);
+  timer = undefined;
+  store.setState(({ loaded }) => ({ loaded: withoutOld(new Map([...loaded, ...arrived])) }));
+  arrived.clear();
+}
+
+/** How often a mesh that could not be had is asked for again, and after how many milliseconds. */
+const TRIES = 5;
+const AGAIN = 2000;
+const failed = new Map<string, number>();
+
+function again(hash: string): void {
+  const count = (failed.get(hash) ?? 0) + 1;
+  failed.set(hash, count);
+  window.setTimeout(() => {
+    if (count >= TRIES) return;
+    asked.delete(hash);
+    show();
+  }, AGAIN);
 }
 
 /** Meshes that no piece has any more, as dragging a dimension leaves behind: only the latest are kept. */
@@ -80,9 +116,14 @@ export function meshOf(hash: string): ViewMesh | undefined {
   const found = store.getState().loaded.get(hash);
   if (!found && !asked.has(hash)) {
     asked.add(hash);
-    load(hash).catch(() => window.setTimeout(() => asked.delete(hash), 2000));
+    load(hash).catch(() => again(hash));
   }
   return found;
+}
+
+/** Ask for the meshes of a level's pieces before anything is drawn. */
+export function askForMeshes(): void {
+  for (const piece of levelStore.getState().scene.pieces.values()) meshOf(piece.mesh);
 }
 
 /** The mesh of a hash once it is loaded; the one of the last hash until then. */
@@ -92,6 +133,9 @@ export function useMesh(hash: string): ViewMesh | undefined {
 
 /** All meshes that are loaded. */
 export const useMeshes = (): ReadonlyMap<string, ViewMesh> => useStore(store, (s) => s.loaded);
+
+/** Whether all meshes that were asked for are there. */
+export const useAllMeshes = (): boolean => useStore(store, () => meshesToCome() === 0);
 
 export const onMeshLoaded = (listener: () => void): (() => void) => store.subscribe(listener);
 

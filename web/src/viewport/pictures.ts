@@ -15,7 +15,9 @@ import {
 } from "three";
 import { api } from "../api/client";
 import type { Piece } from "../api/types";
-import { useMesh, type ViewMesh } from "./meshes";
+import { wasSeen } from "../state/seen";
+import { meshesToCome, useMesh, type ViewMesh } from "./meshes";
+import { pictureCanvas, pictureLook } from "./pictureCanvas";
 import { port } from "./port";
 
 const W = 176;
@@ -49,7 +51,7 @@ async function taken(piece: Piece, mesh: ViewMesh, key: string): Promise<string>
 }
 
 function take(piece: Piece, mesh: ViewMesh): HTMLCanvasElement {
-  renderer ??= new WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true });
+  renderer ??= new WebGLRenderer({ canvas: pictureCanvas, ...pictureLook });
   renderer.setSize(W, H, false);
   const scene = new Scene();
   const sun = new DirectionalLight("#fff6e6", 2.4);
@@ -104,10 +106,14 @@ function take(piece: Piece, mesh: ViewMesh): HTMLCanvasElement {
 
 /** Until what stands in the level is seen, at most some seconds: pictures are not what one waits for. */
 async function afterTheView(): Promise<void> {
-  for (let k = 0; k < 80 && port.element?.dataset.toCome !== "0"; k++) {
+  const all = () => wasSeen() && meshesToCome() === 0 && port.element?.dataset.toCome === "0";
+  for (let k = 0; k < 80 && !all(); k++) {
     await new Promise((next) => setTimeout(next, 100));
   }
 }
+
+/** Until the browser has nothing better to do, at most a second. */
+const idle = () => new Promise<void>((next) => requestIdleCallback(() => next(), { timeout: 1000 }));
 
 /** A picture of a piece, taken once for each mesh and its colours, or kept by the server from before. */
 export function usePicture(piece: Piece): string | undefined {
@@ -121,13 +127,12 @@ export function usePicture(piece: Piece): string | undefined {
       if (picture) done.set(key, picture);
       if (picture && wanted) redraw((n) => n + 1);
     };
-    asked.set(key, asked.get(key) ?? kept(key).catch(() => null));
+    asked.set(key, asked.get(key) ?? afterTheView().then(() => kept(key).catch(() => null)));
     void asked.get(key)?.then((found) => {
       if (found) show(found);
       else if (mesh && wanted) {
         turn = turn.then(async () => {
-          await new Promise((next) => setTimeout(next, 0));
-          await afterTheView();
+          await idle();
           if (wanted && !done.has(key)) show(await taken(piece, mesh, key));
         });
       }

@@ -78,3 +78,19 @@ it("turns a piece by the axes of its pivot", () => {
   expect(up.x).toBeCloseTo(1, 12);
   expect(up.y).toBeCloseTo(0, 12);
 });
+
+describe.each(["free", "plan", "eye"] as const)("what a sphere spans in the %s view", (mode) => {
+  it("is what its edge is seen at, and nothing out of sight", () => {
+    const looking = view(mode);
+    port.aim(looking);
+    const ahead = new Vector3(0, 0, -1).transformDirection(port.camera.matrixWorld);
+    const aside = new Vector3(1, 0, 0).transformDirection(port.camera.matrixWorld);
+    const middle = port.camera.position.clone().addScaledVector(ahead, 30);
+    const pixels = port.gauge();
+    const at = (p: Vector3, reach: number) => pixels(new Float32Array([9, ...p.toArray(), reach]), 1);
+    const [a, b] = [port.seen(middle), port.seen(middle.clone().addScaledVector(aside, 0.5))];
+    expect(at(middle, 0.5)).toBeCloseTo((b?.x ?? 0) - (a?.x ?? 0), 2);
+    expect(at(middle.clone().addScaledVector(aside, 500), 0.5)).toBe(0);
+    expect(at(port.camera.position.clone().addScaledVector(ahead, -30), 0.5)).toBe(0);
+  });
+});

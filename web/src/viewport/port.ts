@@ -1,5 +1,5 @@
 import type { InstancedMesh, Object3D, WebGLRenderer } from "three";
-import { Matrix4, PerspectiveCamera, Plane, Quaternion, Ray, Raycaster, Vector3 } from "three";
+import { Frustum, Matrix4, PerspectiveCamera, Plane, Quaternion, Ray, Raycaster, Vector3 } from "three";
 import type { Vector } from "../api/types";
 import { FIELD_OF_VIEW, fieldOf, inPerspective, type ViewState } from "../state/view";
 import type { Entry } from "./entries";
@@ -97,6 +97,26 @@ class Port {
       ? -point.clone().applyMatrix4(this.camera.matrixWorldInverse).z
       : view.distance;
     return (2 * depth * tangent) / this.height;
+  }
+
+  /** How many pixels a sphere (x, y, z, reach at a place of an array) reaches from its middle; 0 where it is not seen. */
+  gauge(): (spheres: Float32Array, at: number) => number {
+    const { camera, height } = this;
+    const all = new Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
+    const planes = new Frustum().setFromProjectionMatrix(all).planes;
+    const [, , , p, , , , q, , , , r, , , , s] = all.elements;
+    const scale = (camera.projectionMatrix.elements[5] * height) / 2;
+    return (spheres, at) => {
+      const x = spheres[at] as number;
+      const y = spheres[at + 1] as number;
+      const z = spheres[at + 2] as number;
+      const reach = spheres[at + 3] as number;
+      for (const { normal, constant } of planes) {
+        if (normal.x * x + normal.y * y + normal.z * z + constant < -reach) return 0;
+      }
+      const depth = p * x + q * y + r * z + s;
+      return depth > 0 ? (reach * scale) / depth : Number.POSITIVE_INFINITY;
+    };
   }
 
   /** What is nearest under a place, among the things that are accepted. */
