@@ -4,7 +4,9 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
 import { GlobalStyle } from "./theme/tokens";
+import { askForShaders } from "./viewport/renderer";
 
+askForShaders();
 const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 2 } } });
 const root = document.getElementById("root");
 if (root) {

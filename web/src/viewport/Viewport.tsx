@@ -1,7 +1,7 @@
-import { Canvas, useFrame, useThree } from "@react-three/fiber";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useFrame, useThree } from "@react-three/fiber";
+import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { Color, DirectionalLight, Fog, Matrix4, NoToneMapping, PCFShadowMap, Vector3 } from "three";
+import { Color, Matrix4, Vector3 } from "three";
 import { previewStep } from "../api/steps";
 import { levelStore, useLevel } from "../state/level";
 import { runningStore, useRunning } from "../state/running";
@@ -9,6 +9,7 @@ import { seen, useSeen, wasSeen } from "../state/seen";
 import { hover } from "../state/selection";
 import { viewStore } from "../state/view";
 import { daySheet, nightSheet, prefersNight, type Scheme } from "../theme/tokens";
+import { Drawing } from "./Drawing";
 import { boxAboutPivot, boxOfAll } from "./entries";
 import { Grid } from "./Grid";
 import { Handles, useHandlePlace } from "./Handles";
@@ -23,8 +24,8 @@ import { Prompt } from "./Prompt";
 import { port } from "./port";
 import { Rose } from "./Rose";
 import { Rulers } from "./Rulers";
+import { fog, sun } from "./renderer";
 import { SizeTabs } from "./SizeTabs";
-import { warmShaders } from "./warmShaders";
 
 const Frame = styled.div`
   position: relative; overflow: hidden; min-width: 0; min-height: 0; outline-offset: -3px; touch-action: none;
@@ -138,16 +139,9 @@ export function Viewport() {
   }, []);
   return (
     <Frame ref={frame} role="application" aria-label="Viewport" tabIndex={0} data-running={running}>
-      <Canvas
-        frameloop={awake ? "demand" : "never"}
-        flat
-        camera={port.camera}
-        dpr={Math.min(window.devicePixelRatio, 2)}
-        gl={{ antialias: true, preserveDrawingBuffer: false, toneMapping: NoToneMapping }}
-        shadows={{ type: PCFShadowMap, autoUpdate: false }}
-      >
+      <Drawing awake={awake}>
         <Stage scheme={scheme} />
-      </Canvas>
+      </Drawing>
       {box && <Rubber style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
       <Rulers scheme={scheme} />
       <Rose />
@@ -160,18 +154,9 @@ export function Viewport() {
 function Stage({ scheme }: { scheme: Scheme }) {
   const { gl, scene: root, size, invalidate } = useThree();
   const scene = useLevel((s) => s.scene);
-  const sun = useMemo(() => {
-    const light = new DirectionalLight("#fff3dd", 2.1);
-    light.castShadow = true;
-    light.shadow.mapSize.set(2048, 2048);
-    light.shadow.bias = -0.0004;
-    light.shadow.normalBias = 0.06;
-    light.shadow.intensity = 0.55;
-    return light;
-  }, []);
   useEffect(() => {
     root.background = new Color(scheme.ground);
-    root.fog = new Fog(scheme.ground, 100, 1000);
+    fog.color.set(scheme.ground);
     invalidate();
   }, [root, scheme, invalidate]);
   useEffect(() => {
@@ -181,10 +166,6 @@ function Stage({ scheme }: { scheme: Scheme }) {
     port.renderer = gl;
     invalidate();
   }, [size, gl, invalidate]);
-  useEffect(() => {
-    gl.debug.checkShaderErrors = import.meta.env.DEV;
-    warmShaders(gl, port.camera, root);
-  }, [gl, root]);
   useEffect(() => viewStore.subscribe(() => invalidate()), [invalidate]);
   const loop = useThree((s) => s.frameloop);
   useEffect(() => {
@@ -211,17 +192,21 @@ function Stage({ scheme }: { scheme: Scheme }) {
     c.updateProjectionMatrix();
     gl.shadowMap.needsUpdate = true;
     invalidate();
-  }, [scene, sun, gl, invalidate]);
+  }, [scene, gl, invalidate]);
+  const late = useSeen();
+  useEffect(() => {
+    if (!late) return;
+    for (const mesh of port.pickables) mesh.castShadow = true;
+    gl.shadowMap.needsUpdate = true;
+    invalidate();
+  }, [late, gl, invalidate]);
   const frames = useRef(0);
   useFrame(({ gl: renderer }) => {
     const view = viewStore.getState();
     port.aim(view);
-    const fog = root.fog as Fog | null;
-    if (fog) {
-      const eye = view.mode === "eye";
-      fog.near = eye ? 80 : view.mode === "free" ? view.distance * 2.5 : 5000;
-      fog.far = eye ? 380 : view.mode === "free" ? view.distance * 9 + 60 : 9000;
-    }
+    const eye = view.mode === "eye";
+    fog.near = eye ? 80 : view.mode === "free" ? view.distance * 2.5 : 5000;
+    fog.far = eye ? 380 : view.mode === "free" ? view.distance * 9 + 60 : 9000;
     frames.current++;
     const element = port.element;
     if (element) {
@@ -235,15 +220,14 @@ function Stage({ scheme }: { scheme: Scheme }) {
       element.dataset.toCome = String(meshesToCome());
       element.dataset.drawCalls = String(renderer.info.render.calls);
     }
-    // told after the frame has been drawn
-    if (!wasSeen() && levelStore.getState().levelId !== null && meshesToCome() === 0) window.setTimeout(seen, 0);
+    // the first picture is drawn without shadows, and told when it has been handed over
+    if (wasSeen()) return;
+    for (const mesh of port.pickables) mesh.castShadow = false;
+    if (levelStore.getState().levelId !== null && meshesToCome() === 0) window.setTimeout(seen, 0);
   }, -1);
   useEffect(() => () => previewStep(null), []);
   return (
     <>
-      <hemisphereLight args={["#ffffff", "#b7a98f", 1.55]} />
-      <primitive object={sun} />
-      <primitive object={sun.target} />
       <Grid scheme={scheme} />
       <Pieces scheme={scheme} />
       <Ghost scheme={scheme} />
