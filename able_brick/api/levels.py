@@ -153,10 +153,12 @@ def redo(project: TheProject, level: LevelId, request: HistoryRequest) -> Delta:
 
 
 class FeatureRequest(FaceAt):
-    """A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres."""
+    """A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres; or, with
+    `pivot`, the pivot of what the face belongs to."""
 
     point: Vector
     reach: float = Field(ge=0, le=1e6)
+    pivot: bool = False
 
 
 @router.post("/levels/{level}/surface")
@@ -170,7 +172,7 @@ def surface(project: TheProject, level: LevelId, at: FaceAt) -> Ground:
 def feature(project: TheProject, level: LevelId, at: FeatureRequest) -> Feature:
     """The vertex, edge middle or face centre that is meant by a place on a face, exactly."""
     project.snapshot.level(level)
-    return nearest_feature(project.snapshot, level, project.meshes.get, at, at.point, at.reach)
+    return nearest_feature(project.snapshot, level, project.meshes.get, at, at.point, at.reach, pivot=at.pivot)
 
 
 @router.post("/levels/{level}/snap")

@@ -41,8 +41,8 @@ class Ground(BaseModel):
 
 
 class Feature(BaseModel):
-    """A vertex, edge middle or face centre: which it is in the mesh, where it is in the world, and the normal of the
-    face through which it was pointed at."""
+    """A vertex, edge middle, face centre or pivot: which it is in the mesh, where it is in the world, and the normal of
+    the face through which it was pointed at."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
@@ -51,7 +51,7 @@ class Feature(BaseModel):
     face: int
     piece: str
     mesh: str
-    kind: Literal["vertex", "edge", "face"]
+    kind: Literal["vertex", "edge", "face", "pivot"]
     index: int
     point: Vector
     normal: Vector
@@ -119,9 +119,11 @@ def on_ground(ground: Ground, point: Vector) -> Vector:
     return vector(p - normal * float((p - ground.point) @ normal))
 
 
-def nearest_feature(snapshot: Snapshot, level: str, load: Load, at: FaceAt, point: Vector, reach: float) -> Feature:
+def nearest_feature(
+    snapshot: Snapshot, level: str, load: Load, at: FaceAt, point: Vector, reach: float, *, pivot: bool = False
+) -> Feature:
     """The feature of a face that is meant by a world point on it: a vertex within reach, else an edge middle within
-    reach, else the centre of the face."""
+    reach, else the centre of the face. With `pivot` the pivot of the item, wherever that is."""
     piece, mesh, pose = item_at(snapshot, level, load, at)
     loop = loop_of(mesh, at.face)
     corners = mesh.positions[loop]
@@ -139,6 +141,8 @@ def nearest_feature(snapshot: Snapshot, level: str, load: Load, at: FaceAt, poin
         "mesh": piece.mesh,
         "normal": vector(normal),
     }
+    if pivot:
+        return Feature(kind="pivot", index=0, point=vector(pose[:3]), **base)
     k = int(np.argmin(to_corner))
     m = int(np.argmin(to_middle))
     if to_corner[k] <= reach and to_corner[k] <= to_middle[m]:

@@ -252,6 +252,9 @@ def test_the_nearest_feature_of_a_face() -> None:
     centre = near(world[loop].mean(axis=0), 0.2)
     assert (centre.kind, centre.index) == ("face", 1)
     assert np.linalg.norm(centre.normal) == pytest.approx(1.0)
+    pivot = nearest_feature(sheet.snapshot, "level-1", load, at, tuple(middle), 0.2, pivot=True)
+    assert (pivot.kind, pivot.point) == ("pivot", sheet.row("placement-2").position)
+    assert pivot.normal == centre.normal
 
 
 def test_pieces_are_duplicated_tagged_and_replaced() -> None:

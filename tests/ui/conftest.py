@@ -93,7 +93,8 @@ class Server:
 def browser() -> Iterator[Browser]:
     found = shutil.which("chromium")
     assert found, "chromium is not installed; `make test` installs it"
-    expect.set_options(timeout=20_000)
+    # generous: a busy machine without a graphics card draws slowly, and a wait that succeeds costs nothing
+    expect.set_options(timeout=60_000)
     with sync_playwright() as p:
         started = p.chromium.launch(executable_path=found, args=FLAGS)
         yield started
@@ -187,7 +188,7 @@ def opened(browser: Browser, url: str) -> Iterator[Page]:
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))
     page.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
-    page.set_default_timeout(20_000)
+    page.set_default_timeout(60_000)
     page.goto(url)
     yield page
     context.close()

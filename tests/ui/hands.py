@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import time
 import urllib.request
 from typing import Any
 
@@ -108,9 +109,8 @@ class Hands:
 
     def saved(self, revision: int) -> None:
         """Wait until the level has reached a revision, and see that it did not go further."""
-        for _ in range(400):
-            if self.level()["revision"] >= revision:
-                break
+        until = time.monotonic() + 60
+        while self.level()["revision"] < revision and time.monotonic() < until:
             self.settle(3)
         expect(self.page.get_by_role("status").first).to_have_text("Saved")
         assert self.level()["revision"] == revision

@@ -146,6 +146,77 @@ def test_a_slope_and_a_hinge_take_three_actions_each(yard: Hands) -> None:
     expect(page.get_by_role("region", name="Set pivot")).to_have_count(0)
 
 
+def test_a_pivot_is_docked_onto_a_point_of_a_path(yard: Hands) -> None:
+    page = yard.page
+    start = yard.level()["revision"]
+    step(yard, "draw_path", points=[{"position": [-1.3, 0, 2.7]}, {"position": [0.5, 0.21, 3]}], smooth=False)
+    expect(page.get_by_role("treegrid", name="Level").get_by_role("row", name="Path")).to_be_visible()
+    yard.viewport.focus()
+    page.keyboard.press("k")
+    prompt = page.locator("output")
+    page.mouse.move(*yard.seen(-3, 1, 1.2))
+    expect(prompt).to_contain_text("grip this face")
+    page.keyboard.press("p")
+    expect(prompt).to_contain_text("grip this pivot")
+    page.mouse.down()
+    page.mouse.up()
+    expect(prompt).to_contain_text("lands")
+    page.mouse.click(*yard.seen(0.5, 0.21, 3))
+    yard.saved(start + 2)
+    assert yard.row("Box", "placement")["position"] == [0.5, 0.21, 3]
+    assert yard.level()["history"]["last"]["params"]["grip"]["kind"] == "pivot"
+
+
+def test_two_quick_presses_are_a_grip_and_a_landing(yard: Hands) -> None:
+    start = yard.level()["revision"]
+    yard.viewport.focus()
+    yard.page.keyboard.press("k")
+    yard.page.mouse.click(*yard.seen(-2.5, 1, 2))
+    yard.page.mouse.click(*yard.seen(0, 0, 1.5))
+    yard.saved(start + 1)
+    told = yard.level()["history"]["last"]["params"]
+    assert (told["grip"]["kind"], told["landing"]["kind"]) == ("vertex", "vertex")
+    assert told["grip"]["thing"] == yard.row("Box", "placement")["id"]
+
+
+def test_a_boom_is_shortened_and_its_fittings_follow_in_six_actions(bare: Hands) -> None:
+    page = bare.page
+    boom = {"kind": "box", "width": 10.0, "height": 0.3, "depth": 0.3}
+    step(bare, "add_shape", shape=boom, name="Boom", position=[0, 2, 0])
+    fitting = {"kind": "box", "width": 0.5, "height": 0.5, "depth": 0.5}
+    made = step(bare, "add_shape", shape=fitting, name="Fitting", position=[-5, 2.3, 0])
+    piece = next(r["id"] for r in made["changed"] if r["kind"] == "piece")
+    step(bare, "place_piece", piece, position=[5, 2.3, 0])
+    expect(page.get_by_role("treegrid", name="Level").get_by_role("row")).to_have_count(3)
+    page.keyboard.press("Alt+2")
+    page.keyboard.press("Shift+3")
+    page.keyboard.press("Shift+L")
+    bare.settle(4)
+    expect(bare.viewport).to_have_attribute("data-to-come", "0")
+    bare.settle(4)
+    start = bare.level()["revision"]
+    card = page.get_by_role("region", name="Selection")
+    # 1, 2, 3: the boom, its size, baked
+    page.mouse.click(*bare.seen(1.5, 2.15, 0.15))
+    expect(card.get_by_role("heading", name="Boom")).to_be_visible()
+    bare.number(card, "Size X", "0.6")
+    bare.saved(start + 1)
+    card.get_by_role("button", name="Bake size").click()
+    bare.saved(start + 2)
+    # 4, 5, 6: a box round the fittings only, the tool, the factor
+    bare.drag(bare.seen(-5.6, 2.95, 0), bare.seen(5.6, 2.2, 0))
+    expect(card.get_by_role("heading", name="2 selected")).to_be_visible()
+    page.get_by_role("region", name="Tools").get_by_role("button", name="Spread").click()
+    bare.number(page.get_by_role("region", name="Spread"), "Factor", "0.6")
+    bare.saved(start + 3)
+    piece = bare.row("Boom", "piece")
+    assert np.subtract(piece["facts"]["high"], piece["facts"]["low"]).tolist() == [6.0, 0.3, 0.3]
+    assert bare.row("Boom", "placement")["size"] == [1, 1, 1]
+    ends = [r for r in bare.level()["changed"] if r["kind"] == "placement" and r["name"] != "Boom"]
+    assert sorted(r["position"] for r in ends) == [[-3.0, 2.3, 0.0], [3.0, 2.3, 0.0]]
+    assert all(r["size"] == [1, 1, 1] for r in ends)
+
+
 def test_things_are_spread_and_sizes_baked_from_their_cards(yard: Hands) -> None:
     page = yard.page
     start = yard.level()["revision"]

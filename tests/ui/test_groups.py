@@ -8,6 +8,7 @@ import re
 import numpy as np
 import pytest
 from playwright.sync_api import expect
+from scipy.spatial.transform import Rotation
 
 from tests.ui.hands import Hands
 from tests.ui.test_build import step
@@ -290,6 +291,41 @@ def test_distances_are_measured_kept_and_a_player_fits(pair: Hands) -> None:
     pair.saved(start + 1)
     kept = pair.row("Measure", "measure")
     assert np.linalg.norm(np.subtract(kept["end"], kept["start"])) == pytest.approx(5, abs=1e-9)
+
+
+def test_a_lock_gate_turns_about_its_hinge(page: object, server: object) -> None:
+    hands = Hands(page, server.url)  # type: ignore[arg-type, attr-defined]
+    hands.page.keyboard.press("Alt+2")
+    rows = hands.page.get_by_role("treegrid", name="Level")
+    rows.get_by_role("row", name="Lock gates").get_by_role("button", name="Expand").click()
+    hands.in_list("North gate")
+    hands.page.keyboard.press("l")
+    hands.settle(8)
+    start = hands.level()["revision"]
+    gate, leaf, beam = hands.row("North gate"), hands.row("North leaf"), hands.row("North beam")
+    # the group's pivot is the hinge, and the handles stand there
+    x, y, z = hinge = gate["position"]
+    assert leaf["position"] == hinge
+    pick(hands, "Axes of the handles", "World")
+    scale = hands.handle_scale((x, y, z))
+    hands.page.mouse.click(*hands.seen(x + 0.86 * scale * math.sin(0.5), y, z + 0.86 * scale * math.cos(0.5)))
+    expect(hands.page.locator("output")).to_contain_text("Turn about Y")
+    hands.page.keyboard.type("35")
+    hands.page.keyboard.press("Enter")
+    hands.saved(start + 1)
+    c, s = math.cos(math.radians(35)), math.sin(math.radians(35))
+
+    def turned(p: list[float]) -> list[float]:
+        dx, dz = p[0] - x, p[2] - z
+        return [x + c * dx + s * dz, p[1], z - s * dx + c * dz]
+
+    for before in (leaf, beam):
+        after = hands.row(before["name"])
+        assert after["position"] == pytest.approx(turned(before["position"]), abs=1e-9)
+        spin = Rotation.from_quat(after["turn"]) * Rotation.from_quat(before["turn"]).inv()
+        assert spin.as_rotvec(degrees=True) == pytest.approx([0, 35, 0], abs=1e-9)
+    assert hands.row("North leaf")["position"] == hinge, "the hinge stays"
+    assert hands.row("South leaf")["turn"] != hands.row("North leaf")["turn"]
 
 
 def eye(hands: Hands) -> list[float]:

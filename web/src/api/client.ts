@@ -91,7 +91,7 @@ export const api = {
   redo: (level: string, revision: number) => call<Delta>(`/levels/${level}/redo`, json("POST", { revision })),
   shapes: () => call<ShapeInfo[]>("/shapes"),
   surface: (level: string, at: FaceAt) => call<Ground>(`/levels/${level}/surface`, json("POST", at)),
-  feature: (level: string, at: FaceAt & { point: Vector; reach: number }) =>
+  feature: (level: string, at: FaceAt & { point: Vector; reach: number; pivot: boolean }) =>
     call<Feature>(`/levels/${level}/feature`, json("POST", at)),
   snap: (level: string, wish: SnapRequest) => call<Snap | null>(`/levels/${level}/snap`, json("POST", wish)),
   measure: (level: string, wish: MeasureRequest) => call<Measured>(`/levels/${level}/measure`, json("POST", wish)),

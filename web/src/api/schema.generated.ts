@@ -1052,7 +1052,7 @@ export interface components {
         };
         /**
          * Feature
-         * @description A vertex, edge middle or face centre: which it is in the mesh, where it is in the world, and the normal of the
+         * @description A vertex, edge middle, face centre or pivot: which it is in the mesh, where it is in the world, and the normal of the
          *     face through which it was pointed at.
          */
         Feature: {
@@ -1066,7 +1066,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "vertex" | "edge" | "face";
+            kind: "vertex" | "edge" | "face" | "pivot";
             /** Mesh */
             mesh: string;
             /** Normal */
@@ -1117,7 +1117,8 @@ export interface components {
         };
         /**
          * FeatureRequest
-         * @description A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres.
+         * @description A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres; or, with
+         *     `pivot`, the pivot of what the face belongs to.
          */
         FeatureRequest: {
             /** Face */
@@ -1127,6 +1128,11 @@ export interface components {
              * @default 0
              */
             item: number;
+            /**
+             * Pivot
+             * @default false
+             */
+            pivot: boolean;
             /** Point */
             point: [
                 number,

@@ -62,6 +62,8 @@ interface RunningState {
   now: Running | null;
   /** What has been typed over the measure in the prompt. */
   typed: string;
+  /** Whether picks take the pivot of what is pointed at. */
+  pivots: boolean;
   /** The tool whose card is open in the Tools panel. */
   card: string | null;
   /** Where the pointer is, for the prompt, in page pixels. */
@@ -71,13 +73,14 @@ interface RunningState {
 export const runningStore = createStore<RunningState>(() => ({
   now: null,
   typed: "",
+  pivots: false,
   card: null,
   pointer: { x: 0, y: 0 },
 }));
 
 export const useRunning = <T>(choose: (state: RunningState) => T): T => useStore(runningStore, choose);
 
-export const run = (now: Running | null): void => runningStore.setState({ now, typed: "" });
+export const run = (now: Running | null): void => runningStore.setState({ now, typed: "", pivots: false });
 export const updateRun = (now: Running): void => runningStore.setState({ now });
 export const setTyped = (typed: string): void => runningStore.setState({ typed });
 export const openCard = (card: string | null): void => runningStore.setState({ card });

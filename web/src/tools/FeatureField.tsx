@@ -9,7 +9,7 @@ import { selectedRows } from "./registry";
 
 /** A feature of the selected piece's mesh. */
 export type Picked = Pick<Feature, "mesh" | "kind" | "index">;
-const WORDS = { vertex: "Vertex", edge: "Middle of edge", face: "Centre of face" } as const;
+const WORDS = { vertex: "Vertex", edge: "Middle of edge", face: "Centre of face", pivot: "Pivot" } as const;
 
 /** A feature of something that stands in the level. */
 export type Place = Pick<Feature, "thing" | "item" | "kind" | "index" | "face">;

@@ -14,8 +14,9 @@ import {
   SRGBColorSpace,
   Vector3,
 } from "three";
+import type { Feature } from "../api/types";
 import { isShown, type Scene, shown, useLevel } from "../state/level";
-import { useRunning } from "../state/running";
+import { type Running, useRunning } from "../state/running";
 import { selectionStore, useSelection } from "../state/selection";
 import { viewStore } from "../state/view";
 import type { Scheme } from "../theme/tokens";
@@ -39,56 +40,16 @@ export function Marks({ scheme }: { scheme: Scheme }) {
       {now?.kind === "draw" && now.hover && now.stage === 0 && now.from === null && (
         <Cross at={new Vector3(...now.hover)} colour={scheme.ochre} />
       )}
-      {now?.kind === "pick" && now.feature && (
+      {pointedAt(now).map((f, k) => (
         <FeatureMark
-          at={new Vector3(...now.feature.point)}
-          normal={new Vector3(...now.feature.normal)}
-          kind={now.feature.kind}
+          // biome-ignore lint/suspicious/noArrayIndexKey: picks have no other name
+          key={k}
+          at={new Vector3(...f.point)}
+          normal={new Vector3(...f.normal)}
+          kind={f.kind}
           colour={scheme.ochre}
         />
-      )}
-      {now?.kind === "measure" &&
-        [...now.picked, now.feature].map(
-          (f, k) =>
-            f && (
-              <FeatureMark
-                // biome-ignore lint/suspicious/noArrayIndexKey: picks have no other name
-                key={k}
-                at={new Vector3(...f.point)}
-                normal={new Vector3(...f.normal)}
-                kind={f.kind}
-                colour={scheme.ochre}
-              />
-            ),
-        )}
-      {now?.kind === "dock" &&
-        [now.feature, now.grip].map(
-          (f, k) =>
-            f && (
-              <FeatureMark
-                // biome-ignore lint/suspicious/noArrayIndexKey: landing and grip
-                key={k}
-                at={new Vector3(...f.point)}
-                normal={new Vector3(...f.normal)}
-                kind={f.kind}
-                colour={scheme.ochre}
-              />
-            ),
-        )}
-      {now?.kind === "measure" &&
-        [...now.picked, now.feature].map(
-          (f, k) =>
-            f && (
-              <FeatureMark
-                // biome-ignore lint/suspicious/noArrayIndexKey: picks have no other name
-                key={k}
-                at={new Vector3(...f.point)}
-                normal={new Vector3(...f.normal)}
-                kind={f.kind}
-                colour={scheme.ochre}
-              />
-            ),
-        )}
+      ))}
       {now?.kind === "dock" && now.point && <Cross at={new Vector3(...now.point)} colour={scheme.ochre} />}
       {caught && (
         <Lines points={CAUGHT[caught.kind]} at={new Vector3(...caught.point)} colour={scheme.ochre} pixels={9} />
@@ -96,6 +57,13 @@ export function Marks({ scheme }: { scheme: Scheme }) {
       {card === "set_pivot" && <Pivots scheme={scheme} />}
     </>
   );
+}
+
+/** The features that have been picked and the one that is pointed at. */
+function pointedAt(now: Running | null): readonly Feature[] {
+  if (now?.kind !== "pick" && now?.kind !== "dock" && now?.kind !== "measure") return [];
+  const picked = now.kind === "dock" ? [now.grip] : now.kind === "measure" ? now.picked : [];
+  return [...picked, now.feature].filter((f) => f !== null);
 }
 
 /** A group of lines that keeps its size on the screen. */
@@ -149,14 +117,14 @@ function Cross({ at, colour }: { at: Vector3; colour: string }) {
 interface FeatureProps {
   at: Vector3;
   normal: Vector3;
-  kind: "vertex" | "edge" | "face";
+  kind: Feature["kind"];
   colour: string;
 }
 
-/** Vertex ×, edge middle ‖, face centre ✣, each with its normal. */
+/** Vertex ×, edge middle ‖, face centre ✣, pivot ⊕, each with its normal. */
 function FeatureMark({ at, normal, kind, colour }: FeatureProps) {
   const turn = useMemo(() => new Quaternion().setFromUnitVectors(groundFrame().up, normal), [normal]);
-  const points = kind === "vertex" ? EX : kind === "edge" ? BARS : STAR;
+  const points = CAUGHT[kind];
   return (
     <>
       <Lines points={points} at={at} turn={turn} colour={colour} pixels={8} />

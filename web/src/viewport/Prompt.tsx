@@ -3,6 +3,7 @@ import { useLevel } from "../state/level";
 import { type DrawRun, useRunning } from "../state/running";
 import { isFlat } from "./docking";
 import { useDrag } from "./drag";
+import { canTakePivots } from "./featurePick";
 import { port } from "./port";
 
 const Line = styled.output`
@@ -20,7 +21,7 @@ const CAUGHT = {
   "path point": "a path point",
   "on edge": "an edge",
 } as const;
-const FEATURES = { vertex: "vertex", edge: "edge middle", face: "face centre" } as const;
+const FEATURES = { vertex: "vertex", edge: "edge middle", face: "face centre", pivot: "pivot" } as const;
 
 /** What the stage of a drawing measures now, and the size and triangles of the whole. */
 function drawn(now: DrawRun, note: string): string {
@@ -37,6 +38,7 @@ const spoken = (at: readonly number[]): string => at.map((v) => v.toFixed(2).rep
 export function Prompt() {
   const now = useRunning((s) => s.now);
   const typed = useRunning((s) => s.typed);
+  const pivots = useRunning((s) => s.pivots);
   const pointer = useRunning((s) => s.pointer);
   const pieces = useLevel((s) => s.scene.pieces);
   const note = useLevel((s) => s.previewNote);
@@ -45,6 +47,8 @@ export function Prompt() {
   const frame = port.element?.getBoundingClientRect();
   const left = Math.max(8, Math.min(pointer.x - (frame?.left ?? 0) + 18, port.width - 440));
   const top = Math.max(8, Math.min(pointer.y - (frame?.top ?? 0) + 22, port.height - 40));
+  const onPivots = canTakePivots(now) && <span> · P pivots {pivots ? "on" : "off"}</span>;
+  const point = pivots ? "Point at what has the pivot" : "Point at a vertex, an edge or a face";
   const measure = (value: string) => <b>{typed || value}</b>;
   const style = frame && pointer.x > 0 ? { left, top } : { left: 16, top: 48 };
   return (
@@ -73,21 +77,22 @@ export function Prompt() {
       )}
       {now.kind === "pick" && (
         <span>
-          {now.feature
-            ? `Click to take this ${FEATURES[now.feature.kind]}`
-            : (now.words ?? "Point at a vertex, an edge or a face")}
+          {now.feature ? `Click to take this ${FEATURES[now.feature.kind]}` : (!pivots && now.words) || point}
+          {onPivots}
         </span>
       )}
       {now.kind === "measure" && (
         <span>
           {now.feature
             ? `Click to measure ${now.picked.length === 0 || now.picked.length > 2 ? "from" : now.picked.length === 1 ? "to" : "the angle to"} this ${FEATURES[now.feature.kind]}`
-            : "Point at a vertex, an edge or a face"}
+            : point}
+          {onPivots}
         </span>
       )}
       {now.kind === "dock" && !now.grip && (
         <span>
           {now.feature ? `Click to grip this ${FEATURES[now.feature.kind]}` : "Point at what the grip is to be"}
+          {onPivots}
         </span>
       )}
       {now.kind === "dock" && now.grip && (
@@ -98,6 +103,7 @@ export function Prompt() {
               ? "Click to land here"
               : "Point at where it lands"}{" "}
           <span>· F flat {isFlat(now) ? "on" : "off"}</span>
+          {onPivots}
           {isFlat(now) && (
             <>
               <span>

@@ -60,11 +60,27 @@ const latest = new Latest(async (x, y, unsnapped) => {
   const feature = await featureAt(x, y, (id) => (now.grip === null ? free || moving.has(id) : !moving.has(id)));
   const later = current();
   if (!later || later.grip !== now.grip) return;
-  const point = feature || !now.grip ? null : groundPoint(x, y, unsnapped);
-  if (same(feature, later.feature) && point?.join() === later.point?.join()) return;
-  updateRun({ ...later, feature, point });
+  const point = now.grip ? (pathPoint(x, y) ?? (feature ? null : groundPoint(x, y, unsnapped))) : null;
+  const met = point && feature ? null : feature;
+  if (same(met, later.feature) && point?.join() === later.point?.join()) return;
+  updateRun({ ...later, feature: met, point });
   show();
 });
+
+/** The nearest point of a path within reach of the pointer. */
+function pathPoint(x: number, y: number): Vector | null {
+  let best: Vector | null = null;
+  let nearest = 10;
+  for (const thing of levelStore.getState().scene.things.values()) {
+    if (thing.kind !== "path" || thing.hidden) continue;
+    for (const { position } of thing.points) {
+      const at = port.seen(position);
+      const away = at ? Math.hypot(at.x - x, at.y - y) : Number.POSITIVE_INFINITY;
+      if (away < nearest) [best, nearest] = [position, away];
+    }
+  }
+  return best;
+}
 
 /** A point of the ground's grid, where there is nothing to land on. */
 function groundPoint(x: number, y: number, free: boolean): Vector | null {
@@ -78,11 +94,7 @@ function groundPoint(x: number, y: number, free: boolean): Vector | null {
 export const dockMove = (x: number, y: number, free: boolean): void => latest.move(x, y, free);
 
 /** Take the grip, or land. */
-export async function dockPress(x: number, y: number, free: boolean): Promise<void> {
-  dockMove(x, y, free);
-  await latest.settled();
-  await dockEnter();
-}
+export const dockPress = (x: number, y: number, free: boolean): Promise<void> => latest.press(x, y, free, dockEnter);
 
 export async function dockEnter(): Promise<void> {
   const now = current();

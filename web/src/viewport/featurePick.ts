@@ -1,7 +1,7 @@
 import { api } from "../api/client";
 import type { Feature, Snap } from "../api/types";
 import { isShown, levelStore, shown } from "../state/level";
-import { run, runningStore, updateRun } from "../state/running";
+import { type Running, run, runningStore, updateRun } from "../state/running";
 import { viewStore } from "../state/view";
 import { type Hit, port } from "./port";
 
@@ -21,6 +21,16 @@ function hitNear(x: number, y: number, accept: (thing: string) => boolean): Hit 
   return null;
 }
 
+/** Whether what is running takes the pivots of what is pointed at, instead of their vertices, edges and faces. */
+export function takesPivots(): boolean {
+  const { now, pivots } = runningStore.getState();
+  return pivots && canTakePivots(now);
+}
+
+/** A feature of a piece's mesh is not its pivot; everything else may be one. */
+export const canTakePivots = (now: Running | null): boolean =>
+  now?.kind === "dock" || now?.kind === "measure" || (now?.kind === "pick" && now.piece === null);
+
 /** The feature that is meant by a place of the viewport, told by the server; null where there is none. */
 export async function featureAt(x: number, y: number, accept: (thing: string) => boolean): Promise<Feature | null> {
   const { levelId } = levelStore.getState();
@@ -29,7 +39,7 @@ export async function featureAt(x: number, y: number, accept: (thing: string) =>
   const reach = NEAR * port.metresPerPixel(hit.point, viewStore.getState());
   const { thing, item, face } = hit;
   try {
-    return await api.feature(levelId, { thing, item, face, point: hit.point.toArray(), reach });
+    return await api.feature(levelId, { thing, item, face, point: hit.point.toArray(), reach, pivot: takesPivots() });
   } catch {
     return null;
   }
@@ -44,9 +54,19 @@ export const placeOf = ({ thing, item = 0, kind, index = 0, face = 0 }: Snap["gr
   face,
 });
 
-/** Runs a question for the latest place only: while one is asked, later places wait, and the last one wins. */
+interface Spot {
+  x: number;
+  y: number;
+  free: boolean;
+}
+
+/**
+ * Runs a question for the latest place only: while one is asked, later places wait, and the last one wins. Presses are
+ * never passed over: each is asked for in its turn, where it was, and taken before anything else is asked.
+ */
 export class Latest {
-  private next: { x: number; y: number; free: boolean } | null = null;
+  private next: Spot | null = null;
+  private readonly presses: { spot: Spot; take: () => Promise<void> | void; done: () => void }[] = [];
   private asking = false;
 
   constructor(private readonly ask: (x: number, y: number, free: boolean) => Promise<void>) {}
@@ -56,19 +76,30 @@ export class Latest {
     if (!this.asking) void this.work();
   }
 
-  /** When everything asked so far has been answered. */
-  async settled(): Promise<void> {
-    while (this.asking) await new Promise((done) => requestAnimationFrame(done));
+  /** Ask for the place of a press, and take what is there. */
+  press(x: number, y: number, free: boolean, take: () => Promise<void> | void): Promise<void> {
+    return new Promise((done) => {
+      this.presses.push({ spot: { x, y, free }, take, done });
+      this.next = null;
+      if (!this.asking) void this.work();
+    });
   }
 
   private async work(): Promise<void> {
     this.asking = true;
-    while (this.next) {
-      const { x, y, free } = this.next;
-      this.next = null;
-      await this.ask(x, y, free);
+    try {
+      for (;;) {
+        const press = this.presses.shift();
+        const spot = press?.spot ?? this.next;
+        if (!spot) break;
+        if (!press) this.next = null;
+        await this.ask(spot.x, spot.y, spot.free);
+        await press?.take();
+        press?.done();
+      }
+    } finally {
+      this.asking = false;
     }
-    this.asking = false;
   }
 }
 
@@ -87,13 +118,12 @@ const latest = new Latest(async (x, y) => {
 /** Ask for the feature under the pointer; the latest place wins. */
 export const featureMove = (x: number, y: number): void => latest.move(x, y);
 
-/** Take what is shown. */
-export async function featurePress(x: number, y: number): Promise<void> {
-  featureMove(x, y);
-  await latest.settled();
-  const { now } = runningStore.getState();
-  if (now?.kind !== "pick" || !now.feature) return;
-  const { feature, done } = now;
-  run(null);
-  done(feature);
-}
+/** Take what is under the press. */
+export const featurePress = (x: number, y: number): Promise<void> =>
+  latest.press(x, y, false, () => {
+    const { now } = runningStore.getState();
+    if (now?.kind !== "pick" || !now.feature) return;
+    const { feature, done } = now;
+    run(null);
+    done(feature);
+  });

@@ -10,7 +10,7 @@ import { inBox, thingUnder } from "./boxSelect";
 import { dockBack, dockEnter, dockKey, dockMove, dockPress } from "./docking";
 import { dragStore } from "./drag";
 import { drawBack, drawEnter, drawMove, drawPress, drawRelease } from "./drawing";
-import { featureMove, featurePress } from "./featurePick";
+import { canTakePivots, featureMove, featurePress } from "./featurePick";
 import { type HandleDrag, holdHandle } from "./handleDrag";
 import { shiftView, turnView } from "./looking";
 import { measureBack, measureMove, measurePress } from "./measuring";
@@ -262,6 +262,15 @@ export function cancelDrag(): void {
   current = null;
 }
 
+/** Ask again for what is under the pointer. */
+function pointAgain(): void {
+  const { now, pointer } = runningStore.getState();
+  const box = port.element?.getBoundingClientRect();
+  if (!box) return;
+  const move = now?.kind === "dock" ? dockMove : now?.kind === "measure" ? measureMove : featureMove;
+  move(pointer.x - box.left, pointer.y - box.top, false);
+}
+
 /** Keys while something runs. True when the key was used. */
 export function runningKey(event: KeyboardEvent): boolean {
   const { now, typed } = runningStore.getState();
@@ -319,6 +328,11 @@ export function runningKey(event: KeyboardEvent): boolean {
     return true;
   }
   if (event.ctrlKey || event.metaKey || event.altKey) return false;
+  if (event.key.toLowerCase() === "p" && canTakePivots(now)) {
+    runningStore.setState({ pivots: !runningStore.getState().pivots });
+    pointAgain();
+    return true;
+  }
   if (now.kind === "dock" && dockKey(event.key.toLowerCase())) return true;
   if (event.key === "Backspace") {
     setTyped(typed.slice(0, -1));

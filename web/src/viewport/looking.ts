@@ -158,7 +158,10 @@ export function boxToLookAt(all: boolean): Box | null {
 
 /** Look at a box from where one looks already, as near as the whole of it is seen. */
 export function lookAtBox(low: Vector3, high: Vector3): void {
-  const view = { ...viewStore.getState() };
+  endTransition();
+  const view = viewStore.getState();
+  // the view may have changed since it was drawn last
+  port.aim(view);
   const centre = low.clone().add(high).multiplyScalar(0.5);
   const toEye = eyeDirection(view);
   const right = new Vector3().setFromMatrixColumn(port.camera.matrixWorld, 0);
@@ -170,7 +173,6 @@ export function lookAtBox(low: Vector3, high: Vector3): void {
     const wide = Math.max(Math.abs(corner.dot(right)) / (port.width / port.height), Math.abs(corner.dot(up)));
     distance = Math.max(distance, (1.2 * wide) / tangent + (inPerspective(view.mode) ? corner.dot(toEye) : 0));
   }
-  endTransition();
   const mode = view.mode === "eye" ? "free" : view.mode;
   transition({ mode, target: centre.toArray(), distance, yaw: view.yaw, pitch: view.pitch });
 }

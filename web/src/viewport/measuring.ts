@@ -27,9 +27,9 @@ const latest = new Latest(async (x, y) => {
 export const measureMove = (x: number, y: number): void => latest.move(x, y);
 
 /** Take what is pointed at; after three picks the next one begins anew. */
-export async function measurePress(x: number, y: number): Promise<void> {
-  measureMove(x, y);
-  await latest.settled();
+export const measurePress = (x: number, y: number): Promise<void> => latest.press(x, y, false, take);
+
+async function take(): Promise<void> {
   const now = current();
   const { levelId } = levelStore.getState();
   if (!now?.feature || !levelId) return;
