@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 import numpy as np
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import InputError, SelectionError
-from able_brick.core.place.pose import rotation, vector
+from able_brick.core.place.pose import IDENTITY, ORIGIN, rotation, vector
+from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Course, Measure, Path, Quaternion, Vector
 from able_brick.level.snapshot import AThing
@@ -19,10 +20,43 @@ from able_brick.steps.draft import Draft
 STANDING: tuple[Literal["placement", "array", "path", "group"], ...] = ("placement", "array", "path", "group")
 
 AxesOf: TypeAlias = Literal["world", "piece", "first", "group", "given"]
-AXES_HELP = (
-    "The world's axes, each thing's own, those of what was selected first, those of the group that it is in, or a "
-    "given frame"
-)
+About: TypeAlias = Literal["own pivot", "middle", "first", "picked", "point"]
+
+
+def axes_field(default: AxesOf = "world") -> Any:
+    """The axes in which a tool's numbers count."""
+    return field(
+        default,
+        "Axes",
+        "The world's axes, each thing's own, those of what was selected first, those of the group that it is in, or a "
+        "given frame",
+    )
+
+
+def frame_field() -> Any:
+    """Axes that are given, as a quaternion."""
+    return field(IDENTITY, "Frame", "The given axes", widget="none")
+
+
+def about_field() -> Any:
+    """What a tool turns or sizes about."""
+    return field(
+        "own pivot",
+        "About",
+        "Each its own pivot, the middle of all pivots, the pivot of what was selected first, a feature picked in the "
+        "view, or a typed point",
+    )
+
+
+def picked_field(does: str) -> Any:
+    """A feature of anything in the view; `does` says what it is for."""
+    text = f"The vertex, edge, face or pivot {does}"
+    return field(None, "Picked", text, widget="feature at", when={"about_what": ["picked"]})
+
+
+def point_field(does: str) -> Any:
+    """A point of the world; `does` says what it is for."""
+    return field(ORIGIN, "Point", f"The point {does}", unit="m", widget="position", when={"about_what": ["point"]})
 
 
 def anchor(thing: AThing) -> Vector:

@@ -10,13 +10,12 @@ from scipy.spatial.transform import Rotation
 from able_brick.core.errors import GeometryError
 from able_brick.core.place.copies import MOST_ITEMS, check_items, repeated
 from able_brick.core.place.dock import Motion
-from able_brick.core.place.pose import IDENTITY
 from able_brick.core.text import counted
 from able_brick.level.evaluate import axis_vector
 from able_brick.level.field import field
 from able_brick.level.rows import Quaternion
 from able_brick.level.snapshot import ARow
-from able_brick.steps.about import AXES_HELP, STANDING, AxesOf, anchor, axes_of
+from able_brick.steps.about import STANDING, AxesOf, anchor, axes_field, axes_of, frame_field
 from able_brick.steps.copying import Copier, with_courses
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
@@ -46,8 +45,8 @@ class Duplicate(Tool):
     )
     count: int = field(1, "Copies", "How many copies", ge=1, le=MOST_ITEMS)
     axis: Literal["x", "y", "z"] = field("x", "Along", "The axis to go along")
-    axes: AxesOf = field("world", "Axes", AXES_HELP)
-    frame: Quaternion = field(IDENTITY, "Frame", "The given axes", widget="none")
+    axes: AxesOf = axes_field()
+    frame: Quaternion = frame_field()
     linked: bool = field(True, "Linked", "Copies share the piece; off gives each copy a piece of its own")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:

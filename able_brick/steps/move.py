@@ -8,11 +8,10 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.place.dock import Motion
-from able_brick.core.place.pose import IDENTITY
 from able_brick.level.field import field
 from able_brick.level.rows import Quaternion, Vector
 from able_brick.level.snapshot import ARow
-from able_brick.steps.about import AXES_HELP, STANDING, AxesOf, anchor, axes_of
+from able_brick.steps.about import STANDING, AxesOf, anchor, axes_field, axes_of, frame_field
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
@@ -31,8 +30,8 @@ class Move(Tool):
     icon: ClassVar[str] = "move"
 
     by: Vector = field((0.0, 0.0, 0.0), "By", "Distance along X, Y and Z", unit="m", step=0.1)
-    axes: AxesOf = field("world", "Axes", AXES_HELP)
-    frame: Quaternion = field(IDENTITY, "Frame", "The given axes", widget="none")
+    axes: AxesOf = axes_field()
+    frame: Quaternion = frame_field()
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         by = np.asarray(self.by)

@@ -11,12 +11,24 @@ from able_brick.core.errors import SelectionError
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import plain
 from able_brick.core.place.pivots import permutation
-from able_brick.core.place.pose import IDENTITY, rotation, vector
+from able_brick.core.place.pose import rotation, vector
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Course, Group, LineArray, Measure, Path, Point, Quaternion, Vector
 from able_brick.level.snapshot import ARow, AThing
-from able_brick.steps.about import AXES_HELP, STANDING, AxesOf, anchor, axes_of, centre_of
+from able_brick.steps.about import (
+    STANDING,
+    About,
+    AxesOf,
+    about_field,
+    anchor,
+    axes_field,
+    axes_of,
+    centre_of,
+    frame_field,
+    picked_field,
+    point_field,
+)
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
 from able_brick.steps.tree import tops
@@ -35,20 +47,11 @@ class Size(Tool):
     icon: ClassVar[str] = "scaling"
 
     factors: Vector = field((1.0, 1.0, 1.0), "Factors", "Along X, Y and Z; 1 leaves it", step=0.1)
-    axes: AxesOf = field("piece", "Axes", AXES_HELP)
-    frame: Quaternion = field(IDENTITY, "Frame", "The given axes", widget="none")
-    about_what: Literal["own pivot", "middle", "first", "picked", "point"] = field(
-        "own pivot",
-        "About",
-        "Each its own pivot, the middle of all pivots, the pivot of what was selected first, a feature picked in the "
-        "view, or a typed point",
-    )
-    picked: FeatureAt | None = field(
-        None, "Picked", "The vertex, edge or face that stays", widget="feature at", when={"about_what": ["picked"]}
-    )
-    point: Vector = field(
-        (0.0, 0.0, 0.0), "Point", "The point that stays", unit="m", widget="position", when={"about_what": ["point"]}
-    )
+    axes: AxesOf = axes_field("piece")
+    frame: Quaternion = frame_field()
+    about_what: About = about_field()
+    picked: FeatureAt | None = picked_field("that stays")
+    point: Vector = point_field("that stays")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         if min(self.factors) < 1e-4:

@@ -13,7 +13,7 @@ from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Vector
 from able_brick.level.snapshot import ARow
-from able_brick.steps.about import anchor, centre_of
+from able_brick.steps.about import anchor, centre_of, picked_field, point_field
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
@@ -41,12 +41,8 @@ class Spread(Tool):
         "About",
         "The middle of all pivots, the pivot of what was selected first, a picked feature, or a typed point",
     )
-    picked: FeatureAt | None = field(
-        None, "Picked", "The vertex, edge or face that stays", widget="feature at", when={"about_what": ["picked"]}
-    )
-    point: Vector = field(
-        (0.0, 0.0, 0.0), "Point", "The point that stays", unit="m", widget="position", when={"about_what": ["point"]}
-    )
+    picked: FeatureAt | None = picked_field("that stays")
+    point: Vector = point_field("that stays")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         things = tops(draft, rows)

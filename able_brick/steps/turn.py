@@ -8,12 +8,23 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.place.dock import Motion
-from able_brick.core.place.pose import IDENTITY
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Quaternion, Vector
 from able_brick.level.snapshot import ARow
-from able_brick.steps.about import AXES_HELP, STANDING, AxesOf, anchor, axes_of, centre_of
+from able_brick.steps.about import (
+    STANDING,
+    About,
+    AxesOf,
+    about_field,
+    anchor,
+    axes_field,
+    axes_of,
+    centre_of,
+    frame_field,
+    picked_field,
+    point_field,
+)
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
@@ -37,25 +48,11 @@ class Turn(Tool):
         90.0, "Angle", "Counter-clockwise seen from the axis's end", unit="°", step=15, ge=-36_000, le=36_000
     )
     axis: Literal["x", "y", "z"] = field("y", "Axis", "The axis to turn about")
-    axes: AxesOf = field("world", "Axes", AXES_HELP)
-    frame: Quaternion = field(IDENTITY, "Frame", "The given axes", widget="none")
-    about_what: Literal["own pivot", "middle", "first", "picked", "point"] = field(
-        "own pivot",
-        "About",
-        "Each its own pivot, the middle of all pivots, the pivot of what was selected first, a feature picked in the "
-        "view, or a typed point",
-    )
-    picked: FeatureAt | None = field(
-        None, "Picked", "The vertex, edge or face to turn about", widget="feature at", when={"about_what": ["picked"]}
-    )
-    point: Vector = field(
-        (0.0, 0.0, 0.0),
-        "Point",
-        "The point to turn about",
-        unit="m",
-        widget="position",
-        when={"about_what": ["point"]},
-    )
+    axes: AxesOf = axes_field()
+    frame: Quaternion = frame_field()
+    about_what: About = about_field()
+    picked: FeatureAt | None = picked_field("to turn about")
+    point: Vector = point_field("to turn about")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         things = tops(draft, rows)

@@ -21,7 +21,8 @@ class Hands:
         expect(page.get_by_role("status").first).to_have_text("Saved")
         expect(page.get_by_role("button", name=f"Level {name}")).to_be_visible()
         # keys are bound once the tools are known
-        expect(page.get_by_role("region", name="Tools")).to_be_visible()
+        expect(page.get_by_role("button", name="Find a tool")).to_be_enabled()
+        expect(page.get_by_role("treegrid", name="Level")).to_be_visible()
         expect(self.viewport).to_have_attribute("data-to-come", "0")
         self.settle()
 

@@ -126,7 +126,7 @@ export function App() {
   const there = useSeen();
   return (
     <Sheet>
-      <TopLine onLevel={setLevelId} onNewLevel={() => void newLevel()} onFind={() => setSheet("find")} />
+      <TopLine onLevel={setLevelId} onNewLevel={() => void newLevel()} onFind={list && (() => setSheet("find"))} />
       <Left>
         {there && (
           <>

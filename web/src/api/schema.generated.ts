@@ -1052,8 +1052,8 @@ export interface components {
         };
         /**
          * Feature
-         * @description A vertex, edge middle, face centre or pivot: which it is in the mesh, where it is in the world, and the normal of the
-         *     face through which it was pointed at.
+         * @description A vertex, edge middle, face centre or pivot: which it is in the mesh, where it is in the world, and the normal of
+         *     the face through which it was pointed at.
          */
         Feature: {
             /** Face */

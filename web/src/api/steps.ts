@@ -1,6 +1,6 @@
 import { applyDelta, levelStore, loadLevel, showPreview } from "../state/level";
 import { tell } from "../state/messages";
-import { select } from "../state/selection";
+import { select, selectionStore } from "../state/selection";
 import { api, Problem } from "./client";
 import type { Accept, Delta, Params } from "./types";
 
@@ -19,9 +19,11 @@ function inTurn(work: (level: string, revision: number) => Promise<Delta>, quiet
     if (!levelId) return new Problem({ code: "none", status: 0, detail: "No level is open.", data: {} });
     levelStore.setState((s) => ({ busy: s.busy + 1 }));
     try {
+      const chosen = selectionStore.getState().ids.join();
       const delta = await work(levelId, levelStore.getState().revision);
       if (!applyDelta(delta)) await reload();
-      if (delta.select) select(delta.select);
+      // what has been selected while the step was on its way stays selected
+      if (delta.select && selectionStore.getState().ids.join() === chosen) select(delta.select);
       levelStore.setState({ online: true });
       return delta;
     } catch (error) {

@@ -44,7 +44,8 @@ export const STAGES: { id: Stage; word: string; tip: string }[] = [
 interface TopLineProps {
   onLevel: (id: string) => void;
   onNewLevel: () => void;
-  onFind: () => void;
+  /** None while the tools are not known yet. */
+  onFind: (() => void) | undefined;
 }
 
 /** Mark, level, stages, history, tools, and whether all is saved. */
@@ -105,7 +106,7 @@ export function TopLine({ onLevel, onNewLevel, onFind }: TopLineProps) {
         >
           <Redo2 size={16} aria-hidden />
         </IconButton>
-        <Find onPress={onFind} aria-label="Find a tool">
+        <Find isDisabled={!onFind} onPress={() => onFind?.()} aria-label="Find a tool">
           <Search size={14} aria-hidden />
           <span>Find a tool</span>
           <Key>Ctrl K</Key>

@@ -1,32 +1,9 @@
 import { beforeEach, describe, expect, it } from "vitest";
-import type { Delta, Piece, Placement } from "../api/types";
+import type { Delta, Placement } from "../api/types";
+import { piece, placement } from "../testing/rows";
 import { applyDelta, levelStore, loadLevel, shown, showPreview } from "./level";
 import { invertSelection, lastPiece, select, selectionStore } from "./selection";
 
-const piece = (id: string): Piece => ({
-  kind: "piece",
-  id,
-  name: id,
-  mesh: "m",
-  pivot: [0, 0, 0],
-  materials: [],
-  slim: null,
-  axes: [0, 0, 0, 1],
-  tags: [],
-  facts: { vertices: 8, faces: 6, triangles: 12, hardware_vertices: 24, closed: true, low: [0, 0, 0], high: [1, 1, 1] },
-});
-const placement = (id: string, x: number): Placement => ({
-  kind: "placement",
-  id,
-  level: "level-1",
-  name: id,
-  hidden: false,
-  locked: false,
-  piece: "piece-1",
-  position: [x, 0, 0],
-  turn: [0, 0, 0, 1],
-  size: [1, 1, 1],
-});
 const delta = (revision: number, part: Partial<Delta> = {}): Delta => ({
   level: "level-1",
   revision,
@@ -42,13 +19,23 @@ const delta = (revision: number, part: Partial<Delta> = {}): Delta => ({
 });
 
 beforeEach(() => {
-  loadLevel(delta(4, { changed: [piece("piece-1"), placement("placement-1", 1), placement("placement-2", 2)] }));
+  loadLevel(
+    delta(4, {
+      changed: [
+        piece("piece-1"),
+        placement("placement-1", { position: [1, 0, 0] }),
+        placement("placement-2", { position: [2, 0, 0] }),
+      ],
+    }),
+  );
   select([]);
 });
 
 describe("changes of a level", () => {
   it("are taken over in order", () => {
-    expect(applyDelta(delta(5, { changed: [placement("placement-1", 7)], removed: ["placement-2"] }))).toBe(true);
+    expect(
+      applyDelta(delta(5, { changed: [placement("placement-1", { position: [7, 0, 0] })], removed: ["placement-2"] })),
+    ).toBe(true);
     const { things } = levelStore.getState().scene;
     expect([...things.keys()]).toEqual(["placement-1"]);
     expect((things.get("placement-1") as Placement).position).toEqual([7, 0, 0]);
@@ -66,7 +53,7 @@ describe("changes of a level", () => {
   });
 
   it("end a preview, which never touches what is saved", () => {
-    showPreview(delta(4, { changed: [placement("placement-9", 9)], note: "a ghost" }));
+    showPreview(delta(4, { changed: [placement("placement-9", { position: [9, 0, 0] })], note: "a ghost" }));
     expect(shown(levelStore.getState()).things.size).toBe(3);
     expect(levelStore.getState().scene.things.size).toBe(2);
     applyDelta(delta(5));

@@ -1,0 +1,54 @@
+import { describe, expect, it } from "vitest";
+import { group, placement, sceneOf } from "../testing/rows";
+import { insideOf, isHidden, isLocked, meant, over, reach, under } from "./tree";
+
+const { things } = sceneOf(
+  group("yard", { locked: true }),
+  group("stack", { group: "yard", hidden: true }),
+  placement("crate", { group: "stack" }),
+  placement("barrel", { group: "yard" }),
+  placement("post"),
+  placement("stray", { group: "gone" }),
+);
+const ids = (some: readonly { id: string }[]) => some.map((t) => t.id);
+
+describe("the order of a level's things", () => {
+  it("is by groups; what is in a group that is not there is in the level itself", () => {
+    expect(ids(insideOf(things, null))).toEqual(["yard", "post", "stray"]);
+    expect(ids(insideOf(things, "yard"))).toEqual(["stack", "barrel"]);
+  });
+
+  it("reaches down from groups, each thing once, and up from things", () => {
+    expect(ids(under(things, ["yard", "crate", "nothing"])).sort()).toEqual(["barrel", "crate", "stack", "yard"]);
+    expect(reach(things, ["stack"])).toEqual(new Set(["stack", "crate"]));
+    const crate = things.get("crate");
+    expect(crate && ids(over(things, crate))).toEqual(["stack", "yard"]);
+  });
+
+  it("hands marks down", () => {
+    expect(["yard", "stack", "crate", "barrel"].map((id) => isHidden(things, id))).toEqual([false, true, true, false]);
+    expect(["yard", "stack", "crate", "barrel", "post"].map((id) => isLocked(things, id))).toEqual([
+      true,
+      true,
+      true,
+      true,
+      false,
+    ]);
+  });
+
+  it("makes a click mean the outermost group within the one that is worked on", () => {
+    expect(meant(things, "crate", null)).toBe("yard");
+    expect(meant(things, "crate", "yard")).toBe("stack");
+    expect(meant(things, "crate", "stack")).toBe("crate");
+    expect(meant(things, "post", "yard")).toBeNull();
+    expect(meant(things, "post", null)).toBe("post");
+    expect(meant(things, "nothing", null)).toBeNull();
+  });
+
+  it("ends where groups are said to be in each other", () => {
+    const round = sceneOf(group("a", { group: "b" }), group("b", { group: "a" })).things;
+    const a = round.get("a");
+    expect(a && ids(over(round, a))).toEqual(["b", "a"]);
+    expect(ids(under(round, ["a"]))).toEqual(["a", "b"]);
+  });
+});
