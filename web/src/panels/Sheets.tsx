@@ -134,7 +134,7 @@ const KEYS: [string, string][] = [
   ["Ctrl D", "duplicate"],
   ["K", "dock: grip, then landing"],
   ["M", "measure"],
-  ["P", "set pivot"],
+  ["P", "set pivot; while picking, take pivots"],
   ["N", "draw the last shape again"],
   ["G, Shift G", "group the selection, dissolve a group"],
   ["Enter or double-click on a group, Esc", "work within it, leave it"],

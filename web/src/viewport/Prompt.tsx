@@ -102,8 +102,8 @@ export function Prompt() {
             : now.point
               ? "Click to land here"
               : "Point at where it lands"}{" "}
+          {pivots && onPivots}
           <span>· F flat {isFlat(now) ? "on" : "off"}</span>
-          {onPivots}
           {isFlat(now) && (
             <>
               <span>
