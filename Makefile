@@ -67,6 +67,8 @@ bench: setup $(STAMP)/dev
 	$(BIN)/python -m tests.bench.slim
 	$(BIN)/python -m tests.bench.steps
 	$(BIN)/python -m tests.bench.arrivals
+	@$(PYTHON) tests/need_chromium.py
+	$(BIN)/python -m tests.bench.opening
 
 # The API's description and the types made from it, kept in the repository and checked by `lint`.
 openapi: setup

@@ -52,7 +52,7 @@ def serve(
     typer.echo(f"Able Brick is at http://127.0.0.1:{listener.getsockname()[1]}/  (Ctrl+C stops it)")
     sys.stdout.flush()
     server = uvicorn.Server(
-        uvicorn.Config(create_app(project, ready_for_files=True), log_level="warning", ws="websockets-sansio")
+        uvicorn.Config(create_app(project, serving=True), log_level="warning", ws="websockets-sansio")
     )
     server.run(sockets=[listener])
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -19,6 +21,8 @@ from able_brick.jobs.arrivals import Arrivals
 from able_brick.store.project import Project
 
 WEB = Path(able_brick.__file__).parent / "web_dist"
+#: For how long meshes are made ready before anybody has asked for one.
+_MOST_SECONDS = 3.0
 
 
 class Assets(StaticFiles):
@@ -30,16 +34,33 @@ class Assets(StaticFiles):
         return response
 
 
-def create_app(project: Project, *, web: Path = WEB, ready_for_files: bool = False) -> FastAPI:
+def prepare(project: Project) -> None:
+    """Have ready what the first page that is opened asks for: the descriptions, its level, and what that shows."""
+    levels.tools()
+    kit.shapes()
+    first = next(iter(project.snapshot.levels), None)
+    if first is None:
+        return
+    project.view_json(first)
+    until = time.monotonic() + _MOST_SECONDS
+    for piece in project.snapshot.pieces.values():
+        if time.monotonic() > until:
+            break
+        project.meshes.view_glb(piece.mesh)
+
+
+def create_app(project: Project, *, web: Path = WEB, serving: bool = False) -> FastAPI:
     """The web application over an open project, which is closed when the server stops.
 
-    With `ready_for_files` a process that reads files is started at once, else when the first file comes.
+    When `serving`, a process that reads files is started at once, else when the first file comes; and what the first
+    page needs is made ready beside.
     """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        if ready_for_files:
+        if serving:
             app.state.arrivals.warm()
+            asyncio.get_running_loop().run_in_executor(None, prepare, project)
         yield
         app.state.arrivals.close()
         project.close()

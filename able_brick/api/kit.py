@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import io
 import zipfile
+from functools import lru_cache
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Path, Query, Request
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
+from pydantic import TypeAdapter
 
 from able_brick.api.levels import TheProject
 from able_brick.core.errors import UnknownIdError
@@ -24,10 +26,15 @@ _MEDIA = {".glb": "model/gltf-binary", ".ply": "application/octet-stream", ".stl
 Hash = Annotated[str, Path(max_length=80, pattern="^[0-9a-f]+$")]
 
 
-@router.get("/shapes")
-def shapes() -> list[ShapeInfo]:
+@lru_cache
+def _shapes() -> bytes:
+    return TypeAdapter(list[ShapeInfo]).dump_json(describe_shapes())
+
+
+@router.get("/shapes", response_model=list[ShapeInfo])
+def shapes() -> Response:
     """All shapes that can be drawn, with the description that their cards and their drawing are made from."""
-    return describe_shapes()
+    return Response(_shapes(), media_type="application/json")
 
 
 @router.get("/meshes/{name}.glb", response_class=Response)

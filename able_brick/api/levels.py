@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import asyncio
+from functools import lru_cache
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Path, Request, WebSocket, WebSocketDisconnect
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from able_brick.api.live import Hub
 from able_brick.core.errors import UnknownIdError
@@ -95,10 +96,15 @@ class HistoryRequest(BaseModel):
     revision: Revision
 
 
-@router.get("/tools")
-def tools() -> list[ToolInfo]:
+@lru_cache
+def _tools() -> bytes:
+    return TypeAdapter(list[ToolInfo]).dump_json(describe())
+
+
+@router.get("/tools", response_model=list[ToolInfo])
+def tools() -> Response:
     """All tools with the description that their cards are made from."""
-    return describe()
+    return Response(_tools(), media_type="application/json")
 
 
 @router.get("/levels")
@@ -115,10 +121,10 @@ def create_level(project: TheProject, new: NewLevel) -> LevelSummary:
     return LevelSummary(id=row.id, name=row.name, revision=0)
 
 
-@router.get("/levels/{level}")
-def get_level(project: TheProject, level: LevelId) -> LevelView:
+@router.get("/levels/{level}", response_model=LevelView)
+def get_level(project: TheProject, level: LevelId) -> Response:
     """The whole level and the kit."""
-    return project.view(level)
+    return Response(project.view_json(level), media_type="application/json")
 
 
 @router.post("/levels/{level}/steps")

@@ -9,10 +9,18 @@ from scipy.spatial.transform import Rotation
 
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.level.evaluate import box_about_pivot, item_poses, path_curve
-from able_brick.level.rows import Group, Measure, Path
+from able_brick.level.rows import Group, Measure, Path, Piece
 from able_brick.level.snapshot import AThing, Snapshot
 
-_CORNERS = np.array([[k & 1, k >> 1 & 1, k >> 2 & 1] for k in range(8)], np.float64)
+
+def item_boxes(poses: Floats, piece: Piece) -> tuple[Floats, Floats]:
+    """Lowest and highest corners (N,3) of the boxes round items of a piece, for their pose rows (N,10)."""
+    low, high = box_about_pivot(piece)
+    centre, half = (low + high) / 2, (high - low) / 2
+    turn = Rotation.from_quat(poses[:, 3:7]).as_matrix()
+    middle = np.einsum("nij,nj->ni", turn, centre * poses[:, 7:]) + poses[:, :3]
+    reach = np.einsum("nij,nj->ni", np.abs(turn), half * np.abs(poses[:, 7:]))
+    return middle - reach, middle + reach
 
 
 def box_of(snapshot: Snapshot, things: Iterable[AThing]) -> tuple[Floats, Floats] | None:
@@ -27,11 +35,7 @@ def box_of(snapshot: Snapshot, things: Iterable[AThing]) -> tuple[Floats, Floats
         poses = item_poses(snapshot, thing)
         if poses is None or not len(poses):
             continue
-        low, high = box_about_pivot(snapshot.pieces[thing.piece])
-        corners = low + _CORNERS * (high - low)
-        local = (corners[None] * poses.sizes[:, None]).reshape(-1, 3)
-        turns = np.repeat(poses.turns, 8, axis=0)
-        found.append(Rotation.from_quat(turns).apply(local) + np.repeat(poses.positions, 8, axis=0))
+        found += item_boxes(poses.rows(), snapshot.pieces[thing.piece])
     if not found:
         return None
     points = np.concatenate(found)

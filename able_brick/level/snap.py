@@ -7,13 +7,13 @@ from typing import Any, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import plain
 from able_brick.core.place.pose import ORIGIN, about_pivot, rotation
 from able_brick.core.place.snapping import KINDS, mesh_features, on_segments
-from able_brick.level.evaluate import box_about_pivot, item_poses
+from able_brick.level.boxes import item_boxes
+from able_brick.level.evaluate import item_poses
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Group, Path, Piece, Placement, Vector
 from able_brick.level.snapshot import AShown, Snapshot, Things
@@ -89,13 +89,8 @@ def items_of(snapshot: Snapshot, things: Things) -> Items:
         poses, owners = _poses(snapshot, users)
         if not len(poses):
             continue
-        low, high = box_about_pivot(snapshot.pieces[piece])
-        centre, half = (low + high) / 2, (high - low) / 2
-        turn = Rotation.from_quat(poses[:, 3:7]).as_matrix()
-        middle = np.einsum("nij,nj->ni", turn, centre * poses[:, 7:]) + poses[:, :3]
-        spread = np.einsum("nij,nj->ni", np.abs(turn), half * np.abs(poses[:, 7:]))
         rows.append(poses)
-        boxes.append(np.stack([middle - spread, middle + spread], axis=1))
+        boxes.append(np.stack(item_boxes(poses, snapshot.pieces[piece]), axis=1))
         names += [o.id for o, n in owners for _ in range(n)]
         numbers += [k for _, n in owners for k in range(n)]
         pieces += [piece] * len(poses)

@@ -6,8 +6,9 @@ from typing import ClassVar, Literal
 
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.core.place.copies import on_grid
+from able_brick.core.place.dock import plain
 from able_brick.core.place.pivots import up_along
-from able_brick.core.place.pose import IDENTITY, Quaternion, from_degrees, quaternion, vector
+from able_brick.core.place.pose import IDENTITY, Quaternion, from_degrees, quaternion
 from able_brick.core.text import counted
 from able_brick.level.boxes import box_of
 from able_brick.level.field import field
@@ -38,7 +39,7 @@ def _box_place(draft: Draft, things: list[AThing], *, base: bool) -> Vector:
     middle = (low + high) / 2
     if base:
         middle[1] = low[1]
-    return vector(middle)
+    return plain(middle)
 
 
 class MakeGroup(Tool):

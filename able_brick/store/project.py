@@ -45,6 +45,7 @@ class Project:
         self._file = ProjectFile(path)
         self._guard = threading.RLock()
         self._listeners: list[Listener] = []
+        self._views: dict[str, tuple[Snapshot, _State | None, bytes]] = {}
         self.meshes = MeshShelf(self._file.engine)
         self.pictures = PictureShelf(self._file.engine, self._locked_transaction)
         try:
@@ -91,6 +92,20 @@ class Project:
             snapshot, state = self._snapshot, self._states.get(level)
         snapshot.level(level)
         return level_view(snapshot, level, revision=state.revision if state else 0, history=_history(state))
+
+    def view_json(self, level: str) -> bytes:
+        """The whole level as JSON; kept for as long as nothing changes, as every tab asks for the same."""
+        kept = self._views.get(level)
+        with self._guard:
+            snapshot, state = self._snapshot, self._states.get(level)
+        if kept is None or kept[0] is not snapshot or kept[1] is not state:
+            snapshot.level(level)
+            data = self.view(level).model_dump_json().encode()
+            with self._guard:
+                if self._snapshot is not snapshot or self._states.get(level) is not state:
+                    return data
+                kept = self._views[level] = (snapshot, state, data)
+        return kept[2]
 
     def revision(self, level: str) -> int:
         self._snapshot.level(level)

@@ -13,7 +13,7 @@ import pytest
 from fastapi.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
-from able_brick.api.app import create_app
+from able_brick.api.app import create_app, prepare
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.files.part import Material, Node, Part, Scene, Texture
@@ -80,6 +80,48 @@ def bring_in(client: TestClient, files: dict[str, bytes], **how: Any) -> dict[st
     assert reply.status_code == 200, reply.text
     made: dict[str, Any] = reply.json()
     return made
+
+
+def test_a_level_is_told_as_it_is_now(client: TestClient) -> None:
+    empty = client.get("/api/levels/level-1")
+    assert client.get("/api/levels/level-1").content == empty.content
+    other = client.post("/api/levels", json={"name": "Second"}).json()["id"]
+    assert client.get(f"/api/levels/{other}").json()["changed"][1:] == []
+    step(client, "add_shape", shape={"kind": "box"})
+    now = client.get("/api/levels/level-1").json()
+    assert (now["revision"], now["summary"]["placements"]) == (1, 1)
+    assert now["history"]["last"]["tool"] == "add_shape"
+    # the kit belongs to all levels
+    assert [r["kind"] for r in client.get(f"/api/levels/{other}").json()["changed"]] == ["level", "piece"]
+    client.post("/api/levels/level-1/undo", json={"revision": 1})
+    back = client.get("/api/levels/level-1").json()
+    assert (back["revision"], back["summary"]["placements"]) == (2, 0)
+    assert back["changed"] == empty.json()["changed"]
+
+
+def test_what_the_first_page_needs_is_made_ready(tmp_path: Path) -> None:
+    project = Project(tmp_path / "ready.db")
+    prepare(project)
+    project.create_level("Trial")
+    with TestClient(create_app(project), base_url="http://127.0.0.1:8484") as opened:
+        made = step(opened, "add_shape", shape={"kind": "box"}).json()
+        prepare(project)
+        mesh = next(r["mesh"] for r in made["changed"] if r["kind"] == "piece")
+        assert opened.get(f"/api/meshes/{mesh}.glb").content == project.meshes.view_glb(mesh)
+        assert opened.get("/api/levels/level-1").json() == json.loads(project.view_json("level-1"))
+
+
+def test_the_built_page_may_be_kept_and_is_asked_for_by_name(tmp_path: Path) -> None:
+    web = tmp_path / "web"
+    (web / "assets").mkdir(parents=True)
+    (web / "index.html").write_text("<!doctype html>")
+    (web / "assets" / "start-1a2b.js").write_text("1")
+    project = Project(tmp_path / "web.db")
+    with TestClient(create_app(project, web=web), base_url="http://127.0.0.1:8484") as opened:
+        assert opened.get("/").headers["cache-control"] == "no-cache"
+        kept = opened.get("/assets/start-1a2b.js").headers["cache-control"]
+        assert "immutable" in kept
+        assert opened.get("/assets/start-0000.js").status_code == 404
 
 
 def test_undo_redo_and_adjusting_over_the_api(client: TestClient) -> None:

@@ -21,9 +21,10 @@ function inTurn(work: (level: string, revision: number) => Promise<Delta>, quiet
     try {
       const chosen = selectionStore.getState().ids.join();
       const delta = await work(levelId, levelStore.getState().revision);
-      if (!applyDelta(delta)) await reload();
       // what has been selected while the step was on its way stays selected
-      if (delta.select && selectionStore.getState().ids.join() === chosen) select(delta.select);
+      const still = selectionStore.getState().ids.join() === chosen;
+      if (!applyDelta(delta)) await reload();
+      if (delta.select && still) select(delta.select);
       levelStore.setState({ online: true });
       return delta;
     } catch (error) {

@@ -233,7 +233,8 @@ function Instances({ kind, geometry, material, entries, piece, faces, order }: O
   const pickable = faces !== undefined;
   const invalidate = useThree((s) => s.invalidate);
   const capacity = 2 ** Math.ceil(Math.log2(Math.max(entries.length, 1)));
-  const dragged = useDrag((s) => s.now);
+  // what is not dragged is left as it is
+  const dragged = useDrag((s) => (s.now && entries.some((e) => s.now?.of.has(e.thing)) ? s.now : null));
   const object = useMemo(() => {
     const made =
       kind === "mesh"
