@@ -24,6 +24,7 @@ import { Prompt } from "./Prompt";
 import { port } from "./port";
 import { Rose } from "./Rose";
 import { Rulers } from "./Rulers";
+import { atRest, draw } from "./refine";
 import { fog, sun } from "./renderer";
 import { SizeTabs } from "./SizeTabs";
 
@@ -201,7 +202,7 @@ function Stage({ scheme }: { scheme: Scheme }) {
     invalidate();
   }, [late, gl, invalidate]);
   const frames = useRef(0);
-  useFrame(({ gl: renderer }) => {
+  useFrame(() => {
     const view = viewStore.getState();
     port.aim(view);
     const eye = view.mode === "eye";
@@ -218,13 +219,18 @@ function Stage({ scheme }: { scheme: Scheme }) {
         .join(" ");
       element.dataset.frames = String(frames.current);
       element.dataset.toCome = String(meshesToCome());
-      element.dataset.drawCalls = String(renderer.info.render.calls);
     }
     // the first picture is drawn without shadows, and told when it has been handed over
     if (wasSeen()) return;
     for (const mesh of port.pickables) mesh.castShadow = false;
     if (levelStore.getState().levelId !== null && meshesToCome() === 0) window.setTimeout(seen, 0);
   }, -1);
+  useFrame(() => {
+    const calls = draw();
+    if (!port.element) return;
+    port.element.dataset.drawCalls = String(calls);
+    port.element.dataset.atRest = String(atRest());
+  }, 1);
   useEffect(() => () => previewStep(null), []);
   return (
     <>

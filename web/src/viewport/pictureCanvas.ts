@@ -5,4 +5,5 @@
 export const pictureCanvas = document.createElement("canvas");
 export const pictureLook = { antialias: true, alpha: true, preserveDrawingBuffer: true } as const;
 
-export const makeReady = (): unknown => pictureCanvas.getContext("webgl2", pictureLook);
+export const makeReady = (): WebGL2RenderingContext | null =>
+  pictureCanvas.getContext("webgl2", { ...pictureLook } as WebGLContextAttributes);

@@ -16,12 +16,22 @@ import {
   Scene,
   WebGLRenderer,
 } from "three";
+import { makeReady } from "./pictureCanvas";
 import { port } from "./port";
+
+/** What draws, in its own words. */
+function drawnBy(): string {
+  const gl = makeReady();
+  const told = gl?.getExtension("WEBGL_debug_renderer_info");
+  return String((told && gl?.getParameter(told.UNMASKED_RENDERER_WEBGL)) ?? "");
+}
 
 /** The viewport's canvas, its renderer and its lights; there is one of each, from before the page is built. */
 export const canvas = document.createElement("canvas");
 canvas.style.display = "block";
-export const renderer = new WebGLRenderer({ canvas, antialias: true, powerPreference: "high-performance" });
+/** Whether there is no graphics card, and the processor draws. */
+export const inSoftware = /swiftshader|llvmpipe|software|basic render/i.test(drawnBy());
+export const renderer = new WebGLRenderer({ canvas, antialias: !inSoftware, powerPreference: "high-performance" });
 renderer.toneMapping = NoToneMapping;
 renderer.shadowMap.enabled = true;
 renderer.shadowMap.type = PCFShadowMap;
