@@ -18,7 +18,7 @@ from able_brick.core.place.pose import from_degrees, rotation
 from able_brick.level.boxes import box_of
 from able_brick.level.export import level_nodes
 from able_brick.level.snapshot import Snapshot
-from tests.steps.test_steps import BEND, Sheet
+from tests.steps.test_steps import Sheet, boxes
 
 angle = st.floats(-180, 180)
 turns = st.tuples(angle, angle, angle)
@@ -32,14 +32,7 @@ def nest() -> Sheet:
 
 def nested() -> Sheet:
     """group-2 holds group-1 (two boxes askew, one sized), an array, and a path with its course; one box outside."""
-    made = Sheet()
-    made.do("add_shape", shape={"kind": "box", "width": 3.0, "height": 1.0, "depth": 0.6})
-    made.do("place_piece", "piece-1", position=(4, 1, 2), turn=(10, 40, 5))
-    made.do("set_pose", "placement-2", size=(1.0, 2.0, 0.5))
-    made.do("place_piece", "piece-1", position=(-4, 0, 2), turn=(0, 20, 0))
-    made.do("line_array", "placement-3", count=4, axis="z", spacing=1.5)
-    made.do("draw_path", points=BEND)
-    made.do("lay_course", "path-1", piece="piece-1", sideways=0.7)
+    made = boxes()
     made.do("place_piece", "piece-1", position=(9, 0, 9))
     made.do("make_group", "placement-1", "placement-2", name="Inner")
     made.do("make_group", "group-1", "array-1", "course-1")

@@ -59,9 +59,8 @@ class Sheet:
 BEND = [{"position": (0, 0, 0)}, {"position": (12, 1, 5)}, {"position": (25, 0, -4)}]
 
 
-@pytest.fixture
-def sheet() -> Sheet:
-    """Two placements of a box, an array of it, and courses of it both ways round."""
+def boxes() -> Sheet:
+    """Two placements of a box, one of them sized, an array of it, and a path with a course of it."""
     made = Sheet()
     made.do("add_shape", shape={"kind": "box", "width": 3.0, "height": 1.0, "depth": 0.6})
     made.do("place_piece", "piece-1", position=(4, 1, 2), turn=(10, 40, 5))
@@ -70,6 +69,13 @@ def sheet() -> Sheet:
     made.do("line_array", "placement-3", count=4, axis="z", spacing=1.5)
     made.do("draw_path", points=BEND)
     made.do("lay_course", "path-1", piece="piece-1", sideways=0.7)
+    return made
+
+
+@pytest.fixture
+def sheet() -> Sheet:
+    """Two placements of a box, an array of it, and courses of it both ways round."""
+    made = boxes()
     made.do("lay_course", "path-1", piece="piece-1", flip=True, fit="number", number=3, up=0.2)
     made.do("lay_course", "path-1", piece="piece-1", running="z", stand="following", fit="spacing", spacing=2.5)
     return made

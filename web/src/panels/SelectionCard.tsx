@@ -154,7 +154,6 @@ function Pivot({ piece }: { piece: Piece }) {
 function OneStanding({ thing }: { thing: Placement | LineArray }) {
   const piece = useLevel((s) => shown(s).pieces.get(thing.piece));
   const items = useLevel((s) => shown(s).items.get(thing.id)?.length ?? 1);
-  const step = useLevel((s) => s.scene.level?.step ?? 0.5);
   const uses = useUses(thing.piece);
   const scene = useLevel((s) => s.scene);
   const set = (part: object) => void takeStep("set_pose", part as Record<string, unknown>, [thing.id]);
@@ -181,22 +180,7 @@ function OneStanding({ thing }: { thing: Placement | LineArray }) {
         )}
       </header>
       <div>
-        <VectorField
-          label="Position"
-          aside="world axes, m"
-          digits={2}
-          value={(thing.position ?? [0, 0, 0]) as Vector}
-          step={step}
-          onCommit={(position) => set({ position })}
-        />
-        <VectorField
-          label="Turn"
-          aside="degrees"
-          digits={2}
-          value={degrees(thing.turn)}
-          step={15}
-          onCommit={(turn) => set({ turn })}
-        />
+        <StandFields label="Position" of={thing} set={set} />
         <VectorField label="Size" aside="factors" value={size} step={0.1} onCommit={(s) => set({ size: s })} />
         {size.some((v) => v !== 1) && (
           <Unclean>
@@ -220,6 +204,37 @@ function OneStanding({ thing }: { thing: Placement | LineArray }) {
   );
 }
 
+interface StandProps {
+  label: string;
+  of: Placement | LineArray | Group;
+  set: (part: { position: Vector } | { turn: Vector }) => void;
+}
+
+/** Where something stands, and how it is turned. */
+function StandFields({ label, of, set }: StandProps) {
+  const step = useLevel((s) => s.scene.level?.step ?? 0.5);
+  return (
+    <>
+      <VectorField
+        label={label}
+        aside="world axes, m"
+        digits={2}
+        value={(of.position ?? [0, 0, 0]) as Vector}
+        step={step}
+        onCommit={(position) => set({ position })}
+      />
+      <VectorField
+        label="Turn"
+        aside="degrees"
+        digits={2}
+        value={degrees(of.turn)}
+        step={15}
+        onCommit={(turn) => set({ turn })}
+      />
+    </>
+  );
+}
+
 /** The group that a thing is in, and the way there. */
 function Within({ thing }: { thing: Thing }) {
   const group = useLevel((s) => s.scene.things.get(thing.group ?? ""));
@@ -238,7 +253,6 @@ function Within({ thing }: { thing: Thing }) {
 
 function OneGroup({ group }: { group: Group }) {
   const scene = useLevel(shown);
-  const step = useLevel((s) => s.scene.level?.step ?? 0.5);
   const open = useView((v) => v.inside === group.id);
   const all = under(scene.things, [group.id]);
   const set = (part: object) => void takeStep("set_pose", part as Record<string, unknown>, [group.id]);
@@ -249,22 +263,7 @@ function OneGroup({ group }: { group: Group }) {
         <span>group of {insideOf(scene.things, group.id).length}</span>
       </header>
       <div>
-        <VectorField
-          label="Pivot at"
-          aside="world axes, m"
-          digits={2}
-          value={(group.position ?? [0, 0, 0]) as Vector}
-          step={step}
-          onCommit={(position) => set({ position })}
-        />
-        <VectorField
-          label="Turn"
-          aside="degrees"
-          digits={2}
-          value={degrees(group.turn)}
-          step={15}
-          onCommit={(turn) => set({ turn })}
-        />
+        <StandFields label="Pivot at" of={group} set={set} />
         <Facts>
           <dt>Triangles</dt>
           <dd>{grouped(trianglesOf(scene, all))}</dd>
