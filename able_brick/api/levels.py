@@ -221,8 +221,9 @@ async def export(project: TheProject, level: LevelId) -> Response:
 
 
 @router.websocket("/levels/{level}/live")
-async def live(socket: WebSocket, level: str) -> None:
-    """Every committed change of the level as it happens; an empty object asks the tab to load the level anew."""
+async def live(socket: WebSocket, level: str, revision: int | None = None) -> None:
+    """Every committed change of the level as it happens; an empty object asks the tab to load the level anew, also at
+    once when the level has moved on since `revision`."""
     project: Project = socket.app.state.project
     hub: Hub = socket.app.state.hub
     await socket.accept()
@@ -232,6 +233,8 @@ async def live(socket: WebSocket, level: str) -> None:
         await socket.close(1008, str(error)[:100])
         return
     queue = hub.join(level)
+    if revision is not None and revision != project.revision(level):
+        queue.put_nowait(None)
 
     async def send() -> None:
         while True:

@@ -310,6 +310,15 @@ def test_open_tabs_hear_of_steps(client: TestClient) -> None:
         tab.receive_text()
 
 
+def test_a_tab_that_opened_an_older_level_is_told_to_load_it_anew(client: TestClient) -> None:
+    step(client, "add_shape", shape={"kind": "box"})
+    with client.websocket_connect("/api/levels/level-1/live?revision=0", headers=HOST) as tab:
+        assert json.loads(tab.receive_text()) == {}
+    with client.websocket_connect("/api/levels/level-1/live?revision=1", headers=HOST) as tab:
+        step(client, "add_shape", shape={"kind": "box"})
+        assert json.loads(tab.receive_text())["revision"] == 2
+
+
 def test_import_keeps_turned_and_mirrored_stands(client: TestClient) -> None:
     nodes = [
         Node("plain", 0, (1, 2, 3)),

@@ -3,7 +3,7 @@ import { useCallback, useEffect, useState } from "react";
 import styled from "styled-components";
 import { api } from "./api/client";
 import { listen } from "./api/live";
-import { bindKeys, look } from "./keys";
+import { bindKeys } from "./keys";
 import { ArrivalSheet } from "./panels/ArrivalSheet";
 import { BudgetStrip } from "./panels/BudgetStrip";
 import { DrawCard } from "./panels/DrawCard";
@@ -23,27 +23,25 @@ import { Whereabouts } from "./panels/Whereabouts";
 import { StageCard } from "./stages/StageCard";
 import { bringIn } from "./state/arrival";
 import { kitStore } from "./state/kit";
-import { loadLevel } from "./state/level";
+import { levelStore } from "./state/level";
 import { tell } from "./state/messages";
 import { useRunning } from "./state/running";
 import { seen, useSeen } from "./state/seen";
 import { select } from "./state/selection";
-import { lookFrom } from "./state/view";
-import { askForMeshes } from "./viewport/meshes";
+import { openLevel } from "./viewport/opening";
 import { Viewport } from "./viewport/Viewport";
 
 const Sheet = styled.div`
-  height: 100%; display: grid; grid-template: 46px minmax(0, 1fr) 40px / 224px minmax(0, 1fr) 288px;
+  height: 100%; display: grid; grid-template: var(--top) minmax(0, 1fr) var(--foot) / var(--left) minmax(0, 1fr) var(--cards);
   grid-template-areas: "top top top" "left view cards" "foot foot foot";
   & > header { grid-area: top; } & > footer { grid-area: foot; }
-  @media (max-width: 1080px) { grid-template-columns: 168px minmax(0, 1fr) 240px; }
 `;
 const Left = styled.aside`
   grid-area: left; display: grid; grid-template-columns: minmax(0, 1fr); grid-template-rows: minmax(0, 1.15fr) minmax(0, 1fr); border-right: 1px solid var(--line); background: var(--panel);
   & > section { display: flex; flex-direction: column; min-height: 0; min-width: 0; }
   & > section + section { border-top: 1px solid var(--line); }
 `;
-const Centre = styled.main`grid-area: view; display: grid; grid-template-rows: 34px minmax(0, 1fr); min-width: 0; position: relative;`;
+const Centre = styled.main`grid-area: view; display: grid; grid-template-rows: var(--strip) minmax(0, 1fr); min-width: 0; position: relative;`;
 const Cards = styled.aside`
   grid-area: cards; display: flex; flex-direction: column; gap: 10px; padding: 10px; overflow-y: auto; border-left: 1px solid var(--line);
 `;
@@ -72,34 +70,30 @@ export function App() {
   const tools = useQuery({ queryKey: ["tools"], queryFn: api.tools, staleTime: Number.POSITIVE_INFINITY });
   const shapes = useQuery({ queryKey: ["shapes"], queryFn: api.shapes, staleTime: Number.POSITIVE_INFINITY });
   const levels = useQuery({ queryKey: ["levels"], queryFn: api.levels });
-  const [levelId, setLevelId] = useState<string | null>(null);
+  const [levelId, setLevelId] = useState(levelStore.getState().levelId);
   const [sheet, setSheet] = useState<"find" | "keys" | null>(null);
   const drawing = useRunning((s) => s.now?.kind === "draw");
   const open = levelId ?? levels.data?.[0]?.id ?? null;
   useEffect(() => {
     if (!open) return;
-    let wanted = true;
     select([]);
-    api.level(open).then(
-      (view) => {
-        if (!wanted) return;
-        loadLevel(view);
-        askForMeshes();
+    let wanted = true;
+    let stop: (() => void) | undefined;
+    const opened = levelStore.getState().levelId === open ? Promise.resolve() : openLevel(open, () => wanted);
+    opened.then(
+      () => {
+        if (wanted) stop = listen(open);
         // a mesh that does not come holds up no lists
         window.setTimeout(seen, 4000);
-        const row = view.changed.find((r) => r.kind === "level");
-        if (row?.kind === "level" && row.home) lookFrom(row.home[0], row.home[1]);
-        else look(true);
       },
       (error: Error) => {
         seen();
         tell(error.message, "error");
       },
     );
-    const stop = listen(open);
     return () => {
       wanted = false;
-      stop();
+      stop?.();
     };
   }, [open]);
   useEffect(() => {

@@ -21,7 +21,7 @@ const VIEWS: ViewMode[] = ["free", "plan", "front", "side", "eye"];
 
 export function look(all: boolean): void {
   const box = boxToLookAt(all);
-  if (box) lookAtBox(box.low, box.high);
+  if (box) lookAtBox(box);
 }
 
 /** One step back: the open card, the selection, the group that is open. */

@@ -2,23 +2,22 @@ import { applyDelta, levelStore } from "../state/level";
 import { reload } from "./steps";
 import type { Delta } from "./types";
 
-/** Listen to changes of a level made elsewhere; returns how to stop. */
+/** Listen to changes of the open level made elsewhere; returns how to stop. */
 export function listen(level: string): () => void {
   let stopped = false;
   let socket: WebSocket | null = null;
   let wait = 500;
-  let lost = false;
 
   const connect = () => {
     if (stopped) return;
+    // what has changed since this revision is told, too
+    const { revision } = levelStore.getState();
     socket = new WebSocket(
-      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/levels/${level}/live`,
+      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/levels/${level}/live?revision=${revision}`,
     );
     socket.onopen = () => {
       wait = 500;
       levelStore.setState({ online: true });
-      if (lost) void reload().catch(() => undefined);
-      lost = false;
     };
     socket.onmessage = (event: MessageEvent<string>) => {
       const delta = JSON.parse(event.data) as Partial<Delta>;
@@ -30,7 +29,6 @@ export function listen(level: string): () => void {
     };
     socket.onclose = () => {
       if (stopped) return;
-      lost = true;
       levelStore.setState({ online: false });
       window.setTimeout(connect, wait);
       wait = Math.min(wait * 2, 8000);

@@ -2,8 +2,9 @@ import { createRoot, extend } from "@react-three/fiber";
 import { type ReactNode, useLayoutEffect, useRef, useState } from "react";
 import styled from "styled-components";
 import { BoxGeometry, Mesh, MeshBasicMaterial, PlaneGeometry } from "three";
+import { canvas } from "./canvas";
 import { port } from "./port";
-import { canvas, renderer, scene } from "./renderer";
+import { pixelRatio, renderer, scene } from "./renderer";
 
 extend({ BoxGeometry, Mesh, MeshBasicMaterial, PlaneGeometry });
 const root = createRoot(canvas);
@@ -17,6 +18,8 @@ export function Drawing({ awake, children }: { awake: boolean; children: ReactNo
   useLayoutEffect(() => {
     const element = host.current;
     if (!element) return;
+    canvas.className = "";
+    canvas.style.display = "block";
     element.append(canvas);
     const measure = () => {
       const { width, height, top, left } = element.getBoundingClientRect();
@@ -34,7 +37,7 @@ export function Drawing({ awake, children }: { awake: boolean; children: ReactNo
       scene,
       camera: port.camera,
       size,
-      dpr: Math.min(window.devicePixelRatio, 2),
+      dpr: pixelRatio(),
       frameloop: awake ? "demand" : "never",
       flat: true,
       shadows: { type: renderer.shadowMap.type, autoUpdate: false },

@@ -1,14 +1,12 @@
 import { useThree } from "@react-three/fiber";
 import { Fragment, useEffect, useLayoutEffect, useMemo, useRef } from "react";
 import {
-  DoubleSide,
-  FrontSide,
+  type BufferGeometry,
   InstancedMesh,
   LineBasicMaterial,
   type Material,
-  Matrix4,
   MeshBasicMaterial,
-  MeshLambertMaterial,
+  type MeshLambertMaterial,
 } from "three";
 import type { Piece } from "../api/types";
 import { shown, useLevel } from "../state/level";
@@ -17,11 +15,12 @@ import { reach } from "../state/tree";
 import { useView } from "../state/view";
 import type { Scheme } from "../theme/tokens";
 import { useDrag } from "./drag";
-import { type Entry, entriesByPiece, itemMatrix } from "./entries";
-import { InstancedLines, useMesh, useMeshes, type ViewMesh } from "./meshes";
+import { type Entry, entriesByPiece } from "./entries";
+import { dropFirst, takeFirst } from "./firstPicture";
+import { dropCopies, isMirrored, makeCopies, placeCopies, roomOf, surfaceMaterial } from "./instances";
+import { useMesh, useMeshes, type ViewMesh } from "./meshes";
 import { Outlines, outlinedTogether } from "./Outlines";
 import { port } from "./port";
-import { textureOf } from "./textures";
 
 const nowhere: ReadonlyMap<string, readonly Entry[]> = new Map();
 const none: readonly Entry[] = [];
@@ -36,6 +35,7 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
   const meshes = useMeshes();
   const together = useMemo(() => outlinedTogether(scene, entries, meshes), [scene, entries, meshes]);
   const lines = useView((v) => v.draw !== "solid");
+  useEffect(dropFirst, []);
   return (
     <>
       {lines && <Outlines entries={entries} together={together} scheme={scheme} />}
@@ -90,23 +90,11 @@ function PieceInstances({ piece, entries, scheme, alone }: InstancesProps) {
   const surfaces = useMemo(
     () =>
       (mesh?.slots ?? []).map(({ slot, geometry, faces }) => {
-        const look = piece.materials?.[slot];
-        const material = new MeshLambertMaterial({
-          side: piece.facts.closed ? FrontSide : DoubleSide,
-          polygonOffset: true,
-          polygonOffsetFactor: 1,
-          polygonOffsetUnits: 1,
-          transparent: glass,
-          opacity: glass ? 0.28 : 1,
-          depthWrite: !glass,
-        });
-        const [r, g, b] = look?.colour ?? [0.58, 0.52, 0.42, 1];
-        material.color.setRGB(r, g, b);
-        material.map = look?.texture ? textureOf(look.texture, invalidate) : null;
+        const material = surfaceMaterial(piece, slot, glass, invalidate);
         const faint = inside === null ? null : faded(material);
         return { geometry, material, faint, faces };
       }),
-    [mesh, piece.materials, piece.facts.closed, glass, inside, invalidate],
+    [mesh, piece, glass, inside, invalidate],
   );
   const dark = luminance(piece.materials?.[0]?.colour) < 0.16;
   const inks = useMemo(() => inksOf(scheme, dark, draw === "mesh"), [scheme, dark, draw]);
@@ -218,7 +206,7 @@ function Marks({ mesh, wash, line, entries, piece, order }: MarksProps) {
 
 interface OneProps {
   kind: "mesh" | "lines";
-  geometry: InstancedMesh["geometry"];
+  geometry: BufferGeometry;
   material: Material;
   entries: readonly Entry[];
   piece: Piece;
@@ -227,48 +215,32 @@ interface OneProps {
   order: number;
 }
 
-const matrix = new Matrix4();
-
 function Instances({ kind, geometry, material, entries, piece, faces, order }: OneProps) {
   const pickable = faces !== undefined;
   const invalidate = useThree((s) => s.invalidate);
-  const capacity = 2 ** Math.ceil(Math.log2(Math.max(entries.length, 1)));
+  const room = roomOf(entries.length);
   // what is not dragged is left as it is
   const dragged = useDrag((s) => (s.now && entries.some((e) => s.now?.of.has(e.thing)) ? s.now : null));
-  const object = useMemo(() => {
+  const mirrored = useMemo(() => entries.some(isMirrored), [entries]);
+  const copies = useMemo(() => {
+    const how = { solid: pickable, mirrored };
     const made =
-      kind === "mesh"
-        ? new InstancedMesh(geometry, material, capacity)
-        : new InstancedLines(geometry, material, capacity);
-    made.renderOrder = order;
-    made.castShadow = pickable;
-    made.receiveShadow = pickable;
-    made.frustumCulled = false;
+      (pickable && takeFirst(geometry, material, room, mirrored)) || makeCopies(kind, geometry, material, room, how);
+    made.drawn.renderOrder = order;
     return made;
-  }, [kind, geometry, material, capacity, order, pickable]);
+  }, [kind, geometry, material, room, order, pickable, mirrored]);
   useLayoutEffect(() => {
-    object.count = entries.length;
-    object.userData.entries = entries;
-    object.userData.faces = faces;
-    entries.forEach((entry, k) => {
-      itemMatrix(entry.pose, piece, matrix);
-      const by = dragged?.of.get(entry.thing);
-      if (by) matrix.premultiply(by);
-      matrix.toArray(object.instanceMatrix.array, k * 16);
-    });
-    object.instanceMatrix.needsUpdate = true;
-    if (object instanceof InstancedMesh) object.computeBoundingSphere();
+    copies.each.userData.faces = faces;
+    placeCopies(copies, entries, piece, dragged?.of);
     invalidate();
-  }, [object, entries, faces, piece, dragged, invalidate]);
+  }, [copies, entries, faces, piece, dragged, invalidate]);
   useEffect(() => {
-    if (pickable && object instanceof InstancedMesh) {
-      port.pickables.add(object);
-      return () => {
-        port.pickables.delete(object);
-        object.dispose();
-      };
-    }
-    return () => object.dispose();
-  }, [object, pickable]);
-  return <primitive object={object} />;
+    const { each } = copies;
+    if (pickable && each instanceof InstancedMesh) port.pickables.add(each);
+    return () => {
+      port.pickables.delete(each as InstancedMesh);
+      dropCopies(copies);
+    };
+  }, [copies, pickable]);
+  return <primitive object={copies.drawn} />;
 }

@@ -1,7 +1,7 @@
 import { useFrame, useThree } from "@react-three/fiber";
 import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { Color, Matrix4, Vector3 } from "three";
+import { Matrix4, Vector3 } from "three";
 import { previewStep } from "../api/steps";
 import { levelStore, useLevel } from "../state/level";
 import { runningStore, useRunning } from "../state/running";
@@ -10,10 +10,11 @@ import { hover } from "../state/selection";
 import { viewStore } from "../state/view";
 import { daySheet, nightSheet, prefersNight, type Scheme } from "../theme/tokens";
 import { Drawing } from "./Drawing";
-import { boxAboutPivot, boxOfAll } from "./entries";
+import { boxAboutPivot } from "./entries";
 import { Grid } from "./Grid";
 import { Handles, useHandlePlace } from "./Handles";
 import { cancelDrag, doubleClick, handlePlace, onBox, pointerDown, pointerMove, pointerUp } from "./input";
+import { paintGround, placeFog, placeSun } from "./lighting";
 import { endTransition, shiftView, turnView, zoomView } from "./looking";
 import { Marks } from "./Marks";
 import { Measures } from "./Measures";
@@ -25,7 +26,7 @@ import { port } from "./port";
 import { Rose } from "./Rose";
 import { Rulers } from "./Rulers";
 import { atRest, draw } from "./refine";
-import { fog, sun } from "./renderer";
+import { castShadows } from "./renderer";
 import { SizeTabs } from "./SizeTabs";
 
 const Frame = styled.div`
@@ -153,13 +154,12 @@ export function Viewport() {
 
 /** Light, camera, and everything drawn. */
 function Stage({ scheme }: { scheme: Scheme }) {
-  const { gl, scene: root, size, invalidate } = useThree();
+  const { gl, size, invalidate } = useThree();
   const scene = useLevel((s) => s.scene);
   useEffect(() => {
-    root.background = new Color(scheme.ground);
-    fog.color.set(scheme.ground);
+    paintGround(scheme);
     invalidate();
-  }, [root, scheme, invalidate]);
+  }, [scheme, invalidate]);
   useEffect(() => {
     port.width = size.width;
     port.height = size.height;
@@ -174,40 +174,26 @@ function Stage({ scheme }: { scheme: Scheme }) {
   }, [loop, invalidate]);
   useEffect(() => {
     const refresh = () => {
-      gl.shadowMap.needsUpdate = true;
+      castShadows();
       invalidate();
     };
     return onMeshLoaded(refresh);
-  }, [gl, invalidate]);
+  }, [invalidate]);
   useEffect(() => {
-    const box = boxOfAll(scene);
-    const low = box?.low ?? new Vector3(-5, 0, -5);
-    const high = box?.high ?? new Vector3(5, 5, 5);
-    const centre = low.clone().add(high).multiplyScalar(0.5);
-    const reach = Math.max(low.distanceTo(high) / 2, 2);
-    const direction = new Vector3(-0.45, 0.75, 0.42).normalize();
-    sun.position.copy(centre).addScaledVector(direction, reach + 10);
-    sun.target.position.copy(centre);
-    const c = sun.shadow.camera;
-    [c.left, c.right, c.bottom, c.top, c.near, c.far] = [-reach, reach, -reach, reach, 1, 2 * reach + 20];
-    c.updateProjectionMatrix();
-    gl.shadowMap.needsUpdate = true;
+    placeSun(scene);
     invalidate();
-  }, [scene, gl, invalidate]);
+  }, [scene, invalidate]);
   const late = useSeen();
   useEffect(() => {
     if (!late) return;
-    for (const mesh of port.pickables) mesh.castShadow = true;
-    gl.shadowMap.needsUpdate = true;
+    castShadows();
     invalidate();
-  }, [late, gl, invalidate]);
+  }, [late, invalidate]);
   const frames = useRef(0);
   useFrame(() => {
     const view = viewStore.getState();
     port.aim(view);
-    const eye = view.mode === "eye";
-    fog.near = eye ? 80 : view.mode === "free" ? view.distance * 2.5 : 5000;
-    fog.far = eye ? 380 : view.mode === "free" ? view.distance * 9 + 60 : 9000;
+    placeFog(view);
     frames.current++;
     const element = port.element;
     if (element) {
@@ -222,7 +208,6 @@ function Stage({ scheme }: { scheme: Scheme }) {
     }
     // the first picture is drawn without shadows, and told when it has been handed over
     if (wasSeen()) return;
-    for (const mesh of port.pickables) mesh.castShadow = false;
     if (levelStore.getState().levelId !== null && meshesToCome() === 0) window.setTimeout(seen, 0);
   }, -1);
   useFrame(() => {

@@ -156,8 +156,8 @@ export function boxToLookAt(all: boolean): Box | null {
   return all || ids.length === 0 ? boxOfAll(scene) : boxOf(scene, ids);
 }
 
-/** Look at a box from where one looks already, as near as the whole of it is seen. */
-export function lookAtBox(low: Vector3, high: Vector3): void {
+/** Look at a box from where one looks already, as near as the whole of it is seen; smoothly, unless at once. */
+export function lookAtBox({ low, high }: Box, atOnce = false): void {
   endTransition();
   const view = viewStore.getState();
   // the view may have changed since it was drawn last
@@ -174,5 +174,7 @@ export function lookAtBox(low: Vector3, high: Vector3): void {
     distance = Math.max(distance, (1.2 * wide) / tangent + (inPerspective(view.mode) ? corner.dot(toEye) : 0));
   }
   const mode = view.mode === "eye" ? "free" : view.mode;
-  transition({ mode, target: centre.toArray(), distance, yaw: view.yaw, pitch: view.pitch });
+  const place: Place = { mode, target: centre.toArray(), distance, yaw: view.yaw, pitch: view.pitch };
+  if (atOnce) setView(place);
+  else transition(place);
 }

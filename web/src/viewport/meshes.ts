@@ -1,19 +1,9 @@
-import {
-  type BufferAttribute,
-  BufferGeometry,
-  InstancedBufferAttribute,
-  LineSegments,
-  type Material,
-  Mesh,
-  Sphere,
-} from "three";
+import { type BufferAttribute, BufferGeometry, type Mesh } from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
-import { acceleratedRaycast, MeshBVH } from "three-mesh-bvh";
 import { createStore, useStore } from "zustand";
 import { takeEarly } from "../api/early";
 import { levelStore, shown } from "../state/level";
-
-Mesh.prototype.raycast = acceleratedRaycast;
+import { treesSoon } from "./trees";
 
 /** Triangles of one material; `faces` gives the face that each triangle belongs to. */
 export interface Slot {
@@ -49,15 +39,13 @@ async function load(hash: string): Promise<void> {
     if (!(geometry instanceof BufferGeometry)) return;
     const extras = geometry.userData as { slot?: number; face?: number; lines?: "outline" | "inner" };
     if (extras.lines) mesh[extras.lines] = geometry;
-    else {
-      geometry.boundsTree = new MeshBVH(geometry, { indirect: true });
-      found.push({ geometry, slot: extras.slot ?? 0, face: extras.face ?? 0 });
-    }
+    else found.push({ geometry, slot: extras.slot ?? 0, face: extras.face ?? 0 });
   });
   for (const { geometry, slot, face } of found) {
     const faces: BufferAttribute = await gltf.parser.getDependency("accessor", face);
     mesh.slots.push({ slot, geometry, faces: faces.array });
   }
+  treesSoon(found.map(({ geometry }) => geometry));
   arrived.set(hash, mesh);
   if (meshesToCome() === arrived.size) show();
   else timer ??= window.setTimeout(show, TOGETHER);
@@ -134,31 +122,23 @@ export function useMesh(hash: string): ViewMesh | undefined {
 /** All meshes that are loaded. */
 export const useMeshes = (): ReadonlyMap<string, ViewMesh> => useStore(store, (s) => s.loaded);
 
+/** Wait until all meshes that were asked for are there, at most for some milliseconds. */
+export async function allMeshes(longest: number): Promise<void> {
+  if (meshesToCome() === 0) return;
+  await new Promise<void>((resolve) => {
+    const stop = store.subscribe(() => {
+      if (meshesToCome() === 0) done();
+    });
+    const late = window.setTimeout(() => done(), longest);
+    const done = () => {
+      stop();
+      window.clearTimeout(late);
+      resolve();
+    };
+  });
+}
+
 /** Whether all meshes that were asked for are there. */
 export const useAllMeshes = (): boolean => useStore(store, () => meshesToCome() === 0);
 
 export const onMeshLoaded = (listener: () => void): (() => void) => store.subscribe(listener);
-
-/** Line segments drawn many times, each with its own matrix. */
-export class InstancedLines extends LineSegments {
-  readonly isInstancedMesh = true;
-  readonly instanceMatrix: InstancedBufferAttribute;
-  readonly instanceColor = null;
-  readonly morphTexture = null;
-  count: number;
-
-  constructor(geometry: BufferGeometry, material: Material, count: number) {
-    super(geometry, material);
-    this.instanceMatrix = new InstancedBufferAttribute(new Float32Array(count * 16), 16);
-    this.count = count;
-    this.frustumCulled = false;
-  }
-
-  computeBoundingSphere(): void {
-    this.geometry.boundingSphere ??= new Sphere();
-  }
-
-  dispose(): void {
-    this.dispatchEvent({ type: "dispose" } as never);
-  }
-}

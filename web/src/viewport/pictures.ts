@@ -17,7 +17,6 @@ import { api } from "../api/client";
 import type { Piece } from "../api/types";
 import { wasSeen } from "../state/seen";
 import { meshesToCome, useMesh, type ViewMesh } from "./meshes";
-import { pictureCanvas, pictureLook } from "./pictureCanvas";
 import { port } from "./port";
 
 const W = 176;
@@ -51,7 +50,7 @@ async function taken(piece: Piece, mesh: ViewMesh, key: string): Promise<string>
 }
 
 function take(piece: Piece, mesh: ViewMesh): HTMLCanvasElement {
-  renderer ??= new WebGLRenderer({ canvas: pictureCanvas, ...pictureLook });
+  renderer ??= new WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true });
   renderer.setSize(W, H, false);
   const scene = new Scene();
   const sun = new DirectionalLight("#fff6e6", 2.4);

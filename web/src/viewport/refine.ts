@@ -21,16 +21,14 @@ const size = new Vector2();
  * the rest: what moves is drawn without them then, and drawn once more, smoothly, when the view rests.
  */
 export function draw(): number {
-  if (rested) return smoothly();
+  if (rested || !inSoftware) return smoothly();
   renderer.render(scene, port.camera);
-  if (inSoftware) {
-    smooth = false;
-    window.clearTimeout(timer);
-    timer = window.setTimeout(() => {
-      rested = true;
-      port.redraw();
-    }, REST);
-  }
+  smooth = false;
+  window.clearTimeout(timer);
+  timer = window.setTimeout(() => {
+    rested = true;
+    port.redraw();
+  }, REST);
   return renderer.info.render.calls;
 }
 

@@ -1,7 +1,8 @@
 import { Box3, type InstancedMesh, Line3, Matrix4, Sphere, Vector3 } from "three";
-import { ExtendedTriangle, type MeshBVH } from "three-mesh-bvh";
+import { ExtendedTriangle } from "three-mesh-bvh";
 import { setView, viewStore } from "../state/view";
 import { eyeDirection, port } from "./port";
+import { treeOf } from "./trees";
 
 /** Metres that a player steps up or down without a jump. */
 const STEP = 0.45;
@@ -163,8 +164,6 @@ function pushedOut(start: Vector3): Vector3 {
 
 function pushFrom(mesh: InstancedMesh, body: Line3, radius: number): void {
   const { geometry } = mesh;
-  const tree = geometry.boundsTree as MeshBVH | undefined;
-  if (!tree) return;
   if (!geometry.boundingSphere) geometry.computeBoundingSphere();
   const middle = body.getCenter(new Vector3());
   const reach = body.distance() / 2 + radius;
@@ -180,7 +179,7 @@ function pushFrom(mesh: InstancedMesh, body: Line3, radius: number): void {
       box.expandByPoint(onBody.copy(end).addScalar(-radius));
     }
     box.applyMatrix4(back);
-    tree.shapecast({
+    treeOf(geometry).shapecast({
       intersectsBounds: (bounds: Box3) => bounds.intersectsBox(box),
       intersectsTriangle: (found: ExtendedTriangle) => {
         triangle.a.copy(found.a).applyMatrix4(matrix);
