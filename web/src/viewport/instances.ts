@@ -87,7 +87,8 @@ export function placeCopies(
   });
   merged?.place(each.instanceMatrix.array as Float32Array, entries.length);
   each.instanceMatrix.needsUpdate = true;
-  if (each instanceof InstancedMesh) each.computeBoundingSphere();
+  // reckoned anew when something is picked
+  if (each instanceof InstancedMesh) each.boundingSphere = null;
 }
 
 /** Whether an item is mirrored by its sizes. */
