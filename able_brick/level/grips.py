@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from able_brick.core.errors import UnknownIdError
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
@@ -13,14 +13,14 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.place.dock import Spot
 from able_brick.level.rows import Piece
 from able_brick.level.snapshot import Snapshot
-from able_brick.level.surface import FaceAt, Load, carried, face_centre, item_at, loop_of, outward
+from able_brick.level.surface import FaceAt, Load, along, carried, face_centre, item_at, loop_of, outward
 
-FeatureKind = Literal["vertex", "edge", "face", "pivot"]
+FeatureKind = Literal["vertex", "edge", "on edge", "face", "pivot"]
 
 
 class FeatureAt(BaseModel):
-    """A feature of an item in the level: a vertex, the middle of an edge, the centre of a face, or the pivot; and the
-    face through which it was pointed at."""
+    """A feature of an item in the level: a vertex, the middle of an edge, a place on an edge at a share of its way, the
+    centre of a face, or the pivot; and the face through which it was pointed at."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -29,6 +29,7 @@ class FeatureAt(BaseModel):
     kind: FeatureKind
     index: int = 0
     face: int = 0
+    share: float = Field(0.5, ge=0, le=1)
 
 
 def spot_of(snapshot: Snapshot, level: str, load: Load, at: FeatureAt) -> Spot:
@@ -39,14 +40,25 @@ def spot_of(snapshot: Snapshot, level: str, load: Load, at: FeatureAt) -> Spot:
 
 
 def _point(piece: Piece, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
-    limits = {"vertex": mesh.vertex_count, "edge": len(topology(mesh).edges), "face": mesh.face_count, "pivot": 1}
+    edges = topology(mesh).edges
+    limits = {
+        "vertex": mesh.vertex_count,
+        "edge": len(edges),
+        "on edge": len(edges),
+        "face": mesh.face_count,
+        "pivot": 1,
+    }
     if not 0 <= at.index < limits[at.kind]:
-        raise UnknownIdError(f"{piece.name} has no {at.kind} {at.index} (any more); pick again.", id=at.thing)
+        raise UnknownIdError(
+            f"{piece.name} has no {at.kind.removeprefix('on ')} {at.index} (any more); pick again.", id=at.thing
+        )
     if at.kind == "pivot":
         return np.array(pose[:3])
     if at.kind == "vertex":
         return np.array(carried(mesh.positions[[at.index]], pose, piece)[0])
     if at.kind == "edge":
-        out: Floats = carried(mesh.positions[topology(mesh).edges[at.index]], pose, piece).mean(axis=0)
+        out: Floats = carried(mesh.positions[edges[at.index]], pose, piece).mean(axis=0)
         return out
+    if at.kind == "on edge":
+        return along(carried(mesh.positions[edges[at.index]], pose, piece), at.share)
     return np.array(carried(np.array([face_centre(mesh, at.index)]), pose, piece)[0])

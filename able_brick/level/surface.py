@@ -41,8 +41,9 @@ class Ground(BaseModel):
 
 
 class Feature(BaseModel):
-    """A vertex, edge middle, face centre or pivot: which it is in the mesh, where it is in the world, and the normal of
-    the face through which it was pointed at."""
+    """A vertex, edge middle, place on an edge, face centre or pivot: which it is in the mesh, where it is in the world,
+    and the normal of the face through which it was pointed at. `share` is how far along an edge a place on it is, from
+    0 to 1, and `away` how far from the nearer end, metres."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
@@ -51,8 +52,10 @@ class Feature(BaseModel):
     face: int
     piece: str
     mesh: str
-    kind: Literal["vertex", "edge", "face", "pivot"]
+    kind: Literal["vertex", "edge", "on edge", "face", "pivot"]
     index: int
+    share: float = 0.5
+    away: float = 0.0
     point: Vector
     normal: Vector
 
@@ -119,11 +122,38 @@ def on_ground(ground: Ground, point: Vector) -> Vector:
     return vector(p - normal * float((p - ground.point) @ normal))
 
 
+#: How near a place on an edge must be to be meant, in the reach of a vertex: the middle of a narrow face is meant, too.
+_CLOSE = 0.4
+
+
+def on_edge(ends: Floats, target: Floats, unit: float) -> tuple[float, float]:
+    """The share of an edge with ends (2,3) at which it is nearest to a point (3,), and how far from the nearer end
+    that is, in whole units; as it is for a unit of 0, and where the edge has no room for a unit."""
+    length = float(np.linalg.norm(ends[1] - ends[0]))
+    if length <= 0:
+        return 0.0, 0.0
+    share = float(np.clip((target - ends[0]) @ (ends[1] - ends[0]) / length**2, 0.0, 1.0))
+    back = share > 0.5
+    away = length * (1.0 - share if back else share)
+    if 0 < unit <= length / 2:
+        away = min(round(away / unit) * unit, length / 2)
+    return (1.0 - away / length if back else away / length), away
+
+
 def nearest_feature(
-    snapshot: Snapshot, level: str, load: Load, at: FaceAt, point: Vector, reach: float, *, pivot: bool = False
+    snapshot: Snapshot,
+    level: str,
+    load: Load,
+    at: FaceAt,
+    point: Vector,
+    reach: float,
+    *,
+    pivot: bool = False,
+    unit: float | None = None,
 ) -> Feature:
     """The feature of a face that is meant by a world point on it: a vertex within reach, else an edge middle within
-    reach, else the centre of the face. With `pivot` the pivot of the item, wherever that is."""
+    reach, else the centre of the face. With `pivot` the pivot of the item, wherever that is; with a unit also a place
+    on an edge that is close, so many units from the nearer end, or anywhere for 0."""
     piece, mesh, pose = item_at(snapshot, level, load, at)
     loop = loop_of(mesh, at.face)
     corners = mesh.positions[loop]
@@ -150,8 +180,25 @@ def nearest_feature(
     if to_middle[m] <= reach:
         edge = int(topology(mesh).corner_edge[mesh.face_starts[at.face] + m])
         return Feature(kind="edge", index=edge, point=told(middles[m]), **base)
+    if unit is not None:
+        ends = np.stack([world, np.roll(world, -1, axis=0)], axis=1)
+        spots = [on_edge(pair, target, 0.0)[0] for pair in ends]
+        away = [float(np.linalg.norm(p[0] + s * (p[1] - p[0]) - target)) for p, s in zip(ends, spots, strict=True)]
+        e = int(np.argmin(away))
+        if away[e] <= _CLOSE * reach:
+            edge = int(topology(mesh).corner_edge[mesh.face_starts[at.face] + e])
+            pair = carried(mesh.positions[topology(mesh).edges[edge]], pose, piece)
+            share, far = on_edge(pair, target, unit)
+            where = told(along(pair, share))
+            return Feature(kind="on edge", index=edge, share=share, away=far, point=where, **base)
     centre = carried(np.array([face_centre(mesh, at.face)]), pose, piece)[0]
     return Feature(kind="face", index=at.face, point=told(centre), **base)
+
+
+def along(ends: Floats, share: float) -> Floats:
+    """The point (3,) at a share of an edge with ends (2,3); its ends themselves at 0 and 1."""
+    out: Floats = (1.0 - share) * ends[0] + share * ends[1]
+    return out
 
 
 def face_centre(mesh: PolyMesh, face: int) -> Floats:

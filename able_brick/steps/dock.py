@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -13,6 +14,7 @@ from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Vector
 from able_brick.level.snapshot import ARow
+from able_brick.level.surface import told
 from able_brick.steps.about import STANDING
 from able_brick.steps.carry import carried, carry
 from able_brick.steps.draft import Draft
@@ -68,6 +70,8 @@ class Dock(Tool):
             raise SelectionError("The grip is not on what is selected; pick one that is.", received=self.grip.thing)
         grip = spot_of(draft.snapshot, draft.level_id, draft.load, self.grip)
         landing = self._landing(draft, set(moved))
+        # points are told on a grain: what ends on the grain is told as the same point, wherever the landing stands
+        landing = replace(landing, point=np.array(told(landing.point)))
         motion = (
             dock(grip, landing, contact=True, align=self.align, gap=self.gap, quarters=self.quarters)
             if self.contact
@@ -81,8 +85,8 @@ class Dock(Tool):
         for thing in things:
             carry(draft, thing, motion)
         angle = math.degrees(float(motion.turn.magnitude()))
-        told = f", turned by {angle:.1f}°" if angle > 0.05 else ""
-        draft.note = f"moved by {np.linalg.norm(wanted - grip.point):.3f} m{told}"
+        turned = f", turned by {angle:.1f}°" if angle > 0.05 else ""
+        draft.note = f"moved by {np.linalg.norm(wanted - grip.point):.3f} m{turned}"
 
     def _landing(self, draft: Draft, moved: set[str]) -> Spot:
         if self.landing is not None:

@@ -27,12 +27,14 @@ place = st.tuples(*[st.floats(-300, 300)] * 3)
 sizes = st.tuples(*[st.floats(0.2, 3)] * 3)
 
 
-def two(turn: Any = (0, 0, 0), at: Any = (5, 0, 0), size: Any = (1, 1, 1)) -> Sheet:
+def two(turn: Any = (0, 0, 0), at: Any = (5, 0, 0), size: Any = (1, 1, 1), lean: Any = None) -> Sheet:
     """A box, and a wedge with a slope, posed as wished."""
     sheet = Sheet()
     sheet.do("add_shape", shape={"kind": "box", "width": 2.0, "height": 1.0, "depth": 3.0})
     sheet.do("add_shape", shape={"kind": "wedge", "width": 4.0, "height": 2.0, "depth": 3.0}, position=(10, 0, 0))
     sheet.do("set_pose", "placement-1", position=at, turn=turn, size=size)
+    if lean is not None:
+        sheet.do("set_pose", "placement-2", turn=lean)
     return sheet
 
 
@@ -40,16 +42,22 @@ def spot(sheet: Sheet, at: dict[str, Any]) -> Spot:
     return spot_of(sheet.snapshot, "level-1", sheet.meshes.__getitem__, FeatureAt(**at))
 
 
-def feature(thing: str, kind: str, index: int, face: int = 0) -> dict[str, Any]:
-    return {"thing": thing, "kind": kind, "index": index, "face": face}
+def feature(thing: str, kind: str, index: int, face: int = 0, share: float = 0.5) -> dict[str, Any]:
+    return {"thing": thing, "kind": kind, "index": index, "face": face, "share": share}
 
 
-@given(turns, place, sizes, st.sampled_from([("vertex", 8), ("edge", 12), ("face", 6)]), st.data())
+@given(
+    turns, place, sizes, turns, st.sampled_from([("vertex", 8), ("edge", 12), ("on edge", 12), ("face", 6)]), st.data()
+)
 @settings(max_examples=120)
-def test_a_docked_grip_is_told_equal_to_its_landing(turn: Any, at: Any, size: Any, kind: Any, data: Any) -> None:
-    sheet = two(turn, at, size)
-    grip = feature("placement-1", kind[0], data.draw(st.integers(0, kind[1] - 1)))
-    landing = feature("placement-2", "vertex", data.draw(st.integers(0, 5)))
+def test_a_docked_grip_is_told_equal_to_its_landing(
+    turn: Any, at: Any, size: Any, lean: Any, kind: Any, data: Any
+) -> None:
+    sheet = two(turn, at, size, lean)
+    share = data.draw(st.floats(0, 1))
+    grip = feature("placement-1", kind[0], data.draw(st.integers(0, kind[1] - 1)), share=share)
+    end, count = data.draw(st.sampled_from([("vertex", 6), ("on edge", 9)]))
+    landing = feature("placement-2", end, data.draw(st.integers(0, count - 1)), share=share)
     there = spot(sheet, landing).point
     before = sheet.row("placement-1")
     sheet.do("dock", "placement-1", grip=grip, landing=landing)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from able_brick.core.errors import GeometryError, InputError, SelectionError, UnknownIdError
@@ -14,9 +14,10 @@ from able_brick.core.mesh.combine import with_positions
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.pivots import permutation, up_along
 from able_brick.core.place.pose import from_degrees, rotation
+from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit
-from able_brick.level.surface import FaceAt, feature_place, ground_of, nearest_feature
+from able_brick.level.surface import FaceAt, along, feature_place, ground_of, nearest_feature, on_edge, told
 from able_brick.steps.draft import facts
 from able_brick.steps.import_pieces import Arrival, ImportPieces
 from able_brick.steps.registry import apply
@@ -255,6 +256,51 @@ def test_the_nearest_feature_of_a_face() -> None:
     pivot = nearest_feature(sheet.snapshot, "level-1", load, at, tuple(middle), 0.2, pivot=True)
     assert (pivot.kind, pivot.point) == ("pivot", sheet.row("placement-2").position)
     assert pivot.normal == centre.normal
+
+
+corner = st.tuples(*[st.floats(-50, 50)] * 3).map(np.array)
+
+
+@given(corner, corner, corner, st.sampled_from([0.0, 0.05, 0.3]))
+def test_a_place_on_an_edge_is_so_many_units_from_its_nearer_end(
+    a: np.ndarray, b: np.ndarray, target: np.ndarray, unit: float
+) -> None:
+    ends = np.stack([a, b])
+    length = float(np.linalg.norm(b - a))
+    assume(length > 1e-3)
+    share, away = on_edge(ends, target, unit)
+    point = along(ends, share)
+    assert 0 <= share <= 1
+    assert min(np.linalg.norm(point - a), np.linalg.norm(point - b)) == pytest.approx(away, abs=1e-9)
+    rounded = unit if unit <= length / 2 else 0.0
+    if rounded:
+        assert away == pytest.approx(length / 2) or away / unit == pytest.approx(round(away / unit), abs=1e-9)
+    nearest = min(float(np.linalg.norm(along(ends, s) - target)) for s in np.linspace(0, 1, 101))
+    assert np.linalg.norm(point - target) <= nearest + rounded / 2 + length / 100
+
+
+def test_a_place_on_an_edge_is_meant_only_where_asked_for_and_close() -> None:
+    sheet = Sheet()
+    sheet.do("add_shape", shape={"kind": "box", "width": 4.0, "height": 1.0, "depth": 3.0})
+    load = sheet.meshes.__getitem__
+    mesh = load(sheet.row("piece-1").mesh)
+    top = int(np.argmax([mesh.positions[mesh.corners[f * 4 : f * 4 + 4]][:, 1].min() for f in range(6)]))
+    at = FaceAt(thing="placement-1", face=top)
+    spot = (1.23, 1.0, 1.46)  # four centimetres from the front edge
+
+    def near(**how: Any) -> Any:
+        return nearest_feature(sheet.snapshot, "level-1", load, at, spot, 0.2, **how)
+
+    assert near().kind == "face"
+    found = near(unit=0.05)
+    assert (found.kind, found.point) == ("on edge", pytest.approx((1.25, 1.0, 1.5)))
+    assert found.away == pytest.approx(0.75)
+    assert near(unit=0.0).point == pytest.approx((1.23, 1.0, 1.5))
+    assert near(unit=0.05, pivot=True).kind == "pivot"
+    place = FeatureAt(thing="placement-1", kind="on edge", index=found.index, face=top, share=found.share)
+    assert told(spot_of(sheet.snapshot, "level-1", load, place).point) == found.point
+    with pytest.raises(UnknownIdError, match="has no edge 12"):
+        spot_of(sheet.snapshot, "level-1", load, place.model_copy(update={"index": 12}))
 
 
 def test_pieces_are_duplicated_tagged_and_replaced() -> None:

@@ -38,6 +38,9 @@ def send(hands: Hands, route: str, body: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
+ENDS = ("grip", "landing")
+
+
 def step(hands: Hands, tool: str, *selection: str, **params: Any) -> dict[str, Any]:
     """A step taken by somebody else; the page follows."""
     revision = hands.level()["revision"]
@@ -298,3 +301,55 @@ def test_a_box_turns_about_a_corner_that_is_picked(yard: Hands) -> None:
     c, s = np.cos(np.radians(35)), np.sin(np.radians(35))
     turned = [c * away[0] + s * away[2], away[1], -s * away[0] + c * away[2]]
     assert np.abs(np.array(box["position"]) + np.array([0, 1, 0]) - turned - [-2.5, 1, 2]).max() < 1e-9
+
+
+def test_a_corner_lands_anywhere_on_an_edge(yard: Hands) -> None:
+    page = yard.page
+    start = yard.level()["revision"]
+    yard.in_list("Box")
+    page.keyboard.press("k")
+    corner(yard, -2.5, 1, 2)
+    prompt = page.locator("output")
+    expect(prompt).to_contain_text("lands")
+    page.mouse.move(*yard.seen(2.91, 0.01, 1.5))
+    expect(prompt).to_contain_text("land on this place on the edge, 1.1 m from its end")
+    page.mouse.down()
+    page.mouse.up()
+    yard.saved(start + 1)
+    last = yard.level()["history"]["last"]["params"]
+    assert (last["landing"]["kind"], last["contact"]) == ("on edge", False)
+    near = {"item": 0, "point": [2.9, 0, 1.5], "reach": 0.01, "along": True}
+    grip, landing = (send(yard, "feature", {**near, **{k: last[end][k] for k in ("thing", "face")}}) for end in ENDS)
+    assert (grip["kind"], landing["kind"]) == ("vertex", "on edge")
+    assert grip["point"] == landing["point"] == pytest.approx([2.9, 0, 1.5])
+
+
+def test_pivots_are_measured_between_and_turned_about(yard: Hands) -> None:
+    page = yard.page
+    start = yard.level()["revision"]
+    yard.viewport.focus()
+    page.keyboard.press("m")
+    prompt = page.locator("output")
+    page.mouse.move(*yard.seen(-3, 1, 1.2))
+    expect(prompt).to_contain_text("from this face centre")
+    page.keyboard.press("p")
+    for at, word in (((-3, 1, 1.2), "from this pivot"), ((2.2, 0.5, 1.5), "to this pivot")):
+        corner(yard, *at, word)
+        yard.settle(4)
+    expect(page.get_by_role("region", name="Measure")).to_contain_text(f"{26**0.5:.3f} m")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    yard.in_list("Box")
+    page.get_by_role("region", name="Tools").get_by_role("button", name="Turn", exact=True).click()
+    card = page.get_by_role("region", name="Turn")
+    card.get_by_role("button", name=re.compile("About$")).click()
+    page.get_by_role("option", name="Picked", exact=True).click()
+    page.mouse.move(*yard.seen(2.2, 0.5, 1.5))
+    expect(prompt).to_contain_text("pivots off")
+    page.keyboard.press("p")
+    corner(yard, 2.2, 0.5, 1.5, "this pivot")
+    expect(card.get_by_role("button", name="Picked", exact=True)).to_contain_text("Pivot of Wedge")
+    yard.number(card, "Angle", "90")
+    yard.saved(start + 1)
+    # from (-5, 1) seen from the wedge's pivot, a quarter to the left
+    assert yard.row("Box", "placement")["position"] == pytest.approx([3, 0, 5], abs=1e-9)

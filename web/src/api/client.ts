@@ -4,6 +4,7 @@ import type {
   ArrivalView,
   Delta,
   Feature,
+  FeatureRequest,
   Fits,
   FitsRequest,
   Ground,
@@ -17,7 +18,6 @@ import type {
   Snap,
   SnapRequest,
   ToolInfo,
-  Vector,
 } from "./types";
 
 /** What the server refused, in its own words. */
@@ -91,8 +91,7 @@ export const api = {
   redo: (level: string, revision: number) => call<Delta>(`/levels/${level}/redo`, json("POST", { revision })),
   shapes: () => call<ShapeInfo[]>("/shapes"),
   surface: (level: string, at: FaceAt) => call<Ground>(`/levels/${level}/surface`, json("POST", at)),
-  feature: (level: string, at: FaceAt & { point: Vector; reach: number; pivot: boolean }) =>
-    call<Feature>(`/levels/${level}/feature`, json("POST", at)),
+  feature: (level: string, at: FeatureRequest) => call<Feature>(`/levels/${level}/feature`, json("POST", at)),
   snap: (level: string, wish: SnapRequest) => call<Snap | null>(`/levels/${level}/snap`, json("POST", wish)),
   measure: (level: string, wish: MeasureRequest) => call<Measured>(`/levels/${level}/measure`, json("POST", wish)),
   fits: (level: string, wish: FitsRequest) => call<Fits>(`/levels/${level}/fits`, json("POST", wish)),

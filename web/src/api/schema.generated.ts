@@ -147,7 +147,7 @@ export interface paths {
         put?: never;
         /**
          * Feature
-         * @description The vertex, edge middle or face centre that is meant by a place on a face, exactly.
+         * @description The vertex, edge middle, place on an edge or face centre that is meant by a place on a face, exactly.
          */
         post: operations["feature_api_levels__level__feature_post"];
         delete?: never;
@@ -1052,10 +1052,16 @@ export interface components {
         };
         /**
          * Feature
-         * @description A vertex, edge middle, face centre or pivot: which it is in the mesh, where it is in the world, and the normal of
-         *     the face through which it was pointed at.
+         * @description A vertex, edge middle, place on an edge, face centre or pivot: which it is in the mesh, where it is in the world,
+         *     and the normal of the face through which it was pointed at. `share` is how far along an edge a place on it is, from
+         *     0 to 1, and `away` how far from the nearer end, metres.
          */
         Feature: {
+            /**
+             * Away
+             * @default 0
+             */
+            away: number;
             /** Face */
             face: number;
             /** Index */
@@ -1066,7 +1072,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "vertex" | "edge" | "face" | "pivot";
+            kind: "vertex" | "edge" | "on edge" | "face" | "pivot";
             /** Mesh */
             mesh: string;
             /** Normal */
@@ -1083,13 +1089,18 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Share
+             * @default 0.5
+             */
+            share: number;
             /** Thing */
             thing: string;
         };
         /**
          * FeatureAt
-         * @description A feature of an item in the level: a vertex, the middle of an edge, the centre of a face, or the pivot; and the
-         *     face through which it was pointed at.
+         * @description A feature of an item in the level: a vertex, the middle of an edge, a place on an edge at a share of its way, the
+         *     centre of a face, or the pivot; and the face through which it was pointed at.
          */
         FeatureAt: {
             /**
@@ -1111,18 +1122,34 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "vertex" | "edge" | "face" | "pivot";
+            kind: "vertex" | "edge" | "on edge" | "face" | "pivot";
+            /**
+             * Share
+             * @default 0.5
+             */
+            share: number;
             /** Thing */
             thing: string;
         };
         /**
          * FeatureRequest
          * @description A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres; or, with
-         *     `pivot`, the pivot of what the face belongs to.
+         *     `pivot`, the pivot of what the face belongs to. With `along` it may also be any place on an edge: so many tenths of
+         *     the grid step from its end, or, when it is `free`, just where it is pointed at.
          */
         FeatureRequest: {
+            /**
+             * Along
+             * @default false
+             */
+            along: boolean;
             /** Face */
             face: number;
+            /**
+             * Free
+             * @default false
+             */
+            free: boolean;
             /**
              * Item
              * @default 0

@@ -27,6 +27,7 @@ export type ShapeInfo = Schemas["ShapeInfo"];
 export type Drag = Schemas["Drag"];
 export type Ground = Schemas["Ground"];
 export type Feature = Schemas["Feature"];
+export type FeatureRequest = Schemas["FeatureRequest"];
 export type Snap = Schemas["Snap"];
 export type SnapRequest = Schemas["SnapRequest"];
 export type Measured = Schemas["Measured"];

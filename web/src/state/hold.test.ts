@@ -69,7 +69,7 @@ describe("the handles", () => {
     });
     expect(aboutParams(hold({ pivot: "picked", point: [7, 8, 9], feature }), 2)).toEqual({
       about_what: "picked",
-      picked: { thing: "post", item: 0, kind: "vertex", index: 3, face: 1 },
+      picked: { thing: "post", item: 0, kind: "vertex", index: 3, face: 1, share: 0.5 },
     });
   });
 

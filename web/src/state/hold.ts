@@ -2,6 +2,7 @@ import { Quaternion, Vector3 } from "three";
 import { createStore, useStore } from "zustand";
 import type { Feature, Turn, Vector } from "../api/types";
 import { isStanding, type Scene } from "./level";
+import { placeOf } from "./place";
 import { selectionStore } from "./selection";
 import { isHidden, isLocked } from "./tree";
 
@@ -105,8 +106,7 @@ export function aboutParams(hold: Hold, count: number): Record<string, unknown> 
       return { about_what: "point", point: hold.point };
     case "picked": {
       if (!hold.feature) return { about_what: "point", point: hold.point };
-      const { thing, item, kind, index, face } = hold.feature;
-      return { about_what: "picked", picked: { thing, item, kind, index, face } };
+      return { about_what: "picked", picked: placeOf(hold.feature) };
     }
   }
   return { about_what: count > 1 ? "middle" : "own pivot" };

@@ -2,6 +2,7 @@ import { Crosshair } from "lucide-react";
 import { useEffect } from "react";
 import type { Feature } from "../api/types";
 import { levelStore, useLevel } from "../state/level";
+import { placeOf } from "../state/place";
 import { run, runningStore, useRunning } from "../state/running";
 import { Button } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
@@ -9,10 +10,16 @@ import { selectedRows } from "./registry";
 
 /** A feature of the selected piece's mesh. */
 export type Picked = Pick<Feature, "mesh" | "kind" | "index">;
-const WORDS = { vertex: "Vertex", edge: "Middle of edge", face: "Centre of face", pivot: "Pivot" } as const;
+const WORDS = {
+  vertex: "Vertex",
+  edge: "Middle of edge",
+  "on edge": "Place on an edge",
+  face: "Centre of face",
+  pivot: "Pivot",
+} as const;
 
 /** A feature of something that stands in the level. */
-export type Place = Pick<Feature, "thing" | "item" | "kind" | "index" | "face">;
+export type Place = ReturnType<typeof placeOf>;
 
 interface PickButtonProps {
   label: string;
@@ -63,6 +70,6 @@ export function FeatureField({ label, value, onChange }: FieldProps<Picked>) {
 /** The same of anything that stands in the level. */
 export function PlaceField({ label, value, onChange }: FieldProps<Place>) {
   const name = useLevel((s) => s.scene.things.get(value?.thing ?? "")?.name);
-  const start = () => pick(null, ({ thing, item, kind, index, face }) => onChange({ thing, item, kind, index, face }));
+  const start = () => pick(null, (feature) => onChange(placeOf(feature)));
   return <PickButton label={label} text={value && `${WORDS[value.kind]} of ${name ?? "?"}`} start={start} />;
 }

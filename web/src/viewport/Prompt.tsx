@@ -1,9 +1,10 @@
 import styled from "styled-components";
+import type { Feature } from "../api/types";
 import { useLevel } from "../state/level";
 import { type DrawRun, useRunning } from "../state/running";
 import { isFlat } from "./docking";
 import { useDrag } from "./drag";
-import { canTakePivots } from "./featurePick";
+import { standsInLevel } from "./featurePick";
 import { port } from "./port";
 
 const Line = styled.output`
@@ -21,7 +22,17 @@ const CAUGHT = {
   "path point": "a path point",
   "on edge": "an edge",
 } as const;
-const FEATURES = { vertex: "vertex", edge: "edge middle", face: "face centre", pivot: "pivot" } as const;
+const FEATURES = {
+  vertex: "vertex",
+  edge: "edge middle",
+  "on edge": "place on the edge",
+  face: "face centre",
+  pivot: "pivot",
+} as const;
+
+/** What a feature is, and how far from its end a place on an edge is. */
+const called = ({ kind, away }: Feature): string =>
+  `${FEATURES[kind]}${kind === "on edge" ? `, ${Number((away ?? 0).toFixed(3))} m from its end` : ""}`;
 
 /** What the stage of a drawing measures now, and the size and triangles of the whole. */
 function drawn(now: DrawRun, note: string): string {
@@ -47,7 +58,7 @@ export function Prompt() {
   const frame = port.element?.getBoundingClientRect();
   const left = Math.max(8, Math.min(pointer.x - (frame?.left ?? 0) + 18, port.width - 440));
   const top = Math.max(8, Math.min(pointer.y - (frame?.top ?? 0) + 22, port.height - 40));
-  const onPivots = canTakePivots(now) && <span> · P pivots {pivots ? "on" : "off"}</span>;
+  const onPivots = standsInLevel(now) && <span> · P pivots {pivots ? "on" : "off"}</span>;
   const point = pivots ? "Point at what has the pivot" : "Point at a vertex, an edge or a face";
   const measure = (value: string) => <b>{typed || value}</b>;
   const style = frame && pointer.x > 0 ? { left, top } : { left: 16, top: 48 };
@@ -77,28 +88,28 @@ export function Prompt() {
       )}
       {now.kind === "pick" && (
         <span>
-          {now.feature ? `Click to take this ${FEATURES[now.feature.kind]}` : (!pivots && now.words) || point}
+          {now.feature ? `Click to take this ${called(now.feature)}` : (!pivots && now.words) || point}
           {onPivots}
         </span>
       )}
       {now.kind === "measure" && (
         <span>
           {now.feature
-            ? `Click to measure ${now.picked.length === 0 || now.picked.length > 2 ? "from" : now.picked.length === 1 ? "to" : "the angle to"} this ${FEATURES[now.feature.kind]}`
+            ? `Click to measure ${now.picked.length === 0 || now.picked.length > 2 ? "from" : now.picked.length === 1 ? "to" : "the angle to"} this ${called(now.feature)}`
             : point}
           {onPivots}
         </span>
       )}
       {now.kind === "dock" && !now.grip && (
         <span>
-          {now.feature ? `Click to grip this ${FEATURES[now.feature.kind]}` : "Point at what the grip is to be"}
+          {now.feature ? `Click to grip this ${called(now.feature)}` : "Point at what the grip is to be"}
           {onPivots}
         </span>
       )}
       {now.kind === "dock" && now.grip && (
         <>
           {now.feature
-            ? `Click to land on this ${FEATURES[now.feature.kind]}`
+            ? `Click to land on this ${called(now.feature)}`
             : now.point
               ? "Click to land here"
               : "Point at where it lands"}{" "}

@@ -2,12 +2,13 @@ import { Problem } from "../api/client";
 import { previewStep, takeStep } from "../api/steps";
 import type { Feature, Params, Vector } from "../api/types";
 import { levelStore } from "../state/level";
+import { placeOf } from "../state/place";
 import { type DockRun, run, runningStore, setTyped, updateRun } from "../state/running";
 import { select, selectionStore } from "../state/selection";
 import { isLocked, meant, reach } from "../state/tree";
 import { viewStore } from "../state/view";
 import { numbersIn } from "../ui/expression";
-import { featureAt, Latest, placeOf } from "./featurePick";
+import { featureAt, Latest } from "./featurePick";
 import { port } from "./port";
 
 /** What was chosen for the dock before: the next one starts with it. */
@@ -50,14 +51,24 @@ function show(): void {
 }
 
 const same = (a: Feature | null, b: Feature | null): boolean =>
-  a?.thing === b?.thing && a?.item === b?.item && a?.kind === b?.kind && a?.index === b?.index && a?.face === b?.face;
+  a?.thing === b?.thing &&
+  a?.item === b?.item &&
+  a?.kind === b?.kind &&
+  a?.index === b?.index &&
+  a?.face === b?.face &&
+  a?.share === b?.share;
 
 const latest = new Latest(async (x, y, unsnapped) => {
   const now = current();
   if (!now) return;
   const moving = reach(levelStore.getState().scene.things, now.selection);
   const free = now.selection.length === 0;
-  const feature = await featureAt(x, y, (id) => (now.grip === null ? free || moving.has(id) : !moving.has(id)));
+  const feature = await featureAt(
+    x,
+    y,
+    (id) => (now.grip === null ? free || moving.has(id) : !moving.has(id)),
+    unsnapped,
+  );
   const later = current();
   if (!later || later.grip !== now.grip) return;
   const point = now.grip ? (pathPoint(x, y) ?? (feature ? null : groundPoint(x, y, unsnapped))) : null;

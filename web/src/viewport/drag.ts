@@ -12,7 +12,7 @@ export interface Dragged {
 
 /** What a drag has caught: the kind of feature, and where it is. */
 export interface Caught {
-  kind: Feature["kind"] | "on edge" | "pivot" | "path point";
+  kind: Feature["kind"] | "path point";
   point: Vector;
 }
 

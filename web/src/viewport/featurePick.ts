@@ -1,5 +1,5 @@
 import { api } from "../api/client";
-import type { Feature, Snap } from "../api/types";
+import type { Feature } from "../api/types";
 import { isShown, levelStore, shown } from "../state/level";
 import { type Running, run, runningStore, updateRun } from "../state/running";
 import { viewStore } from "../state/view";
@@ -24,35 +24,34 @@ function hitNear(x: number, y: number, accept: (thing: string) => boolean): Hit 
 /** Whether what is running takes the pivots of what is pointed at, instead of their vertices, edges and faces. */
 export function takesPivots(): boolean {
   const { now, pivots } = runningStore.getState();
-  return pivots && canTakePivots(now);
+  return pivots && standsInLevel(now);
 }
 
-/** A feature of a piece's mesh is not its pivot; everything else may be one. */
-export const canTakePivots = (now: Running | null): boolean =>
+/** Whether a feature of what stands in the level is wanted: it may be a pivot, or anywhere on an edge, which a feature
+ * of a piece's mesh may not. */
+export const standsInLevel = (now: Running | null): boolean =>
   now?.kind === "dock" || now?.kind === "measure" || (now?.kind === "pick" && now.piece === null);
 
 /** The feature that is meant by a place of the viewport, told by the server; null where there is none. */
-export async function featureAt(x: number, y: number, accept: (thing: string) => boolean): Promise<Feature | null> {
+export async function featureAt(
+  x: number,
+  y: number,
+  accept: (thing: string) => boolean,
+  free = false,
+): Promise<Feature | null> {
   const { levelId } = levelStore.getState();
   const hit = hitNear(x, y, accept);
   if (!hit || !levelId) return null;
   const reach = NEAR * port.metresPerPixel(hit.point, viewStore.getState());
   const { thing, item, face } = hit;
   try {
-    return await api.feature(levelId, { thing, item, face, point: hit.point.toArray(), reach, pivot: takesPivots() });
+    const along = standsInLevel(runningStore.getState().now);
+    const point = hit.point.toArray();
+    return await api.feature(levelId, { thing, item, face, point, reach, pivot: takesPivots(), along, free });
   } catch {
     return null;
   }
 }
-
-/** A feature as the steps and the measures take it. */
-export const placeOf = ({ thing, item = 0, kind, index = 0, face = 0 }: Snap["grip"]) => ({
-  thing,
-  item,
-  kind,
-  index,
-  face,
-});
 
 interface Spot {
   x: number;
@@ -103,24 +102,29 @@ export class Latest {
   }
 }
 
-const latest = new Latest(async (x, y) => {
+const latest = new Latest(async (x, y, free) => {
   const { now } = runningStore.getState();
   if (now?.kind !== "pick") return;
   const { things } = shown(levelStore.getState());
-  const feature = await featureAt(x, y, (id) => {
-    const thing = things.get(id);
-    return isShown(thing) && (now.piece === null || thing.piece === now.piece);
-  });
+  const feature = await featureAt(
+    x,
+    y,
+    (id) => {
+      const thing = things.get(id);
+      return isShown(thing) && (now.piece === null || thing.piece === now.piece);
+    },
+    free,
+  );
   const later = runningStore.getState().now;
   if (later?.kind === "pick") updateRun({ ...later, feature });
 });
 
 /** Ask for the feature under the pointer; the latest place wins. */
-export const featureMove = (x: number, y: number): void => latest.move(x, y);
+export const featureMove = (x: number, y: number, free: boolean): void => latest.move(x, y, free);
 
 /** Take what is under the press. */
-export const featurePress = (x: number, y: number): Promise<void> =>
-  latest.press(x, y, false, () => {
+export const featurePress = (x: number, y: number, free: boolean): Promise<void> =>
+  latest.press(x, y, free, () => {
     const { now } = runningStore.getState();
     if (now?.kind !== "pick" || !now.feature) return;
     const { feature, done } = now;

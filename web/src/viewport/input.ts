@@ -10,7 +10,7 @@ import { inBox, thingUnder } from "./boxSelect";
 import { dockBack, dockEnter, dockKey, dockMove, dockPress } from "./docking";
 import { dragStore } from "./drag";
 import { drawBack, drawEnter, drawMove, drawPress, drawRelease } from "./drawing";
-import { canTakePivots, featureMove, featurePress } from "./featurePick";
+import { featureMove, featurePress, standsInLevel } from "./featurePick";
 import { type HandleDrag, holdHandle } from "./handleDrag";
 import { shiftView, turnView } from "./looking";
 import { measureBack, measureMove, measurePress } from "./measuring";
@@ -195,11 +195,11 @@ export function pointerDown(x: number, y: number, event: PointerEvent): boolean 
   } else if (now?.kind === "path") current = pathPress(x, y, event.ctrlKey);
   else if (now?.kind === "draw") current = drawDrag(x, y, event.ctrlKey);
   else if (now?.kind === "pick") {
-    current = { move: featureMove, finish: (up) => featurePress(up.x, up.y) };
+    current = { move: featureMove, finish: (up) => featurePress(up.x, up.y, up.ctrl) };
   } else if (now?.kind === "dock") {
     current = { move: dockMove, finish: (up) => dockPress(up.x, up.y, up.ctrl) };
   } else if (now?.kind === "measure") {
-    current = { move: measureMove, finish: (up) => measurePress(up.x, up.y) };
+    current = { move: measureMove, finish: (up) => measurePress(up.x, up.y, up.ctrl) };
   } else {
     const handle = handlePlace.now && port.pickHandle(x, y);
     const grabbed = handle ? null : grabPath(x, y);
@@ -220,9 +220,9 @@ export function pointerMove(x: number, y: number, event: PointerEvent): void {
   if (waiting) waiting.move(x, y, event.ctrlKey);
   else if (now?.kind === "place") updateRun({ ...now, at: groundAt(x, y, event.ctrlKey) });
   else if (now?.kind === "draw") drawMove(x, y, event.ctrlKey, event.shiftKey);
-  else if (now?.kind === "pick") featureMove(x, y);
+  else if (now?.kind === "pick") featureMove(x, y, event.ctrlKey);
   else if (now?.kind === "dock") dockMove(x, y, event.ctrlKey);
-  else if (now?.kind === "measure") measureMove(x, y);
+  else if (now?.kind === "measure") measureMove(x, y, event.ctrlKey);
   else if (now?.kind === "path") {
     const at = pathPlace(x, y, event.ctrlKey);
     updateRun({ ...now, hover: at });
@@ -328,7 +328,7 @@ export function runningKey(event: KeyboardEvent): boolean {
     return true;
   }
   if (event.ctrlKey || event.metaKey || event.altKey) return false;
-  if (event.key.toLowerCase() === "p" && canTakePivots(now)) {
+  if (event.key.toLowerCase() === "p" && standsInLevel(now)) {
     runningStore.setState({ pivots: !runningStore.getState().pivots });
     pointAgain();
     return true;

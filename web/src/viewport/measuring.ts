@@ -3,9 +3,10 @@ import { takeStep } from "../api/steps";
 import type { Fits, Measured } from "../api/types";
 import { isShown, levelStore, shown } from "../state/level";
 import { tell } from "../state/messages";
+import { placeOf } from "../state/place";
 import { type MeasureRun, run, runningStore, updateRun } from "../state/running";
 import { viewStore } from "../state/view";
-import { featureAt, Latest, placeOf } from "./featurePick";
+import { featureAt, Latest } from "./featurePick";
 
 const current = (): MeasureRun | null => {
   const { now } = runningStore.getState();
@@ -15,19 +16,19 @@ const current = (): MeasureRun | null => {
 /** Begin to measure: two picks give a distance, a third one an angle. */
 export const startMeasuring = (): void => run({ kind: "measure", picked: [], feature: null, found: null, fits: null });
 
-const latest = new Latest(async (x, y) => {
+const latest = new Latest(async (x, y, free) => {
   const now = current();
   if (!now) return;
   const { things } = shown(levelStore.getState());
-  const feature = await featureAt(x, y, (id) => isShown(things.get(id)));
+  const feature = await featureAt(x, y, (id) => isShown(things.get(id)), free);
   const later = current();
   if (later) updateRun({ ...later, feature });
 });
 
-export const measureMove = (x: number, y: number): void => latest.move(x, y);
+export const measureMove = (x: number, y: number, free: boolean): void => latest.move(x, y, free);
 
 /** Take what is pointed at; after three picks the next one begins anew. */
-export const measurePress = (x: number, y: number): Promise<void> => latest.press(x, y, false, take);
+export const measurePress = (x: number, y: number, free: boolean): Promise<void> => latest.press(x, y, free, take);
 
 async function take(): Promise<void> {
   const now = current();

@@ -2,9 +2,9 @@ import { Vector3 } from "three";
 import { api } from "../api/client";
 import type { Snap, Vector } from "../api/types";
 import { levelStore } from "../state/level";
+import { placeOf } from "../state/place";
 import { viewStore } from "../state/view";
 import { dragStore } from "./drag";
-import { placeOf } from "./featurePick";
 import { port } from "./port";
 
 /** Pixels within which a feature is caught. */
