@@ -137,6 +137,7 @@ def snap(snapshot: Snapshot, level: str, load: Load, wish: SnapRequest) -> Snap 
     edge of the others; None where nothing is within reach."""
     things = snapshot.of(level)
     moved = {t.id for s in wish.selection if (top := things.get(s)) is not None for t in things.under(top)}
+    moved |= {course.id for path in moved for course in things.courses(path)}
     items = items_of(snapshot, things)
     grips = _grips(snapshot, load, items, moved, np.asarray(wish.by))
     if not grips:

@@ -53,6 +53,15 @@ def test_nothing_near_catches_nothing_and_never_what_moves() -> None:
     assert ask(sheet, (17.1, 0.1, 0.4), "group-1") is None, "nor by what moves along"
 
 
+def test_what_is_laid_along_a_moved_path_moves_along_and_catches_nothing() -> None:
+    sheet = yard()
+    sheet.do("lay_course", "path-1", piece="piece-1")
+    by = tuple(sheet.vertices()["course-1"][0][0] - sheet.vertices()["placement-1"][0][0] + (0.05, 0, 0))
+    assert ask(sheet, by) is not None
+    sheet.do("make_group", "placement-1", "path-1")
+    assert ask(sheet, by, "group-1") is None
+
+
 def test_a_constrained_move_goes_only_along_its_directions() -> None:
     sheet = yard()
     found = ask(sheet, (17.1, 0.1, 0.4), along=[(1, 0, 0)])

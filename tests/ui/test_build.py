@@ -170,6 +170,39 @@ def test_a_pivot_is_docked_onto_a_point_of_a_path(yard: Hands) -> None:
     assert yard.level()["history"]["last"]["params"]["grip"]["kind"] == "pivot"
 
 
+def test_a_whole_path_is_moved_and_turned_by_its_handles(yard: Hands) -> None:
+    page = yard.page
+    start = yard.level()["revision"]
+    step(yard, "draw_path", points=[{"position": [-2, 0, 3]}, {"position": [2, 0, 3]}], smooth=False)
+    path = yard.row("Path", "path")
+    step(yard, "lay_course", path["id"], piece=yard.row("Box", "piece")["id"], fit="number", number=3)
+    yard.in_list("Path")
+    for handle, value, after in (
+        ((0.75, 0, 0), "2", [[0, 0, 3], [4, 0, 3]]),
+        ((0, 0, 0.75), "=5", [[0, 0, 5], [4, 0, 5]]),
+    ):
+        points = [p["position"] for p in yard.row("Path", "path")["points"]]
+        middle = tuple(np.mean(points, axis=0))
+        size = yard.handle_scale(middle)
+        page.mouse.click(*yard.seen(*(np.array(middle) + size * np.array(handle))))
+        expect(page.locator("output")).to_contain_text("Drag along")
+        before = yard.level()["revision"]
+        page.keyboard.type(value)
+        page.keyboard.press("Enter")
+        yard.saved(before + 1)
+        assert [p["position"] for p in yard.row("Path", "path")["points"]] == after
+        yard.settle(4)
+    # its points lie over the handles, and are dragged as before
+    page.keyboard.press("Shift+L")
+    yard.settle(4)
+    end = yard.seen(4, 0, 5)
+    yard.drag(end, (end[0] + 60, end[1]))
+    yard.saved(start + 5)
+    (first, last) = yard.row("Path", "path")["points"]
+    assert first["position"] == [0, 0, 5]
+    assert last["position"] != [4, 0, 5]
+
+
 def test_two_quick_presses_are_a_grip_and_a_landing(yard: Hands) -> None:
     start = yard.level()["revision"]
     yard.viewport.focus()

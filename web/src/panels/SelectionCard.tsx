@@ -327,7 +327,7 @@ function OnePath({ path }: { path: Path }) {
           <dd>{path.points.length}</dd>
         </Facts>
         <Within thing={path} />
-        <Quiet>Drag its points in the view; courses follow.</Quiet>
+        <Quiet>Drag its points in the view, or all of it by the handles; courses follow.</Quiet>
         <MarkButtons things={[path]} />
       </div>
     </Card>

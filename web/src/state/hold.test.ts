@@ -1,7 +1,7 @@
 import { Quaternion, Vector3 } from "three";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Feature, Turn } from "../api/types";
-import { group, placement, sceneOf } from "../testing/rows";
+import { group, path, placement, sceneOf } from "../testing/rows";
 import { aboutParams, axesOf, axesParams, type Hold, held, holdStore, pivotOf, setHold } from "./hold";
 import { select } from "./selection";
 
@@ -12,6 +12,7 @@ const scene = sceneOf(
   placement("crate", { group: "yard", position: [1, 0, 0], turn: turned(45) }),
   placement("post", { position: [3, 2, 0], turn: turned(60) }),
   placement("shut", { locked: true }),
+  path("quay", [0, 0, 0], [4, 0, 0], [8, 3, 6]),
 );
 const first: Hold = holdStore.getState();
 const hold = (part: Partial<Hold>): Hold => ({ ...first, ...part });
@@ -27,6 +28,12 @@ describe("the handles", () => {
     expect(held(scene, ["crate", "shut"])).toBeNull();
     expect(held(scene, ["crate", "nothing"])).toBeNull();
     expect(held(scene, [])).toBeNull();
+  });
+
+  it("hold a path at the middle of its points, in the axes of the world", () => {
+    expect(held(scene, ["quay"])).toEqual([{ id: "quay", kind: "path", position: [4, 1, 2], turn: [0, 0, 0, 1] }]);
+    expect(pivotOf(scene, ["quay", "crate"], hold({}))?.toArray()).toEqual([2.5, 0.5, 1]);
+    expect(axesOf(scene, ["quay"], hold({ axes: "piece" }), screen).toArray()).toEqual([0, 0, 0, 1]);
   });
 
   it("stand in the middle, at the first, or at a point", () => {

@@ -1,6 +1,6 @@
 import { Quaternion, Vector3 } from "three";
 import { createStore, useStore } from "zustand";
-import type { Feature, Turn, Vector } from "../api/types";
+import type { Feature, Thing, Turn, Vector } from "../api/types";
 import { isStanding, type Scene } from "./level";
 import { placeOf } from "./place";
 import { selectionStore } from "./selection";
@@ -41,15 +41,32 @@ selectionStore.subscribe((now, before) => {
   }
 });
 
-/** What the handles can hold; null when something of the selection cannot be moved by them. */
-export function held(scene: Scene, ids: readonly string[]) {
-  const { things } = scene;
-  const standing = ids.map((id) => things.get(id)).filter(isStanding);
-  if (!standing.length || standing.length !== ids.length) return null;
-  return standing.some((t) => isLocked(things, t.id) || isHidden(things, t.id)) ? null : standing;
+/** Something that the handles hold: where it stands, and how it is turned. Paths have no turn. */
+export interface Held {
+  id: string;
+  kind: Thing["kind"];
+  position: Vector;
+  turn: Turn;
 }
 
-const at = (thing: { position: Vector }): Vector3 => new Vector3(...thing.position);
+function holdable(thing: Thing | undefined): Held[] {
+  if (isStanding(thing)) return [thing];
+  if (thing?.kind !== "path") return [];
+  const middle = new Vector3();
+  for (const { position } of thing.points) middle.add(new Vector3(...position));
+  const position = middle.divideScalar(thing.points.length).toArray();
+  return [{ id: thing.id, kind: "path", position, turn: [0, 0, 0, 1] }];
+}
+
+/** What the handles can hold; null when something of the selection cannot be moved by them. */
+export function held(scene: Scene, ids: readonly string[]): Held[] | null {
+  const { things } = scene;
+  const all = ids.flatMap((id) => holdable(things.get(id)));
+  if (!all.length || all.length !== ids.length) return null;
+  return all.some((t) => isLocked(things, t.id) || isHidden(things, t.id)) ? null : all;
+}
+
+const at = (thing: Held): Vector3 => new Vector3(...thing.position);
 
 /** Where the handles stand. */
 export function pivotOf(scene: Scene, ids: readonly string[], hold: Hold): Vector3 | null {

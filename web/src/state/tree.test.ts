@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { group, placement, sceneOf } from "../testing/rows";
-import { insideOf, isHidden, isLocked, meant, over, reach, under } from "./tree";
+import { course, group, path, placement, sceneOf } from "../testing/rows";
+import { carriedWith, insideOf, isHidden, isLocked, meant, over, reach, under } from "./tree";
 
 const { things } = sceneOf(
   group("yard", { locked: true }),
@@ -23,6 +23,19 @@ describe("the order of a level's things", () => {
     expect(reach(things, ["stack"])).toEqual(new Set(["stack", "crate"]));
     const crate = things.get("crate");
     expect(crate && ids(over(things, crate))).toEqual(["stack", "yard"]);
+  });
+
+  it("carries along what is laid along the paths that are carried", () => {
+    const quay = sceneOf(
+      group("yard"),
+      path("line", [0, 0, 0], [4, 0, 0]),
+      { ...path("wall", [0, 0, 0], [4, 0, 0]), group: "yard" },
+      course("posts", "line"),
+      course("stones", "wall"),
+    ).things;
+    expect(carriedWith(quay, ["line"])).toEqual(new Set(["line", "posts"]));
+    expect(carriedWith(quay, ["yard"])).toEqual(new Set(["yard", "wall", "stones"]));
+    expect(carriedWith(quay, ["posts"])).toEqual(new Set(["posts"]));
   });
 
   it("hands marks down", () => {

@@ -53,6 +53,13 @@ export function under(things: Things, ids: Iterable<string>): Thing[] {
 export const reach = (things: Things, ids: Iterable<string>): Set<string> =>
   new Set(under(things, ids).map((t) => t.id));
 
+/** The ids of what goes along when things are moved: everything in them, and what is laid along their paths. */
+export function carriedWith(things: Things, ids: Iterable<string>): Set<string> {
+  const out = reach(things, ids);
+  for (const thing of things.values()) if (thing.kind === "course" && out.has(thing.path)) out.add(thing.id);
+  return out;
+}
+
 /** The groups that a thing is in, the innermost first. */
 export function over(things: Things, thing: Thing): Group[] {
   const out: Group[] = [];

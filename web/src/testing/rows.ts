@@ -1,4 +1,4 @@
-import type { Group, Piece, Placement, Thing } from "../api/types";
+import type { Course, Group, Path, Piece, Placement, Thing } from "../api/types";
 import type { Scene } from "../state/level";
 
 /** Rows and scenes for tests. */
@@ -41,6 +41,19 @@ export const group = (id: string, part: Partial<Group> = {}): Group => ({
   turn: [0, 0, 0, 1],
   ...part,
 });
+
+const row = (id: string) => ({ id, level: "level-1", name: id, hidden: false, locked: false });
+
+export const path = (id: string, ...positions: [number, number, number][]): Path => ({
+  ...row(id),
+  kind: "path",
+  closed: false,
+  smooth: false,
+  points: positions.map((position) => ({ position, handle_in: null, handle_out: null })),
+});
+
+export const course = (id: string, along: string): Course =>
+  ({ ...row(id), kind: "course", piece: "piece-1", path: along }) as Course;
 
 export const sceneOf = (...things: Thing[]): Scene => ({
   level: null,

@@ -1,11 +1,12 @@
 import { useThree } from "@react-three/fiber";
-import { useEffect, useMemo } from "react";
+import { useEffect, useLayoutEffect, useMemo } from "react";
 import {
   BufferGeometry,
   Float32BufferAttribute,
   Line,
   LineBasicMaterial,
   LineSegments,
+  Matrix4,
   Points,
   PointsMaterial,
   type Vector3,
@@ -17,6 +18,7 @@ import { useSelection } from "../state/selection";
 import { reach } from "../state/tree";
 import { useView } from "../state/view";
 import type { Scheme } from "../theme/tokens";
+import { useDrag } from "./drag";
 import { isDrawn } from "./entries";
 
 /** All paths as lines, the points of the selected one, and the one being drawn. */
@@ -26,6 +28,7 @@ export function Paths({ scheme }: { scheme: Scheme }) {
   const ids = useSelection((s) => s.ids);
   const hovered = useSelection((s) => s.hovered);
   const running = useRunning((s) => s.now);
+  const dragged = useDrag((s) => s.now);
   const chosenIds = useMemo(() => reach(scene.things, ids), [scene.things, ids]);
   const chosen = ids.length === 1 ? scene.things.get(ids[0] ?? "") : undefined;
   return (
@@ -34,9 +37,10 @@ export function Paths({ scheme }: { scheme: Scheme }) {
         const thing = scene.things.get(id);
         if (!thing || !isDrawn(scene, thing, isolated)) return null;
         const colour = chosenIds.has(id) ? scheme.petrol : hovered === id ? scheme.ochre : scheme.brick;
-        return <Polyline key={id} points={path.line} colour={colour} strong={chosenIds.has(id)} />;
+        const by = dragged?.of.get(id);
+        return <Polyline key={id} points={path.line} colour={colour} strong={chosenIds.has(id)} by={by} />;
       })}
-      {chosen?.kind === "path" && <PathPoints path={chosen} scheme={scheme} />}
+      {chosen?.kind === "path" && !dragged?.of.has(chosen.id) && <PathPoints path={chosen} scheme={scheme} />}
       {running?.kind === "path" && running.points.length > 0 && (
         <Dots points={running.points.map((p) => p.position)} colour={scheme.brick} size={9} />
       )}
@@ -44,8 +48,18 @@ export function Paths({ scheme }: { scheme: Scheme }) {
   );
 }
 
+interface PolylineProps {
+  points: number[][];
+  colour: string;
+  strong: boolean;
+  /** The matrix by which it is dragged. */
+  by: Matrix4 | undefined;
+}
+
+const still = new Matrix4();
+
 /** A line seen in full where it is free, and faintly where something stands before it. */
-function Polyline({ points, colour, strong }: { points: number[][]; colour: string; strong: boolean }) {
+function Polyline({ points, colour, strong, by }: PolylineProps) {
   const invalidate = useThree((s) => s.invalidate);
   const lines = useMemo(() => {
     const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute(points.flat(), 3));
@@ -61,6 +75,14 @@ function Polyline({ points, colour, strong }: { points: number[][]; colour: stri
     invalidate();
     return () => lines[0]?.geometry.dispose();
   }, [lines, invalidate]);
+  useLayoutEffect(() => {
+    for (const line of lines) {
+      line.matrixAutoUpdate = false;
+      line.matrix.copy(by ?? still);
+      line.matrixWorldNeedsUpdate = true;
+    }
+    invalidate();
+  }, [lines, by, invalidate]);
   return lines.map((line) => <primitive key={line.uuid} object={line} />);
 }
 

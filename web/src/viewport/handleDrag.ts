@@ -1,11 +1,10 @@
 import { Matrix4, Plane, Quaternion, Vector3 } from "three";
 import { takeStep } from "../api/steps";
-import type { Vector } from "../api/types";
 import { aboutParams, axesParams, held, holdStore, setHold } from "../state/hold";
 import { levelStore } from "../state/level";
 import { run, runningStore, updateRun } from "../state/running";
 import { selectionStore } from "../state/selection";
-import { reach } from "../state/tree";
+import { carriedWith, reach } from "../state/tree";
 import { numbersIn } from "../ui/expression";
 import { dragStore } from "./drag";
 import { AXES, type Axis, axisVector, handleAxes } from "./Handles";
@@ -37,10 +36,10 @@ export function holdHandle(handle: string, x: number, y: number, origin: Vector3
 export const heldThings = () => held(levelStore.getState().scene, selectionStore.getState().ids) ?? [];
 export const heldIds = () => heldThings().map((t) => t.id);
 
-/** Show everything that is held, moved by a matrix. */
-export function show(matrix: Matrix4): void {
+/** Show everything that is held, moved by a matrix, and what goes along. */
+export function show(matrix: Matrix4, along: typeof reach = carriedWith): void {
   const { things } = levelStore.getState().scene;
-  const of = new Map([...reach(things, heldIds())].map((id) => [id, matrix]));
+  const of = new Map([...along(things, heldIds())].map((id) => [id, matrix]));
   dragStore.setState({ now: { of, place: matrix } });
 }
 
@@ -95,7 +94,7 @@ function moving(axes: Axis[], x: number, y: number, origin: Vector3, ground = fa
   const frame = ground ? new Quaternion() : handleAxes();
   const plain = ground || hold.axes === "world";
   const lines = spread(axes, frame);
-  const moved = reach(levelStore.getState().scene.things, heldIds());
+  const moved = carriedWith(levelStore.getState().scene.things, heldIds());
   const start = ground ? origin.clone() : (follow(lines, origin, x, y) ?? origin.clone());
   const step = levelStore.getState().scene.level?.step ?? 0.5;
   /** The distances along the axes. */
@@ -164,8 +163,8 @@ function moving(axes: Axis[], x: number, y: number, origin: Vector3, ground = fa
         carryPivot(matrix());
         if (dock) await takeStep("dock", dock, ids);
         // a single thing is put where it was seen to land, so that it stands exactly on the grid
-        else if (one && plain && !typedOver && hold.pivot === "middle") {
-          const to = (one.position as Vector).map((v, k) => {
+        else if (one && one.kind !== "path" && plain && !typedOver && hold.pivot === "middle") {
+          const to = one.position.map((v, k) => {
             const axis = AXES[k] as Axis;
             const sum = v + by[axis];
             const near = Math.round(sum / step) * step;
@@ -224,8 +223,8 @@ function turning(axis: Axis, x: number, y: number, origin: Vector3): HandleDrag 
     const { things } = levelStore.getState().scene;
     const of = new Map(
       heldThings().flatMap((t) => {
-        const own = turnAbout(normal, angle, new Vector3(...(t.position as Vector)));
-        return [...reach(things, [t.id])].map((id) => [id, own] as const);
+        const own = turnAbout(normal, angle, new Vector3(...t.position));
+        return [...carriedWith(things, [t.id])].map((id) => [id, own] as const);
       }),
     );
     dragStore.setState({ now: { of, place } });

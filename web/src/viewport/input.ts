@@ -201,8 +201,9 @@ export function pointerDown(x: number, y: number, event: PointerEvent): boolean 
   } else if (now?.kind === "measure") {
     current = { move: measureMove, finish: (up) => measurePress(up.x, up.y, up.ctrl) };
   } else {
-    const handle = handlePlace.now && port.pickHandle(x, y);
-    const grabbed = handle ? null : grabPath(x, y);
+    // the points of a path lie over its handles
+    const grabbed = grabPath(x, y);
+    const handle = grabbed ? null : handlePlace.now && port.pickHandle(x, y);
     if (handle && handlePlace.now) current = handlePress(handle, x, y, handlePlace.now);
     else if (grabbed) current = dragPath(grabbed);
     else current = selectDrag(x, y);

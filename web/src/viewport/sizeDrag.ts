@@ -2,6 +2,7 @@ import { Vector3 } from "three";
 import { takeStep } from "../api/steps";
 import { levelStore } from "../state/level";
 import { run, runningStore, updateRun } from "../state/running";
+import { reach } from "../state/tree";
 import { numbersIn } from "../ui/expression";
 import { AXES, type Axis } from "./Handles";
 import { done, type HandleDrag, heldIds, number, show } from "./handleDrag";
@@ -44,7 +45,8 @@ export function sizing(tab: string, pivot: Vector3): HandleDrag | null {
   const set = (factor: number) => {
     const f = Math.max(factor, LEAST);
     for (const a of AXES) factors[a] = corner || a === axis ? f : 1;
-    show(sizeMatrix(box, factors, about));
+    // what is laid along a longer path is laid anew, and not made longer
+    show(sizeMatrix(box, factors, about), reach);
     const measure = corner ? `× ${number(f, 3)}` : `${number(lead * f, 2)} m`;
     updateRun({ kind: "drag", words, value: `${measure}${corner ? "" : ` · × ${number(f, 3)}`}`, unit: "" });
   };
