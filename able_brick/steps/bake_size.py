@@ -6,12 +6,13 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from able_brick.core.errors import InputError, SelectionError
-from able_brick.core.place.pose import ONE
+from able_brick.core.errors import GeometryError, InputError, SelectionError
+from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.place.pose import IDENTITY, ONE, ORIGIN, vector
 from able_brick.core.place.sizes import sized
 from able_brick.core.text import counted
 from able_brick.level.field import field
-from able_brick.level.rows import Course, LineArray, Piece, Placement, Vector
+from able_brick.level.rows import Course, Dimensions, LineArray, Piece, Placement, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, standing
 from able_brick.steps.tool import Need, Stage, Tool
@@ -19,7 +20,10 @@ from able_brick.steps.tree import everything
 
 
 class BakeSize(Tool):
-    """Put a size other than 1 into the mesh; nothing that is seen changes."""
+    """Put a size other than 1 into the mesh; nothing that is seen changes.
+
+    A drawn shape keeps its dimensions live where it is the same shape in another size.
+    """
 
     tool: Literal["bake_size"] = "bake_size"
     title: ClassVar[str] = "Bake size"
@@ -66,8 +70,10 @@ class BakeSize(Tool):
         draft.note = f"{counted(len(unclean), 'thing has', 'things have')} size 1 now"
 
     def _resized(self, draft: Draft, piece: Piece, size: Vector, *, own: bool) -> Piece:
-        key, known = draft.keep_mesh(sized(draft.mesh(piece), size, piece.pivot, piece.axes), piece.axes)
-        fresh: dict[str, object] = {"mesh": key, "facts": known}
+        fresh = _still_drawn(draft, piece, size)
+        if fresh is None:
+            key, known = draft.keep_mesh(sized(draft.mesh(piece), size, piece.pivot, piece.axes), piece.axes)
+            fresh = {"mesh": key, "facts": known}
         if own:
             fresh |= {"id": draft.new_id("piece"), "name": draft.unique_name(piece.name, "piece")}
         return piece.changed(**fresh)
@@ -83,3 +89,40 @@ class BakeSize(Tool):
                 )
             rest = tuple(float(v) for v in np.divide(user.size, size))
             draft.put(user.changed(size=ONE if user.size == size else rest))
+
+
+def _still_drawn(draft: Draft, piece: Piece, size: Vector) -> dict[str, object] | None:
+    """What changes of a piece that is still drawn from its dimensions in another size; None where it is no more.
+
+    The shape is measured from its base, so its pivot is carried along instead of the mesh. Textures would lie on its
+    sides as on a new shape, not as they are seen.
+    """
+    old = piece.dimensions
+    textured = any(m.texture for m in piece.materials)
+    if old is None or not piece.live or piece.axes != IDENTITY or textured or piece.slim or min(size) <= 0:
+        return None
+    shape = old.shape.resized(size)
+    if shape is None:
+        return None
+    try:
+        mesh = shape.mesh()
+    except GeometryError:
+        return None
+    wanted = sized(draft.mesh(piece), size, ORIGIN)
+    if not _alike(mesh, wanted):
+        return None
+    key, known = draft.keep_mesh(mesh)
+    pivot = vector(np.multiply(piece.pivot, size))
+    return {"mesh": key, "facts": known, "pivot": pivot, "dimensions": Dimensions(shape=shape, mesh=key)}
+
+
+def _alike(a: PolyMesh, b: PolyMesh) -> bool:
+    """Whether two meshes have the same faces in the same places, but for rounding."""
+    return (
+        a.positions.shape == b.positions.shape
+        and np.array_equal(a.face_starts, b.face_starts)
+        and np.array_equal(a.corners, b.corners)
+        and np.array_equal(a.sharp, b.sharp)
+        and float(np.abs(a.positions - b.positions).max(initial=0.0))
+        <= 1e-10 * max(1.0, float(np.abs(b.positions).max()))
+    )

@@ -17,6 +17,7 @@ from able_brick.core.mesh.validity import problems
 from able_brick.core.place.dock import Spot, dock, longest_edge
 from able_brick.core.place.sizes import sized
 from able_brick.level.grips import FeatureAt, spot_of
+from able_brick.level.snapshot import Edit
 from able_brick.level.surface import told
 from tests.steps.test_steps import Sheet
 from tests.zoo import CLOSED, ZOO
@@ -190,6 +191,69 @@ def test_baking_a_size_changes_nothing_that_is_seen(turn: Any, size: Any, result
     mesh = sheet.meshes[sheet.row(sheet.row("placement-1").piece).mesh]
     assert volume(mesh) == pytest.approx(6.0 * abs(np.prod(size))), "still looking outward"
     assert (sheet.row("placement-1").piece == "piece-1") == (result == "same piece")
+
+
+#: Shapes, sizes that they can follow, and sizes that make another shape of them.
+FOLLOWS: list[tuple[dict[str, Any], Any, Any]] = [
+    ({"kind": "box", "width": 5.0, "along_x": 3}, (0.6, 2, 1.5), None),
+    ({"kind": "plane"}, (0.3, 1, 2), None),
+    ({"kind": "wedge", "rows": 3}, (0.7, 1.1, 3), None),
+    ({"kind": "pyramid", "top": 25.0}, (0.7, 1.1, 3), None),
+    ({"kind": "cylinder", "cap_rings": 2}, (0.3, 4, 0.3), (0.3, 4, 0.5)),
+    ({"kind": "cylinder", "rounding": 0.05}, (3, 3, 3), (0.3, 4, 0.3)),
+    ({"kind": "cone", "top_radius": 0.4}, (0.7, 1.1, 0.7), (0.7, 1, 1)),
+    ({"kind": "tube"}, (0.7, 1.1, 0.7), (0.7, 1, 1)),
+    ({"kind": "sphere"}, (2, 2, 2), (2, 2, 1)),
+    ({"kind": "capsule"}, (2, 2, 2), (1, 2, 1)),
+    ({"kind": "torus"}, (0.4, 0.4, 0.4), (1, 2, 1)),
+    ({"kind": "helix", "turns": 2.0}, (0.4, 0.4, 0.4), (1, 2, 1)),
+    ({"kind": "arch"}, (1.7, 1.7, 0.5), None),
+    ({"kind": "doorway", "offset": 0.4, "sill": 0.9, "opening_height": 1.1}, (0.7, 1.1, 2), None),
+    ({"kind": "stairs"}, (0.7, 1.1, 2), None),
+    ({"kind": "spiral_stairs"}, (0.7, 1.1, 0.7), (0.7, 1, 1)),
+    ({"kind": "lettering", "text": "LOCK"}, (1, 1, 3), (1, 2, 1)),
+]
+
+
+@pytest.mark.parametrize(
+    ("shape", "size", "other"), FOLLOWS, ids=[f"{s['kind']} {k}" for k, (s, *_) in enumerate(FOLLOWS)]
+)
+@pytest.mark.parametrize("result", ["new piece", "same piece"])
+def test_a_drawn_shape_stays_live_when_it_is_the_same_shape_in_another_size(
+    shape: dict[str, Any], size: Any, other: Any, result: str
+) -> None:
+    for baked, live in ((size, True), (other, False)):
+        if baked is None:
+            continue
+        sheet = Sheet()
+        sheet.do("add_shape", shape=shape)
+        sheet.do("place_piece", "piece-1", position=(9, 0, 0), turn=(10, 20, 30))
+        sheet.do("set_pivot", "piece-1", place="typed", point=(0.3, 0.4, 0.5))
+        sheet.do("set_pose", "placement-1", size=baked, turn=(5, 50, 5))
+        before = sheet.vertices()
+        sheet.do("bake_size", "placement-1", result=result)
+        for key, points in sheet.vertices().items():
+            assert np.abs(points - before[key]).max() < 1e-9, key
+        piece = sheet.row(sheet.row("placement-1").piece)
+        assert piece.live == live
+        assert sheet.row("placement-1").size == (1, 1, 1)
+        if live:
+            grown = piece.dimensions.shape.model_copy(update={"faces": "triangles"})
+            sheet.do("set_dimensions", piece.id, shape=grown.model_dump())
+            assert sheet.row(piece.id).facts.triangles == sheet.row(piece.id).facts.faces
+
+
+def test_a_baked_texture_stays_as_it_is_seen() -> None:
+    sheet = Sheet()
+    sheet.do("add_shape", shape={"kind": "box"})
+    piece = sheet.row("piece-1")
+    textured = piece.materials[0].model_copy(update={"texture": "0" * 40})
+    sheet.snapshot = sheet.snapshot.with_edits([Edit(piece, piece.changed(materials=(textured,)))])
+    sheet.do("set_pose", "placement-1", size=(2, 1, 1))
+    uv = sheet.meshes[piece.mesh].uv
+    sheet.do("bake_size", "placement-1", result="same piece")
+    assert not sheet.row("piece-1").live
+    assert np.array_equal(sheet.meshes[sheet.row("piece-1").mesh].uv, uv)
 
 
 def test_sizes_that_cannot_be_baked() -> None:

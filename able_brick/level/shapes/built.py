@@ -24,6 +24,7 @@ class Arch(Shape):
         Drag(gesture="up", sets=("rise",), prompt="Move to set the clear rise"),
         Drag(gesture="up", sets=("thickness",), less="rise", prompt="Move on to set the thickness"),
     )
+    along: ClassVar[dict[str, str]] = {"span": "x", "rise": "y", "thickness": "xy", "depth": "z"}
 
     span: float = length(3.0, "Span", "Clear width between the feet")
     rise: float = length(1.5, "Rise", "Clear height in the middle")
@@ -50,6 +51,15 @@ class Doorway(Shape):
             prompt="Drag the opening on the wall",
         ),
     )
+    along: ClassVar[dict[str, str]] = {
+        "width": "x",
+        "height": "y",
+        "thickness": "z",
+        "opening_width": "x",
+        "opening_height": "y",
+        "offset": "x",
+        "sill": "y",
+    }
 
     width: float = length(4.0, "Width", "Size along X")
     height: float = length(3.0, "Height", "Size along Y")
@@ -79,6 +89,7 @@ class Stairs(Shape):
     about: ClassVar[str] = "A straight flight of equal steps that climbs toward −Z"
     icon: ClassVar[str] = "stairs"
     drags: ClassVar[tuple[Drag, ...]] = (RECTANGLE, HEIGHT)
+    along: ClassVar[dict[str, str]] = {"width": "x", "height": "y", "depth": "z", "step_height": "y", "thickness": "yz"}
 
     width: float = length(1.5, "Width", "Size along X")
     height: float = length(2.0, "Height", "The climb")
@@ -106,6 +117,13 @@ class SpiralStairs(Shape):
         Drag(gesture="hole", sets=("core",), prompt="Move inward to set the core's radius"),
         HEIGHT,
     )
+    along: ClassVar[dict[str, str]] = {
+        "radius": "xz",
+        "core": "xz",
+        "height": "y",
+        "step_height": "y",
+        "thickness": "y",
+    }
 
     radius: float = length(1.5, "Radius", "Outer radius", step=0.05)
     core: float = length(0.3, "Core radius", "Radius of the open core", step=0.05)
@@ -144,6 +162,7 @@ class Lettering(Shape):
         Drag(gesture="point", prompt="Click where the middle of the letters stands"),
         Drag(gesture="up", sets=("height",), prompt="Move to set the height of capitals"),
     )
+    along: ClassVar[dict[str, str]] = {"height": "xy", "spacing": "xy", "depth": "z"}
 
     text: str = field("Merrow Lock", "Text", "The letters", min_length=1, max_length=MOST_LETTERS)
     height: float = length(0.5, "Height", "Height of a capital", step=0.05)

@@ -18,6 +18,7 @@ class Box(Shape):
     about: ClassVar[str] = "Six flat sides of quads"
     icon: ClassVar[str] = "box"
     drags: ClassVar[tuple[Drag, ...]] = (RECTANGLE, HEIGHT)
+    along: ClassVar[dict[str, str]] = {"width": "x", "height": "y", "depth": "z"}
 
     width: float = length(2.0, "Width", "Size along X")
     height: float = length(1.0, "Height", "Size along Y")
@@ -36,6 +37,7 @@ class Plane(Shape):
     about: ClassVar[str] = "A flat sheet that faces up"
     icon: ClassVar[str] = "square"
     drags: ClassVar[tuple[Drag, ...]] = (RECTANGLE,)
+    along: ClassVar[dict[str, str]] = {"width": "x", "depth": "z"}
 
     width: float = length(4.0, "Width", "Size along X")
     depth: float = length(4.0, "Depth", "Size along Z")
@@ -52,6 +54,7 @@ class Wedge(Shape):
     about: ClassVar[str] = "A ramp that rises toward −Z"
     icon: ClassVar[str] = "triangle-right"
     drags: ClassVar[tuple[Drag, ...]] = (RECTANGLE, HEIGHT)
+    along: ClassVar[dict[str, str]] = {"width": "x", "height": "y", "depth": "z"}
 
     width: float = length(2.0, "Width", "Size along X")
     height: float = length(1.0, "Height", "Height of the back")
@@ -68,6 +71,7 @@ class Pyramid(Shape):
     about: ClassVar[str] = "Four sides that run to a point, or to a smaller flat top"
     icon: ClassVar[str] = "pyramid"
     drags: ClassVar[tuple[Drag, ...]] = (RECTANGLE, HEIGHT)
+    along: ClassVar[dict[str, str]] = {"width": "x", "height": "y", "depth": "z"}
 
     width: float = length(2.0, "Width", "Size along X")
     height: float = length(2.0, "Height", "Size along Y")

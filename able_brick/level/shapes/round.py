@@ -19,6 +19,7 @@ class Cylinder(Shape):
     about: ClassVar[str] = "Upright, with flat or rounded ends; six sides make a hexagon"
     icon: ClassVar[str] = "cylinder"
     drags: ClassVar[tuple[Drag, ...]] = (DISC, HEIGHT)
+    along: ClassVar[dict[str, str]] = {"radius": "xz", "height": "y"}
 
     radius: float = length(0.5, "Radius", "Radius of the corners", step=0.05)
     height: float = length(2.0, "Height", "Size along Y")
@@ -83,6 +84,7 @@ class Cone(Shape):
     about: ClassVar[str] = "Runs to a point, or to a smaller top"
     icon: ClassVar[str] = "cone"
     drags: ClassVar[tuple[Drag, ...]] = (DISC, HEIGHT)
+    along: ClassVar[dict[str, str]] = {"radius": "xz", "top_radius": "xz", "height": "y"}
 
     radius: float = length(1.0, "Radius", "Radius of the base", step=0.05)
     height: float = length(2.0, "Height", "Size along Y")
@@ -112,6 +114,7 @@ class Tube(Shape):
         Drag(gesture="wall", sets=("thickness",), prompt="Move inward to set the wall's thickness"),
         HEIGHT,
     )
+    along: ClassVar[dict[str, str]] = {"radius": "xz", "thickness": "xz", "height": "y"}
 
     radius: float = length(0.5, "Radius", "Outer radius", step=0.05)
     height: float = length(2.0, "Height", "Size along Y")

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import ClassVar, Literal, Self
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, ValidationError
 
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.triangulate import triangulated
@@ -47,6 +47,8 @@ class Shape(BaseModel):
     about: ClassVar[str]
     icon: ClassVar[str]
     drags: ClassVar[tuple[Drag, ...]]
+    #: The axes along which lengths are measured; those that are not named are measured along all three.
+    along: ClassVar[dict[str, str]] = {}
 
     faces: Literal["quads", "triangles"] = field("quads", "Faces", "Quads, or cut into the engine's triangles")
 
@@ -57,3 +59,24 @@ class Shape(BaseModel):
 
     def form(self) -> PolyMesh:
         raise NotImplementedError
+
+    def resized(self, size: tuple[float, float, float]) -> Self | None:
+        """The shape with its lengths times factors along X, Y and Z; None where it would be no such shape.
+
+        A length that is measured along several axes follows only where their factors are equal. Whether the mesh
+        follows, too, is for the caller to see: what is counted or bent to an angle may not.
+        """
+        longer: dict[str, float] = {}
+        for name, info in type(self).model_fields.items():
+            told = info.json_schema_extra
+            value = getattr(self, name)
+            if not isinstance(told, dict) or told.get("unit") != "m" or value == 0:
+                continue
+            factors = {size["xyz".index(axis)] for axis in self.along.get(name, "xyz")}
+            if len(factors) > 1:
+                return None
+            longer[name] = float(f"{value * factors.pop():.12g}")
+        try:
+            return type(self).model_validate({**self.model_dump(), **longer})
+        except ValidationError:
+            return None
