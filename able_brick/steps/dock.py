@@ -9,11 +9,12 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from able_brick.core.errors import InputError, SelectionError
+from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, Spot, dock
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Vector
-from able_brick.level.snapshot import ARow
+from able_brick.level.snapshot import ARow, AThing
 from able_brick.level.surface import told
 from able_brick.steps.about import STANDING
 from able_brick.steps.carry import carried, carry
@@ -70,23 +71,32 @@ class Dock(Tool):
             raise SelectionError("The grip is not on what is selected; pick one that is.", received=self.grip.thing)
         grip = spot_of(draft.snapshot, draft.level_id, draft.load, self.grip)
         landing = self._landing(draft, set(moved))
-        # points are told on a grain: what ends on the grain is told as the same point, wherever the landing stands
-        landing = replace(landing, point=np.array(told(landing.point)))
+        at = self.grip
+        motion = self._motion(draft, gripped, at, landing)
+        if told(_after(draft, gripped, at, motion)) != told(self._end(landing)):
+            # beside each other by rounding, they would be told on two grains: both end on the landing's
+            landing = replace(landing, point=np.array(told(landing.point)))
+            motion = self._motion(draft, gripped, at, landing)
+        for thing in things:
+            carry(draft, thing, motion)
+        angle = math.degrees(float(motion.turn.magnitude()))
+        turned = f", turned by {angle:.1f}°" if angle > 0.05 else ""
+        draft.note = f"moved by {np.linalg.norm(self._end(landing) - grip.point):.3f} m{turned}"
+
+    def _end(self, landing: Spot) -> Floats:
+        """Where the grip ends (3,)."""
+        return landing.point + (self.gap * landing.normal if self.contact else 0.0)
+
+    def _motion(self, draft: Draft, gripped: AThing, at: FeatureAt, landing: Spot) -> Motion:
+        """The motion that brings the grip there; what rounding leaves over is taken off, so that the points meet."""
+        grip = spot_of(draft.snapshot, draft.level_id, draft.load, at)
         motion = (
             dock(grip, landing, contact=True, align=self.align, gap=self.gap, quarters=self.quarters)
             if self.contact
             else dock(grip, landing)
         )
-        # what rounding leaves over is taken off, so that the two points meet
-        draft.put(carried(gripped, motion))
-        wanted = landing.point + (self.gap * landing.normal if self.contact else 0.0)
-        rest = wanted - spot_of(draft.seen(), draft.level_id, draft.load, self.grip).point
-        motion = Motion(motion.turn, motion.about, motion.shift + rest)
-        for thing in things:
-            carry(draft, thing, motion)
-        angle = math.degrees(float(motion.turn.magnitude()))
-        turned = f", turned by {angle:.1f}°" if angle > 0.05 else ""
-        draft.note = f"moved by {np.linalg.norm(wanted - grip.point):.3f} m{turned}"
+        rest = self._end(landing) - _after(draft, gripped, at, motion)
+        return Motion(motion.turn, motion.about, motion.shift + rest)
 
     def _landing(self, draft: Draft, moved: set[str]) -> Spot:
         if self.landing is not None:
@@ -101,3 +111,9 @@ class Dock(Tool):
         p = np.asarray(self.point, np.float64)
         around = np.array([[-1.0, 0, 1], [1.0, 0, 1], [1.0, 0, -1], [-1.0, 0, -1]])
         return Spot(p, np.array([0.0, 1.0, 0.0]), p + around)
+
+
+def _after(draft: Draft, gripped: AThing, at: FeatureAt, motion: Motion) -> Floats:
+    """Where a feature (3,) of what is gripped is after a motion."""
+    draft.put(carried(gripped, motion))
+    return spot_of(draft.seen(), draft.level_id, draft.load, at).point
