@@ -17,7 +17,14 @@ from able_brick.level.snapshot import AThing
 from able_brick.steps.draft import Draft
 
 #: Kinds that stand somewhere: what moves, turns and docks.
-STANDING: tuple[Literal["placement", "array", "path", "group"], ...] = ("placement", "array", "path", "group")
+#: All but the courses, which follow their paths.
+STANDING: tuple[Literal["placement", "array", "path", "group", "measure"], ...] = (
+    "placement",
+    "array",
+    "path",
+    "group",
+    "measure",
+)
 
 AxesOf: TypeAlias = Literal["world", "piece", "first", "group", "given"]
 About: TypeAlias = Literal["own pivot", "middle", "first", "picked", "point"]

@@ -32,7 +32,7 @@ from able_brick.steps.slim import Slim
 from able_brick.steps.snap_to_grid import SnapToGrid
 from able_brick.steps.spread import Spread
 from able_brick.steps.tool import Need, Tool
-from able_brick.steps.tree import locked_of
+from able_brick.steps.tree import locked_of, without_followers
 from able_brick.steps.turn import Turn
 
 TOOLS: Final[dict[str, type[Tool]]] = {
@@ -133,6 +133,8 @@ def apply(snapshot: Snapshot, level: str, tool: Tool, selection: tuple[str, ...]
     draft = Draft(snapshot, level, load)
     rows = selected(draft, selection)
     if tool.need.kinds:
+        if "course" not in tool.need.kinds:
+            rows = without_followers(draft, rows)
         tool.need.check(tool.title, rows)
     tool.check_locked(locked_of(draft, rows))
     tool.apply(draft, rows)

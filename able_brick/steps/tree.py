@@ -27,6 +27,12 @@ def everything(draft: Draft, rows: Iterable[ARow]) -> list[AThing]:
     return [t for top in tops(draft, rows) for t in draft.things.under(top)]
 
 
+def without_followers(draft: Draft, rows: list[ARow]) -> list[ARow]:
+    """The rows without the courses whose paths are among them, or in a group that is: those go along by themselves."""
+    paths = {t.id for t in everything(draft, rows) if isinstance(t, Path)}
+    return [r for r in rows if not (isinstance(r, Course) and r.path in paths)]
+
+
 def together(draft: Draft, rows: Iterable[ARow]) -> list[AThing]:
     """The outermost things among the rows, where a course brings its path along, and a path all of its courses: they
     are in one group."""

@@ -119,6 +119,21 @@ def test_the_whole_selection_docks_as_one_and_paths_go_along() -> None:
     assert np.linalg.norm(landed - path[0].position) == pytest.approx(np.linalg.norm(away))
 
 
+def test_what_is_laid_along_a_selected_path_goes_along() -> None:
+    sheet = two()
+    sheet.do("draw_path", points=[{"position": (0, 0, 0)}, {"position": (9, 0, 0)}])
+    sheet.do("lay_course", "path-1", piece="piece-1")
+    sheet.do("keep_measure", start=(0, 0, 0), end=(3, 4, 0))
+    before = sheet.vertices()
+    everything = ("course-1", "measure-1", "placement-1", "placement-2", "path-1")
+    sheet.do("move", *everything, by=(1, 2, 3))
+    assert (sheet.row("measure-1").start, sheet.row("measure-1").end) == ((1, 2, 3), (4, 6, 3))
+    for key, points in sheet.vertices().items():
+        assert np.abs(points - before[key] - (1, 2, 3)).max() < 1e-9, key
+    with pytest.raises(SelectionError, match="cannot work on course-1"):
+        sheet.do("move", "course-1", by=(1, 2, 3))
+
+
 def test_docking_on_a_free_point_and_what_cannot_be_docked() -> None:
     sheet = two((0, 45, 0))
     grip = feature("placement-1", "vertex", 0)

@@ -201,6 +201,16 @@ def test_a_whole_path_is_moved_and_turned_by_its_handles(yard: Hands) -> None:
     (first, last) = yard.row("Path", "path")["points"]
     assert first["position"] == [0, 0, 5]
     assert last["position"] != [4, 0, 5]
+    # what is laid along it does not keep a whole selection from being moved
+    page.keyboard.press("Control+a")
+    expect(page.get_by_role("region", name="Selection")).to_contain_text("4 selected")
+    before = {r["name"]: r["position"] for r in yard.level()["changed"] if r["kind"] == "placement"}
+    page.get_by_role("region", name="Tools").get_by_role("button", name="Move", exact=True).click()
+    yard.number(page.get_by_role("region", name="Move"), "By X", "1.5")
+    yard.saved(start + 6)
+    for name, (x, y, z) in before.items():
+        assert yard.row(name, "placement")["position"] == [x + 1.5, y, z]
+    assert yard.row("Path", "path")["points"][0]["position"] == [1.5, 0, 5]
 
 
 def test_two_quick_presses_are_a_grip_and_a_landing(yard: Hands) -> None:

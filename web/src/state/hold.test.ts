@@ -1,7 +1,7 @@
 import { Quaternion, Vector3 } from "three";
 import { beforeEach, describe, expect, it } from "vitest";
-import type { Feature, Turn } from "../api/types";
-import { group, path, placement, sceneOf } from "../testing/rows";
+import type { Feature, Measure, Turn } from "../api/types";
+import { course, group, path, placement, sceneOf } from "../testing/rows";
 import { aboutParams, axesOf, axesParams, type Hold, held, holdStore, pivotOf, setHold } from "./hold";
 import { select } from "./selection";
 
@@ -34,6 +34,17 @@ describe("the handles", () => {
     expect(held(scene, ["quay"])).toEqual([{ id: "quay", kind: "path", position: [4, 1, 2], turn: [0, 0, 0, 1] }]);
     expect(pivotOf(scene, ["quay", "crate"], hold({}))?.toArray()).toEqual([2.5, 0.5, 1]);
     expect(axesOf(scene, ["quay"], hold({ axes: "piece" }), screen).toArray()).toEqual([0, 0, 0, 1]);
+  });
+
+  it("leave what is laid along a held path to follow it", () => {
+    const laid = sceneOf(path("quay", [0, 0, 0], [4, 0, 0]), course("posts", "quay"));
+    expect(held(laid, ["posts", "quay"])?.map((t) => t.id)).toEqual(["quay"]);
+    expect(held(laid, ["posts"])).toBeNull();
+  });
+
+  it("hold a measure at its start", () => {
+    const kept = { kind: "measure", id: "gap", name: "gap", start: [1, 2, 3], end: [4, 5, 6] } as Measure;
+    expect(held(sceneOf(kept), ["gap"])?.map((t) => t.position)).toEqual([[1, 2, 3]]);
   });
 
   it("stand in the middle, at the first, or at a point", () => {

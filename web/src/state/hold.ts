@@ -4,7 +4,7 @@ import type { Feature, Thing, Turn, Vector } from "../api/types";
 import { isStanding, type Scene } from "./level";
 import { placeOf } from "./place";
 import { selectionStore } from "./selection";
-import { isHidden, isLocked } from "./tree";
+import { isHidden, isLocked, withoutFollowers } from "./tree";
 
 export type HoldAxes = "world" | "piece" | "group" | "screen" | "picked";
 export type HoldPivot = "middle" | "each" | "first" | "picked" | "typed";
@@ -41,7 +41,7 @@ selectionStore.subscribe((now, before) => {
   }
 });
 
-/** Something that the handles hold: where it stands, and how it is turned. Paths have no turn. */
+/** Something that the handles hold: where it stands, and how it is turned. Paths and measures have no turn. */
 export interface Held {
   id: string;
   kind: Thing["kind"];
@@ -49,20 +49,24 @@ export interface Held {
   turn: Turn;
 }
 
-function holdable(thing: Thing | undefined): Held[] {
+function holdable(thing: Thing): Held[] {
   if (isStanding(thing)) return [thing];
-  if (thing?.kind !== "path") return [];
+  const turn: Turn = [0, 0, 0, 1];
+  if (thing.kind === "measure") return [{ id: thing.id, kind: "measure", position: thing.start, turn }];
+  if (thing.kind !== "path") return [];
   const middle = new Vector3();
   for (const { position } of thing.points) middle.add(new Vector3(...position));
   const position = middle.divideScalar(thing.points.length).toArray();
-  return [{ id: thing.id, kind: "path", position, turn: [0, 0, 0, 1] }];
+  return [{ id: thing.id, kind: "path", position, turn }];
 }
 
 /** What the handles can hold; null when something of the selection cannot be moved by them. */
 export function held(scene: Scene, ids: readonly string[]): Held[] | null {
   const { things } = scene;
-  const all = ids.flatMap((id) => holdable(things.get(id)));
-  if (!all.length || all.length !== ids.length) return null;
+  const rows = ids.map((id) => things.get(id)).filter((row) => row !== undefined);
+  const own = withoutFollowers(things, rows);
+  const all = own.flatMap(holdable);
+  if (!all.length || rows.length !== ids.length || all.length !== own.length) return null;
   return all.some((t) => isLocked(things, t.id) || isHidden(things, t.id)) ? null : all;
 }
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { course, group, path, placement, sceneOf } from "../testing/rows";
-import { carriedWith, insideOf, isHidden, isLocked, meant, over, reach, under } from "./tree";
+import { carriedWith, insideOf, isHidden, isLocked, meant, over, reach, under, withoutFollowers } from "./tree";
 
 const { things } = sceneOf(
   group("yard", { locked: true }),
@@ -36,6 +36,10 @@ describe("the order of a level's things", () => {
     expect(carriedWith(quay, ["line"])).toEqual(new Set(["line", "posts"]));
     expect(carriedWith(quay, ["yard"])).toEqual(new Set(["yard", "wall", "stones"]));
     expect(carriedWith(quay, ["posts"])).toEqual(new Set(["posts"]));
+    const rows = (...some: string[]) => some.flatMap((id) => quay.get(id) ?? []);
+    expect(ids(withoutFollowers(quay, rows("line", "posts", "stones")))).toEqual(["line", "stones"]);
+    expect(ids(withoutFollowers(quay, rows("yard", "stones")))).toEqual(["yard"]);
+    expect(ids(withoutFollowers(quay, rows("posts")))).toEqual(["posts"]);
   });
 
   it("hands marks down", () => {

@@ -1,4 +1,4 @@
-import type { Group, Thing } from "../api/types";
+import type { Group, Row, Thing } from "../api/types";
 import { levelStore, shown } from "./level";
 import { viewStore } from "./view";
 
@@ -58,6 +58,16 @@ export function carriedWith(things: Things, ids: Iterable<string>): Set<string> 
   const out = reach(things, ids);
   for (const thing of things.values()) if (thing.kind === "course" && out.has(thing.path)) out.add(thing.id);
   return out;
+}
+
+/** Rows without the courses whose paths are among them, or in a group that is: those go along by themselves. */
+export function withoutFollowers<T extends Row>(things: Things, rows: readonly T[]): T[] {
+  if (!rows.some((row) => row.kind === "course")) return [...rows];
+  const moved = reach(
+    things,
+    rows.map((row) => row.id),
+  );
+  return rows.filter((row) => row.kind !== "course" || !moved.has(row.path));
 }
 
 /** The groups that a thing is in, the innermost first. */

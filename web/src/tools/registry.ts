@@ -48,6 +48,7 @@ import type { Params, Row, ToolInfo } from "../api/types";
 import { levelStore } from "../state/level";
 import { openCard, startPath, startPlacing } from "../state/running";
 import { lastPiece, selectionStore } from "../state/selection";
+import { withoutFollowers } from "../state/tree";
 import { StairsIcon } from "../ui/StairsIcon";
 import { startDock } from "../viewport/docking";
 import { startMeasuring } from "../viewport/measuring";
@@ -112,8 +113,9 @@ const WORDS: Record<string, string> = {
 };
 
 /** Why a tool cannot work on the selection; null when it can. */
-export function whyNot(tool: ToolInfo, rows: readonly Row[]): string | null {
+export function whyNot(tool: ToolInfo, chosen: readonly Row[]): string | null {
   const { kinds = [], least = 0, most } = tool.need;
+  const rows = kinds.includes("course") ? chosen : withoutFollowers(levelStore.getState().scene.things, chosen);
   const fits = rows.every((r) => (kinds as string[]).includes(r.kind ?? ""));
   if (least === 0 || (rows.length >= least && fits && (most == null || rows.length <= most))) return null;
   const words = kinds.map((k) => WORDS[k] ?? k).join(", ");

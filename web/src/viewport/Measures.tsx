@@ -10,7 +10,7 @@ import {
   Sprite,
   SpriteMaterial,
   SRGBColorSpace,
-  type Vector3,
+  Vector3,
 } from "three";
 import type { Vector } from "../api/types";
 import { shown, useLevel } from "../state/level";
@@ -18,6 +18,7 @@ import { useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
 import { useView, viewStore } from "../state/view";
 import type { Scheme } from "../theme/tokens";
+import { useDrag } from "./drag";
 import { isDrawn } from "./entries";
 import { port } from "./port";
 
@@ -27,6 +28,7 @@ export function Measures({ scheme }: { scheme: Scheme }) {
   const isolated = useView((v) => v.isolated);
   const ids = useSelection((s) => s.ids);
   const now = useRunning((s) => s.now);
+  const dragged = useDrag((s) => s.now);
   const kept = [...level.things.values()].filter((t) => t.kind === "measure");
   const running = now?.kind === "measure" ? now : null;
   const from = running?.picked[0]?.point;
@@ -34,11 +36,16 @@ export function Measures({ scheme }: { scheme: Scheme }) {
   const { fits } = running ?? {};
   return (
     <>
-      {kept.map((m) =>
-        isDrawn(level, m, isolated) ? (
-          <Dimension key={m.id} start={m.start} end={m.end} colour={ids.includes(m.id) ? scheme.petrol : scheme.ink} />
-        ) : null,
-      )}
+      {kept.map((m) => {
+        if (!isDrawn(level, m, isolated)) return null;
+        const by = dragged?.of.get(m.id);
+        const [start, end] = [m.start, m.end].map((p) => (by ? new Vector3(...p).applyMatrix4(by).toArray() : p)) as [
+          Vector,
+          Vector,
+        ];
+        const colour = ids.includes(m.id) ? scheme.petrol : scheme.ink;
+        return <Dimension key={m.id} start={start} end={end} colour={colour} />;
+      })}
       {from && to && <Dimension start={from} end={to} colour={scheme.ochre} />}
       {fits?.width != null && (
         <Tag at={fits.narrowest} text={`${fits.width.toFixed(2)} m wide`} colour={scheme.ochre} />

@@ -163,7 +163,14 @@ function moving(axes: Axis[], x: number, y: number, origin: Vector3, ground = fa
         carryPivot(matrix());
         if (dock) await takeStep("dock", dock, ids);
         // a single thing is put where it was seen to land, so that it stands exactly on the grid
-        else if (one && one.kind !== "path" && plain && !typedOver && hold.pivot === "middle") {
+        else if (
+          one &&
+          one.kind !== "path" &&
+          one.kind !== "measure" &&
+          plain &&
+          !typedOver &&
+          hold.pivot === "middle"
+        ) {
           const to = one.position.map((v, k) => {
             const axis = AXES[k] as Axis;
             const sum = v + by[axis];
