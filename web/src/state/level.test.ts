@@ -1,22 +1,9 @@
 import { beforeEach, describe, expect, it } from "vitest";
-import type { Delta, Placement } from "../api/types";
+import type { Placement } from "../api/types";
+import { delta } from "../testing/delta";
 import { piece, placement } from "../testing/rows";
 import { applyDelta, levelStore, loadLevel, shown, showPreview } from "./level";
 import { invertSelection, lastPiece, select, selectionStore } from "./selection";
-
-const delta = (revision: number, part: Partial<Delta> = {}): Delta => ({
-  level: "level-1",
-  revision,
-  changed: [],
-  removed: [],
-  items: {},
-  paths: {},
-  summary: { triangles: 0, hardware_vertices: 0, draw_calls: 0, placements: 0, uses: [], findings: [] },
-  history: { last: null, redo: null },
-  select: null,
-  note: "",
-  ...part,
-});
 
 beforeEach(() => {
   loadLevel(
