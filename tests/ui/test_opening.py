@@ -91,3 +91,12 @@ def test_what_changes_while_the_page_opens_is_seen(browser: Browser, server: Ser
     search.fill("Late")
     expect(page.get_by_role("treegrid", name="Level").get_by_role("row", name="Late")).to_be_visible()
     context.close()
+
+
+def test_a_browser_that_cannot_draw_is_told_what_to_do(browser: Browser, server: Server) -> None:
+    context = browser.new_context(**LOOK)
+    context.add_init_script("HTMLCanvasElement.prototype.getContext = () => null")
+    page = context.new_page()
+    page.goto(server.url)
+    expect(page.get_by_role("alert")).to_contain_text("Switch on its graphics acceleration")
+    context.close()

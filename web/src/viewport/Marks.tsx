@@ -50,10 +50,10 @@ export function Marks({ scheme }: { scheme: Scheme }) {
           colour={scheme.ochre}
         />
       ))}
-      {now?.kind === "dock" && now.point && <Cross at={new Vector3(...now.point)} colour={scheme.ochre} />}
-      {caught && (
-        <Lines points={CAUGHT[caught.kind]} at={new Vector3(...caught.point)} colour={scheme.ochre} pixels={9} />
+      {now?.kind === "dock" && now.point && (
+        <Sign points={CROSS} at={new Vector3(...now.point)} colour={scheme.ochre} />
       )}
+      {caught && <Sign points={CAUGHT[caught.kind]} at={new Vector3(...caught.point)} colour={scheme.ochre} />}
       {card === "set_pivot" && <Pivots scheme={scheme} />}
     </>
   );
@@ -99,7 +99,7 @@ const STAR = [-1, 0, 0, 1, 0, 0, 0, 0, -1, 0, 0, 1, -0.6, 0, -0.6, 0.6, 0, 0.6, 
 const RING = Array.from({ length: 16 }, (_, k) => [k, k + 1]).flatMap((pair) =>
   pair.flatMap((k) => [Math.cos((k * Math.PI) / 8) * 0.7, 0, Math.sin((k * Math.PI) / 8) * 0.7]),
 );
-const BAR = [0, 0, -1, 0, 0, 1];
+const BAR = [-1, 0, 0, 1, 0, 0, -0.35, 0, -0.6, -0.35, 0, 0.6, 0.35, 0, -0.6, 0.35, 0, 0.6];
 const CAUGHT = {
   vertex: EX,
   edge: BARS,
@@ -121,16 +121,66 @@ interface FeatureProps {
   colour: string;
 }
 
-/** Vertex ×, edge middle ‖, face centre ✣, pivot ⊕, each with its normal. */
+/** Vertex ×, edge middle ‖, place on an edge ╪, face centre ✣, pivot ⊕, each with its normal. */
 function FeatureMark({ at, normal, kind, colour }: FeatureProps) {
   const turn = useMemo(() => new Quaternion().setFromUnitVectors(groundFrame().up, normal), [normal]);
-  const points = CAUGHT[kind];
   return (
     <>
-      <Lines points={points} at={at} turn={turn} colour={colour} pixels={8} />
       <Lines points={NORMAL} at={at} turn={turn} colour={colour} pixels={8} />
+      <Sign points={CAUGHT[kind]} at={at} colour={colour} />
     </>
   );
+}
+
+/** Pixels of a sign's picture, and of what it spans on the screen. */
+const PICTURE = 64;
+const SIGN = 22;
+
+/** A sign that is seen on every ground: lines of a colour within a light rim, as large everywhere. */
+function Sign({ points, at, colour }: { points: readonly number[]; at: Vector3; colour: string }) {
+  const sprite = useMemo(() => {
+    const map = new CanvasTexture(signOf(points, colour));
+    map.colorSpace = SRGBColorSpace;
+    const made = new Sprite(new SpriteMaterial({ map, depthTest: false, transparent: true }));
+    made.renderOrder = 31;
+    return made;
+  }, [points, colour]);
+  useEffect(
+    () => () => {
+      sprite.material.map?.dispose();
+      sprite.material.dispose();
+    },
+    [sprite],
+  );
+  useFrame(() => {
+    sprite.position.copy(at);
+    sprite.scale.setScalar(SIGN * port.metresPerPixel(at, viewStore.getState()));
+  });
+  return <primitive object={sprite} />;
+}
+
+function signOf(points: readonly number[], colour: string): HTMLCanvasElement {
+  const canvas = document.createElement("canvas");
+  canvas.width = PICTURE;
+  canvas.height = PICTURE;
+  const pen = canvas.getContext("2d");
+  if (!pen) return canvas;
+  pen.lineCap = "round";
+  const on = (v: number) => PICTURE / 2 + v * PICTURE * 0.34;
+  for (const [style, width] of [
+    ["#fbfaf6", 14],
+    [colour, 7],
+  ] as const) {
+    pen.strokeStyle = style;
+    pen.lineWidth = width;
+    pen.beginPath();
+    for (let k = 0; k + 5 < points.length; k += 6) {
+      pen.moveTo(on(points[k] as number), on(points[k + 2] as number));
+      pen.lineTo(on(points[k + 3] as number), on(points[k + 5] as number));
+    }
+    pen.stroke();
+  }
+  return canvas;
 }
 
 /** Where the pivots of what is selected are, and how their axes lie, with the preview taken into account. */
