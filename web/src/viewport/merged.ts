@@ -1,4 +1,5 @@
 import { BufferAttribute, BufferGeometry, LineSegments, type Material, Mesh, Sphere, Vector3 } from "three";
+import { carry, type Writable } from "./carry";
 
 /** Corners of a geometry and of all its copies up to which copies are merged into one geometry. */
 const MOST_EACH = 300;
@@ -145,32 +146,7 @@ export class Merged {
   }
 }
 
-type Numbers = Float32Array | BufferAttribute["array"];
 const turned = new Float32Array(16);
-
-/** Carry points by the matrix at a place of an array, into another array from a place on. */
-function carry(points: Float32Array, m: Float32Array, n: number, out: Numbers, from: number): void {
-  const a = m[n] as number;
-  const b = m[n + 1] as number;
-  const c = m[n + 2] as number;
-  const d = m[n + 4] as number;
-  const e = m[n + 5] as number;
-  const f = m[n + 6] as number;
-  const g = m[n + 8] as number;
-  const h = m[n + 9] as number;
-  const i = m[n + 10] as number;
-  const x = m[n + 12] as number;
-  const y = m[n + 13] as number;
-  const z = m[n + 14] as number;
-  for (let j = 0; j < points.length; j += 3) {
-    const u = points[j] as number;
-    const v = points[j + 1] as number;
-    const w = points[j + 2] as number;
-    out[from + j] = a * u + d * v + g * w + x;
-    out[from + j + 1] = b * u + e * v + h * w + y;
-    out[from + j + 2] = c * u + f * v + i * w + z;
-  }
-}
 
 /** The cofactors of the matrix at a place of an array, times its hand. */
 function cofactors(m: Float32Array, n: number, hand: number, out: Float32Array): void {
@@ -186,7 +162,7 @@ function cofactors(m: Float32Array, n: number, hand: number, out: Float32Array):
   }
 }
 
-function normalise(vectors: Numbers, from: number, count: number): void {
+function normalise(vectors: Writable, from: number, count: number): void {
   for (let j = from; j < from + count; j += 3) {
     const x = vectors[j] as number;
     const y = vectors[j + 1] as number;

@@ -10,6 +10,7 @@ import {
   Vector3,
 } from "three";
 import type { Piece } from "../api/types";
+import { carry } from "./carry";
 import { type Entry, itemMatrix } from "./entries";
 
 /** Things that reach fewer pixels from their middle are drawn without edges: there would be nothing but edges. */
@@ -93,7 +94,7 @@ export class OutlineBuffer {
       }
       if (!seen || !this.stale[k]) continue;
       const part = this.parts[k] as Part;
-      transformed(part.ends, this.matrix(part, this.drags[k]), this.ends.array as Float32Array, part.at);
+      carry(part.ends, this.matrix(part, this.drags[k]).elements, 0, this.ends.array, part.at);
       this.stale[k] = 0;
       low = Math.min(low, part.at);
       high = Math.max(high, part.at + part.ends.length);
@@ -132,19 +133,6 @@ export class OutlineBuffer {
 }
 
 const matrix = new Matrix4();
-
-/** Points, moved by an affine matrix, into an array; plainly, as there are hundreds of thousands. */
-function transformed(points: Float32Array, by: Matrix4, out: Float32Array, at: number): void {
-  const [a, b, c, , d, e, f, , g, h, i, , x, y, z] = by.elements;
-  for (let k = 0; k < points.length; k += 3) {
-    const p = points[k] as number;
-    const q = points[k + 1] as number;
-    const r = points[k + 2] as number;
-    out[at + k] = a * p + d * q + g * r + x;
-    out[at + k + 1] = b * p + e * q + h * r + y;
-    out[at + k + 2] = c * p + f * q + i * r + z;
-  }
-}
 
 const sphere = new Sphere();
 const spheres = new WeakMap<Float32Array, Sphere>();
