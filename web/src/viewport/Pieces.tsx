@@ -216,6 +216,7 @@ interface OneProps {
 }
 
 function Instances({ kind, geometry, material, entries, piece, faces, order }: OneProps) {
+  const { id } = piece;
   const pickable = faces !== undefined;
   const invalidate = useThree((s) => s.invalidate);
   const room = roomOf(entries.length);
@@ -225,10 +226,11 @@ function Instances({ kind, geometry, material, entries, piece, faces, order }: O
   const copies = useMemo(() => {
     const how = { solid: pickable, mirrored };
     const made =
-      (pickable && takeFirst(geometry, material, room, mirrored)) || makeCopies(kind, geometry, material, room, how);
+      (pickable && takeFirst(id, geometry, material, room, mirrored)) ||
+      makeCopies(kind, geometry, material, room, how);
     made.drawn.renderOrder = order;
     return made;
-  }, [kind, geometry, material, room, order, pickable, mirrored]);
+  }, [id, kind, geometry, material, room, order, pickable, mirrored]);
   useLayoutEffect(() => {
     copies.each.userData.faces = faces;
     placeCopies(copies, entries, piece, dragged?.of);

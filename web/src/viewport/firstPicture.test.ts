@@ -76,20 +76,30 @@ describe("the first picture", () => {
   it("hands on what it was drawn with, once, with the look that it is to have", async () => {
     await firstPicture();
     const [drawn] = scene.children as Mesh[];
-    expect(takeFirst(geometry, look, 4, false)).toBeUndefined();
-    const copies = takeFirst(geometry, look, 2, false);
+    expect(takeFirst("piece-1", geometry, look, 4, false)).toBeUndefined();
+    const copies = takeFirst("piece-1", geometry, look, 2, false);
     expect(copies?.drawn).toBe(drawn);
     expect(drawn?.material).toBe(look);
     expect(copies?.each.count).toBe(2);
     expect(scene.children).toEqual([]);
-    expect(takeFirst(geometry, look, 2, false)).toBeUndefined();
+    expect(takeFirst("piece-1", geometry, look, 2, false)).toBeUndefined();
+  });
+
+  it("keeps pieces apart that share a mesh", async () => {
+    const changed = [piece("piece-1"), piece("piece-2"), placement("a"), placement("b", { piece: "piece-2" })];
+    made.api.level.mockResolvedValue(delta(3, { changed }));
+    await firstPicture();
+    expect(scene.children).toHaveLength(2);
+    const taken = ["piece-1", "piece-2"].map((id) => takeFirst(id, geometry, look, 1, false)?.drawn);
+    expect(new Set(taken).size).toBe(2);
+    expect(scene.children).toEqual([]);
   });
 
   it("leaves nothing behind that was not taken", async () => {
     await firstPicture();
     dropFirst();
     expect(scene.children).toEqual([]);
-    expect(takeFirst(geometry, look, 2, false)).toBeUndefined();
+    expect(takeFirst("piece-1", geometry, look, 2, false)).toBeUndefined();
   });
 
   it("shows what has come where a mesh has not", async () => {

@@ -20,7 +20,9 @@ import { askForShaders, pixelRatio, renderer, scene } from "./renderer";
 
 /** Milliseconds for which the picture waits for meshes: those that come later are drawn in the page. */
 const LONGEST = 3000;
-const made = new Map<BufferGeometry, Copies>();
+const made = new Map<string, Copies>();
+/** Pieces may share a mesh: what is drawn of it is kept for each. */
+const nameOf = (piece: string, geometry: BufferGeometry): string => `${piece} ${geometry.uuid}`;
 
 /** Open the first level and draw it where the page's viewport will be. */
 export async function firstPicture(): Promise<void> {
@@ -58,7 +60,7 @@ function fill(): void {
       const how = { solid: true, mirrored: entries.some(isMirrored) };
       const copies = makeCopies("mesh", geometry, look, roomOf(entries.length), how);
       placeCopies(copies, entries, piece);
-      made.set(geometry, copies);
+      made.set(nameOf(id, geometry), copies);
       scene.add(copies.drawn);
     }
   }
@@ -67,14 +69,16 @@ function fill(): void {
 
 /** The copies that the first picture was drawn with, once; undefined when there are none with so much room. */
 export function takeFirst(
+  piece: string,
   geometry: BufferGeometry,
   material: Material,
   room: number,
   mirrored: boolean,
 ): Copies | undefined {
-  const found = made.get(geometry);
+  const name = nameOf(piece, geometry);
+  const found = made.get(name);
   if (found?.each.instanceMatrix.count !== room || (mirrored && !found.merged)) return undefined;
-  made.delete(geometry);
+  made.delete(name);
   found.drawn.removeFromParent();
   for (const object of [found.each, found.drawn as Mesh]) object.material = material;
   return found;
