@@ -36,7 +36,7 @@ def serve(
     import uvicorn
 
     from able_brick.api.app import create_app
-    from able_brick.store.project import Project
+    from able_brick.session.project import Project
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     try:
@@ -60,7 +60,7 @@ def serve(
 def _lay_demo(db: Path) -> None:
     """Build the demo project beside its place and move it there when whole, so that no half of it is ever served."""
     from able_brick.demo.build import build_demo
-    from able_brick.store.project import Project
+    from able_brick.session.project import Project
 
     typer.echo("Building Merrow Lock …")
     half = db.with_name(f"{db.name}.building")
@@ -232,7 +232,7 @@ def openapi() -> None:
     from tempfile import TemporaryDirectory
 
     from able_brick.api.app import create_app
-    from able_brick.store.project import Project
+    from able_brick.session.project import Project
 
     with TemporaryDirectory() as folder:
         project = Project(Path(folder) / "empty.db")

@@ -17,7 +17,7 @@ settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
 def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo project, built once for all tests of the session."""
     from able_brick.demo.build import build_demo
-    from able_brick.store.project import Project
+    from able_brick.session.project import Project
 
     path = tmp_path_factory.mktemp("demo") / "demo.db"
     project = Project(path)

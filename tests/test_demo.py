@@ -15,7 +15,7 @@ from able_brick.core.mesh.validity import problems
 from able_brick.core.place.pose import to_world
 from able_brick.level.export import level_nodes
 from able_brick.level.rows import Course, LineArray, Placement
-from able_brick.store.project import Project
+from able_brick.session.project import Project
 
 
 @pytest.fixture

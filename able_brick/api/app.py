@@ -18,7 +18,7 @@ from able_brick.api import arrivals, errors, kit, levels
 from able_brick.api.guard import Guard
 from able_brick.api.live import Hub
 from able_brick.jobs.arrivals import Arrivals
-from able_brick.store.project import Project
+from able_brick.session.project import Project
 
 WEB = Path(able_brick.__file__).parent / "web_dist"
 #: For how long meshes are made ready before anybody has asked for one.

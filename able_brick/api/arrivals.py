@@ -17,8 +17,8 @@ from able_brick.core.place.pose import stand_of
 from able_brick.jobs import arrivals as jobs
 from able_brick.jobs.sheet import Sheet
 from able_brick.level.rows import Surface
+from able_brick.session.delta import Delta
 from able_brick.steps.import_pieces import Arrival, ImportPieces
-from able_brick.store.delta import Delta
 
 router = APIRouter(prefix="/api/arrivals")
 

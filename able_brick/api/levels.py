@@ -19,10 +19,10 @@ from able_brick.level.measures import Fits, FitsRequest, Measured, MeasureReques
 from able_brick.level.rows import Vector
 from able_brick.level.snap import Snap, SnapRequest, snap
 from able_brick.level.surface import FaceAt, Feature, Ground, ground_of, nearest_feature
+from able_brick.session.delta import Delta, LevelView
+from able_brick.session.project import Project
 from able_brick.steps.parse import parse_tool
 from able_brick.steps.registry import ToolInfo, describe
-from able_brick.store.delta import Delta, LevelView
-from able_brick.store.project import Project
 
 router = APIRouter(prefix="/api")
 

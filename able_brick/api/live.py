@@ -6,7 +6,7 @@ import asyncio
 from collections import defaultdict
 from collections.abc import Callable
 
-from able_brick.store.delta import Delta
+from able_brick.session.delta import Delta
 
 _MOST_WAITING = 256
 

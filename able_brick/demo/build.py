@@ -11,10 +11,10 @@ from able_brick.core.path.course import Fit
 from able_brick.demo import pieces
 from able_brick.level.evaluate import path_curve
 from able_brick.level.rows import Path, Surface
+from able_brick.session.delta import Delta
+from able_brick.session.project import Project
 from able_brick.steps.import_pieces import Arrival, ImportPieces
 from able_brick.steps.parse import parse_tool
-from able_brick.store.delta import Delta
-from able_brick.store.project import Project
 
 QUAY = (
     (-30.0, 0.0, 15.0),

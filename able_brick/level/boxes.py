@@ -8,7 +8,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.mesh.polymesh import Floats
-from able_brick.level.evaluate import box_about_pivot, item_poses, path_curve
+from able_brick.level.evaluate import box_about_pivot, path_curve, shown_poses
 from able_brick.level.rows import Group, Measure, Path, Piece
 from able_brick.level.snapshot import AThing, Snapshot
 
@@ -32,7 +32,7 @@ def box_of(snapshot: Snapshot, things: Iterable[AThing]) -> tuple[Floats, Floats
         if isinstance(thing, Path):
             found.append(path_curve(thing).drawn())
             continue
-        poses = item_poses(snapshot, thing)
+        poses = shown_poses(snapshot, thing)
         if poses is None or not len(poses):
             continue
         found += item_boxes(poses.rows(), snapshot.pieces[thing.piece])

@@ -11,7 +11,7 @@ from able_brick.core.files.part import Node, Part, Texture
 from able_brick.core.mesh.combine import with_positions
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, about_pivot, quaternion, rotation, vector
-from able_brick.level.evaluate import item_poses
+from able_brick.level.evaluate import shown_poses
 from able_brick.level.rows import Group, Measure, Path, Piece, Placement
 from able_brick.level.snapshot import AThing, Snapshot
 
@@ -44,11 +44,11 @@ def level_nodes(
         """The thing as a node, told from the frame of the group that it is in."""
         if isinstance(thing, Group):
             here = (np.asarray(thing.position), rotation(thing.turn))
-            inside = [node(t, here) for t in things.inside(thing.id)]
+            inside = [node(t, here) for t in things.inside(thing.id) if things.parent(t) is thing]
             position, turn = _seen_from(frame, thing.position, thing.turn)
             children = tuple(n for n in inside if n is not None)
             return Node(thing.name, None, position, turn, children=children, extras={"kind": thing.kind})
-        poses = item_poses(snapshot, thing)
+        poses = shown_poses(snapshot, thing)
         if poses is None or isinstance(thing, (Path, Measure)):
             return None
         index = part(thing.piece)
@@ -64,7 +64,7 @@ def level_nodes(
             items.append(Node(f"{thing.name} {k + 1}", index, position, turn, vector(row[7:])))
         return Node(thing.name, children=tuple(items), extras=extras)
 
-    found = [node(t, None) for t in things.values() if t.group is None]
+    found = [node(t, None) for t in things.roots()]
     return parts, [n for n in found if n is not None]
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from able_brick.core.errors import GeometryError
 from able_brick.core.files.part import Material, Texture
 from able_brick.core.path.course import Fit, Running, Stand
 from able_brick.core.place.pose import IDENTITY, ONE, ORIGIN
@@ -25,8 +26,26 @@ class Row(BaseModel):
     id: str
 
     def changed(self, **values: object) -> Self:
-        """The row with other values, validated anew."""
-        return type(self).model_validate({**dict(self), **values})
+        """The row with other values, validated anew. Raises GeometryError where a number is out of range."""
+        try:
+            return type(self).model_validate({**dict(self), **values})
+        except ValidationError as error:
+            raise unsound(str(getattr(self, "name", "")), error) from error
+
+
+def unsound(name: str, error: ValidationError) -> GeometryError:
+    """What a row's own limits refuse, in words."""
+    first = error.errors()[0]
+    what = str(first["loc"][0]) if first["loc"] else "row"
+    got = first.get("input")
+    value = f" ({got:.3g})" if isinstance(got, (int, float)) and not isinstance(got, bool) else ""
+    if first["type"] in ("greater_than_equal", "less_than_equal", "finite_number"):
+        return GeometryError(
+            f"{name or 'Something'} would go beyond 10 000 km: its {what} is out of range{value}. "
+            "Give smaller numbers.",
+            field=what,
+        )
+    return GeometryError(f"{name or 'Something'} cannot have that {what}: {first['msg']}.", field=what)
 
 
 class Surface(BaseModel):

@@ -13,7 +13,7 @@ from able_brick.core.place.dock import plain
 from able_brick.core.place.pose import ORIGIN, about_pivot, rotation
 from able_brick.core.place.snapping import KINDS, mesh_features, on_segments
 from able_brick.level.boxes import item_boxes
-from able_brick.level.evaluate import item_poses
+from able_brick.level.evaluate import shown_poses
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Group, Path, Piece, Placement, Vector
 from able_brick.level.snapshot import AShown, Snapshot, Things
@@ -76,7 +76,8 @@ class Items:
 
 def items_of(snapshot: Snapshot, things: Things) -> Items:
     """The items of a level; reckoned once for each state of it."""
-    key = tuple((p, snapshot.pieces[p].mesh, snapshot.pieces[p].pivot, snapshot.pieces[p].axes) for p in things.uses)
+    known = {p: users for p, users in things.uses.items() if p in snapshot.pieces}
+    key = tuple((p, snapshot.pieces[p].mesh, snapshot.pieces[p].pivot, snapshot.pieces[p].axes) for p in known)
     kept: tuple[object, Items] | None = things.kept.get("items")
     if kept is not None and kept[0] == key:
         return kept[1]
@@ -85,7 +86,7 @@ def items_of(snapshot: Snapshot, things: Things) -> Items:
     pieces: list[str] = []
     rows: list[Floats] = []
     boxes: list[Floats] = []
-    for piece, users in things.uses.items():
+    for piece, users in known.items():
         poses, owners = _poses(snapshot, users)
         if not len(poses):
             continue
@@ -110,7 +111,7 @@ def _poses(snapshot: Snapshot, users: list[AShown]) -> tuple[Floats, list[tuple[
     owners: list[tuple[AShown, int]] = [(u, 1) for u in single]
     for user in users:
         if not isinstance(user, Placement):
-            poses = item_poses(snapshot, user)
+            poses = shown_poses(snapshot, user)
             if poses is not None and len(poses):
                 rows.append(poses.rows())
                 owners.append((user, len(poses)))

@@ -31,6 +31,23 @@ class Edit:
         return Edit(self.after, self.before)
 
 
+def row_order(row: str) -> tuple[str, int]:
+    """Rows are kept by kind, and in each kind as they were made; an id without a number comes first."""
+    kind, _, number = row.rpartition("-")
+    return (kind, int(number)) if number.isdecimal() and len(number) < 19 else (row, -1)
+
+
+def references(row: ARow) -> tuple[tuple[str, str], ...]:
+    """The rows that a row needs: pairs of a kind and an id."""
+    if isinstance(row, (Piece, LevelRow)):
+        return ()
+    group = () if row.group is None else (("group", row.group),)
+    if isinstance(row, (Path, Group, Measure)):
+        return group
+    path = (("path", row.path),) if isinstance(row, Course) else ()
+    return (("piece", row.piece), *path, *group)
+
+
 def level_of(row: ARow) -> str | None:
     """The level that a row belongs to; None for pieces, which belong to the whole project."""
     if isinstance(row, Piece):
@@ -50,6 +67,7 @@ class Things(dict[str, AThing]):
 
     @cached_property
     def _index(self) -> tuple[dict[str, list[AThing]], dict[str, list[AShown]], dict[str, list[Course]], list[AThing]]:
+        """What is in each group, shows each piece, runs along each path; and all but the placements."""
         inside: dict[str, list[AThing]] = {}
         users: dict[str, list[AShown]] = {}
         courses: dict[str, list[Course]] = {}
@@ -89,6 +107,44 @@ class Things(dict[str, AThing]):
         """All but the placements."""
         return self._index[3]
 
+    @property
+    def groups_used(self) -> dict[str, list[AThing]]:
+        """What is directly in each group, also in those that are not there."""
+        return self._index[0]
+
+    @property
+    def paths_used(self) -> dict[str, list[Course]]:
+        """The courses along each path, also along those that are not there."""
+        return self._index[2]
+
+    @cached_property
+    def _in_circle(self) -> frozenset[str]:
+        """Groups that are, through others, in themselves: only a file from elsewhere has such."""
+        done: set[str] = set()
+        circle: set[str] = set()
+        for group in self.groups_used:
+            way: list[str] = []
+            at: str | None = group
+            while at is not None and at not in done and at not in way:
+                way.append(at)
+                row = self.get(at)
+                at = row.group if isinstance(row, Group) else None
+            if at in way:
+                circle |= set(way[way.index(at) :])
+            done |= set(way)
+        return frozenset(circle)
+
+    def parent(self, thing: AThing) -> Group | None:
+        """The group that a thing is in; None at the root, where its group is not there, and for groups in a circle."""
+        if thing.group is None:
+            return None
+        found = self.get(thing.group)
+        return found if isinstance(found, Group) and thing.id not in self._in_circle else None
+
+    def roots(self) -> list[AThing]:
+        """What is in no group."""
+        return [t for t in self.values() if self.parent(t) is None]
+
     def under(self, thing: AThing) -> list[AThing]:
         """A thing and everything in it, however deep; parents before what is in them."""
         out, waiting = [], [thing]
@@ -96,18 +152,16 @@ class Things(dict[str, AThing]):
             one = waiting.pop()
             out.append(one)
             if isinstance(one, Group):
-                waiting += reversed(self.inside(one.id))
+                waiting += [t for t in reversed(self.inside(one.id)) if self.parent(t) is not None]
         return out
 
     def over(self, thing: AThing) -> list[Group]:
         """The groups that a thing is in, the innermost first."""
         out: list[Group] = []
-        while thing.group is not None:
-            found = self.get(thing.group)
-            if not isinstance(found, Group) or found in out:
-                break
+        found = self.parent(thing)
+        while found is not None:
             out.append(found)
-            thing = found
+            found = self.parent(found)
         return out
 
 
@@ -141,27 +195,33 @@ class Snapshot:
         return self.things.get(level, _NOTHING)
 
     def with_edits(self, edits: Iterable[Edit], counters: dict[str, int] | None = None) -> Snapshot:
-        """The project after the edits; untouched levels are shared, not copied."""
+        """The project after the edits; untouched levels are shared, not copied, and rows keep their order."""
         pieces, levels, things = self.pieces, self.levels, self.things
         copied: set[str] = set()
+        unsorted: set[str] = set()
         for edit in edits:
             row = edit.after or edit.before
             if row is None:
                 continue
             if isinstance(row, Piece):
                 pieces = dict(pieces) if pieces is self.pieces else pieces
-                _set(pieces, row.id, edit.after)
+                if _set(pieces, row.id, edit.after):
+                    pieces = _sorted(pieces)
                 continue
             things = dict(things) if things is self.things else things
             if isinstance(row, LevelRow):
                 levels = dict(levels) if levels is self.levels else levels
-                _set(levels, row.id, edit.after)
+                if _set(levels, row.id, edit.after):
+                    levels = _sorted(levels)
                 things.setdefault(row.id, Things())
                 continue
             if row.level not in copied:
                 things[row.level] = Things(things.get(row.level, {}))
                 copied.add(row.level)
-            _set(things[row.level], row.id, edit.after)
+            if _set(things[row.level], row.id, edit.after):
+                unsorted.add(row.level)
+        for level in unsorted:
+            things[level] = Things(_sorted(things[level]))
         return replace(
             self,
             pieces=pieces,
@@ -171,8 +231,15 @@ class Snapshot:
         )
 
 
-def _set(target: dict[str, Any], key: str, value: object | None) -> None:
+def _set(target: dict[str, Any], key: str, value: object | None) -> bool:
+    """Put or remove a row; whether a new one stands out of order now."""
     if value is None:
         target.pop(key, None)
-    else:
-        target[key] = value
+        return False
+    last = next(reversed(target), None) if key not in target else None
+    target[key] = value
+    return last is not None and row_order(key) < row_order(last)
+
+
+def _sorted(rows: dict[str, Any]) -> dict[str, Any]:
+    return dict(sorted(rows.items(), key=lambda kv: row_order(kv[0])))

@@ -13,7 +13,7 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.pivots import up_along
 from able_brick.core.place.pose import Quaternion, Vector, rotation, to_world, vector
-from able_brick.level.evaluate import item_poses
+from able_brick.level.evaluate import shown_poses
 from able_brick.level.rows import Group, Measure, Path, Piece
 from able_brick.level.snapshot import Snapshot
 
@@ -65,7 +65,7 @@ def item_at(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> tuple[Pie
     thing = snapshot.find(level, at.thing)
     if thing is None or isinstance(thing, (Piece, Path, Group, Measure)):
         raise UnknownIdError(f"{at.thing!r} is not in the level (any more). Point at something else.", id=at.thing)
-    poses = item_poses(snapshot, thing)  # type: ignore[arg-type]
+    poses = shown_poses(snapshot, thing)  # type: ignore[arg-type]
     if poses is None or not 0 <= at.item < len(poses):
         raise UnknownIdError(f"{thing.name} has no item {at.item + 1} (any more).", id=at.thing)
     piece = snapshot.pieces[thing.piece]  # type: ignore[union-attr]

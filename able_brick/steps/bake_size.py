@@ -43,13 +43,6 @@ class BakeSize(Tool):
         unclean = [t for t in standing(everything(draft, rows)) if t.size != ONE]
         if not unclean:
             raise InputError("Every size in the selection is 1 already; there is nothing to bake.", field="size")
-        mirrored = next((t for t in unclean if isinstance(t, LineArray) and min(t.size) < 0), None)
-        if mirrored is not None:
-            raise SelectionError(
-                f"{mirrored.name} is mirrored by its size, and its items would change sides. "
-                "Give it sizes above 0 first.",
-                id=mirrored.id,
-            )
         sizes: dict[tuple[str, Vector], list[Placement | LineArray]] = {}
         for thing in unclean:
             sizes.setdefault((thing.piece, thing.size), []).append(thing)
@@ -79,6 +72,7 @@ class BakeSize(Tool):
         return piece.changed(**fresh)
 
     def _everywhere(self, draft: Draft, piece: Piece, size: Vector) -> None:
+        draft.watch(piece)
         draft.put(self._resized(draft, piece, size, own=False))
         for user in draft.users(piece.id):
             if isinstance(user, Course):

@@ -6,7 +6,7 @@ from able_brick.core.place.dock import Motion
 from able_brick.level.rows import Course, Group, Measure, Path
 from able_brick.level.snapshot import AThing
 from able_brick.steps.carry import carried
-from able_brick.steps.draft import Draft
+from able_brick.steps.draft import Draft, Names
 
 
 def with_courses(draft: Draft, top: AThing) -> list[AThing]:
@@ -20,8 +20,7 @@ class Copier:
 
     def __init__(self, draft: Draft, *, linked: bool) -> None:
         self.draft, self.linked = draft, linked
-        self._taken = {t.name for t in draft.things.values()}
-        self._last: dict[str, int] = {}
+        self._names = Names(t.name for t in draft.things.values())
         self._own: dict[str, str] = {}
 
     def copy(self, top: AThing, motion: Motion) -> AThing:
@@ -43,13 +42,9 @@ class Copier:
         return first or top
 
     def _name(self, name: str) -> str:
-        base = name.rstrip("0123456789 ") or name
-        number = self._last.get(base, 1) + 1
-        while f"{base} {number}" in self._taken:
-            number += 1
-        self._last[base] = number
-        self._taken.add(f"{base} {number}")
-        return f"{base} {number}"
+        made = self._names.free(name.rstrip("0123456789 ") or name, numbered=True)
+        self._names.take(made)
+        return made
 
     def _piece(self, piece: str) -> str:
         if piece not in self._own:

@@ -109,7 +109,7 @@ class AdjustCourse(_CourseSettings):
             if isinstance(row, Course):
                 piece = draft.piece(self.piece or row.piece)
                 course = row.changed(**self.settings(), piece=piece.id)
-                path = draft.things[row.path]
+                path = draft.things.get(row.path)
                 if isinstance(path, Path):
                     self.tell(draft, course, path)
                 draft.put(course)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from functools import lru_cache
 
+from able_brick.core.cache import ByteCache
 from able_brick.core.errors import UnknownIdError
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.polymesh import PolyMesh
@@ -19,31 +20,48 @@ MeshLoader = Callable[[str], PolyMesh]
 
 @dataclass(frozen=True)
 class Change:
-    """What one step does: rows before and after, new meshes by hash, what is selected next, a line to tell."""
+    """What one step does: rows before and after, new meshes by hash, what is selected next, a line to tell.
+
+    `users` are all that show the pieces whose place the step has changed under them, where it did; `after` is the
+    project with the change.
+    """
 
     edits: tuple[Edit, ...]
     meshes: dict[str, PolyMesh]
     counters: dict[str, int]
     select: tuple[str, ...] | None
     note: str
+    users: tuple[str, ...] | None = None
+    after: Snapshot = field(default_factory=Snapshot)
 
 
 @dataclass
 class Draft:
-    """A step's view of the project. Rows are put and removed here; `change` says what came of it."""
+    """A step's view of the project. Rows are put and removed here; `change` says what came of it.
+
+    A step that is made again gives the ids in `again` to what it makes, kind by kind in their order, before new ones:
+    what others have built upon keeps its name.
+    """
 
     snapshot: Snapshot
     level_id: str
     load: MeshLoader
+    again: Iterable[str] = ()
     select: tuple[str, ...] | None = None
     note: str = ""
     _before: dict[str, ARow | None] = field(default_factory=dict)
     _after: dict[str, ARow | None] = field(default_factory=dict)
     _meshes: dict[str, PolyMesh] = field(default_factory=dict)
     _counters: dict[str, int] = field(default_factory=dict)
+    _again: dict[str, deque[str]] = field(default_factory=dict)
+    _put_into: dict[str, list[str]] = field(default_factory=dict)
+    _names: dict[bool, Names] = field(default_factory=dict)
+    _watched: dict[str, None] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self._counters = dict(self.snapshot.counters)
+        for row in self.again:
+            self._again.setdefault(row.rpartition("-")[0], deque()).append(row)
         self.snapshot.level(self.level_id)
 
     @property
@@ -59,6 +77,8 @@ class Draft:
         return self.snapshot.of(self.level_id)
 
     def new_id(self, kind: str) -> str:
+        if self._again.get(kind):
+            return self._again[kind].popleft()
         self._counters[kind] = self._counters.get(kind, 0) + 1
         return f"{kind}-{self._counters[kind]}"
 
@@ -66,6 +86,24 @@ class Draft:
         """Add a row or replace it."""
         self._remember(row.id)
         self._after[row.id] = row
+        group = getattr(row, "group", None)
+        if group is not None:
+            self._put_into.setdefault(group, []).append(row.id)
+        if self._before[row.id] is None and not isinstance(row, LevelRow) and (names := self._names.get(_of_kit(row))):
+            names.take(row.name)
+
+    def thing(self, row: str) -> ARow | None:
+        """A thing of the level as the step has it so far; None where it is not there."""
+        return self._after[row] if row in self._after else self.things.get(row)
+
+    def holds(self, group: str) -> bool:
+        """Whether anything is in a group, as the step has it so far."""
+        inside = [t.id for t in self.things.inside(group)]
+        return any(getattr(self.thing(t), "group", None) == group for t in (*inside, *self._put_into.get(group, ())))
+
+    def watch(self, piece: Piece) -> None:
+        """The step keeps or moves whatever shows this piece: nothing placed later may be moved by undoing it."""
+        self._watched[piece.id] = None
 
     def remove(self, row: ARow) -> None:
         self._remember(row.id)
@@ -104,33 +142,66 @@ class Draft:
 
     def unique_name(self, wanted: str, kind: str) -> str:
         """The wanted name, numbered when a piece, or a thing of this level, has it already."""
-        rows: Iterable[ARow] = self.snapshot.pieces.values() if kind == "piece" else self.things.values()
-        fresh = [r for r in self._after.values() if r is not None and (r.kind == "piece") == (kind == "piece")]
-        taken = {r.name for r in [*rows, *fresh]}
-        name, k = wanted, 2
-        while name in taken:
-            name, k = f"{wanted} {k}", k + 1
-        return name
+        of_kit = kind == "piece"
+        names = self._names.get(of_kit)
+        if names is None:
+            rows: Iterable[ARow] = self.snapshot.pieces.values() if of_kit else self.things.values()
+            fresh = [r for r in self._after.values() if r is not None and _of_kit(r) == of_kit]
+            names = self._names[of_kit] = Names(r.name for r in (*rows, *fresh))
+        return names.free(wanted)
 
     def change(self) -> Change:
         edits = tuple(Edit(self._before[k], after) for k, after in self._after.items() if self._before[k] != after)
-        return Change(edits, self._meshes, self._counters, self.select, self.note)
+        users = tuple(u.id for p in self._watched for u in self.users(p)) if self._watched else None
+        after = self.snapshot.with_edits(edits, self._counters)
+        return Change(edits, self._meshes, self._counters, self.select, self.note, users, after)
 
 
-@lru_cache(maxsize=16)
+class Names:
+    """Names that are taken. Finding a free one costs the same however many there are."""
+
+    def __init__(self, taken: Iterable[str]) -> None:
+        self._taken = set(taken)
+        self._last: dict[str, int] = {}
+
+    def take(self, name: str) -> None:
+        self._taken.add(name)
+
+    def free(self, wanted: str, *, numbered: bool = False) -> str:
+        """The wanted name, or with the next number behind it where it is taken, or always when `numbered`."""
+        if not numbered and wanted not in self._taken:
+            return wanted
+        number = self._last.get(wanted, 1) + 1
+        while f"{wanted} {number}" in self._taken:
+            number += 1
+        self._last[wanted] = number
+        return f"{wanted} {number}"
+
+
+def _of_kit(row: ARow) -> bool:
+    return isinstance(row, Piece)
+
+
+_FACTS: ByteCache[Facts] = ByteCache(2**20, lambda _: 512)
+
+
 def facts(mesh: PolyMesh, axes: Quaternion = IDENTITY) -> Facts:
     """Counts and box of a mesh, as kept in its piece's row; the box along the axes of the pivot."""
-    c = counts(mesh)
-    low, high = box_along(mesh, axes)
-    return Facts(
-        vertices=c.vertices,
-        faces=c.faces,
-        triangles=c.triangles,
-        hardware_vertices=c.hardware_vertices,
-        closed=c.closed,
-        low=(float(low[0]), float(low[1]), float(low[2])),
-        high=(float(high[0]), float(high[1]), float(high[2])),
-    )
+
+    def made() -> Facts:
+        c = counts(mesh)
+        low, high = box_along(mesh, axes)
+        return Facts(
+            vertices=c.vertices,
+            faces=c.faces,
+            triangles=c.triangles,
+            hardware_vertices=c.hardware_vertices,
+            closed=c.closed,
+            low=(float(low[0]), float(low[1]), float(low[2])),
+            high=(float(high[0]), float(high[1]), float(high[2])),
+        )
+
+    return _FACTS.get((mesh.content_hash, axes), made)
 
 
 def selected(draft: Draft, selection: tuple[str, ...]) -> list[ARow]:

@@ -8,6 +8,7 @@ from able_brick.core.errors import InputError, SelectionError
 from able_brick.level.field import field
 from able_brick.level.rows import Path, Piece, Vector
 from able_brick.level.snapshot import ARow
+from able_brick.steps.checks import named
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
 from able_brick.steps.tree import drop_empty, everything
@@ -37,22 +38,20 @@ class Delete(Tool):
             if isinstance(row, Piece):
                 users = [u for u in draft.users(row.id) if u.id not in going]
                 if users:
-                    names = ", ".join(u.name for u in users[:5]) + (" …" if len(users) > 5 else "")
                     often = "once" if len(users) == 1 else f"{len(users)} times"
                     raise SelectionError(
-                        f"{row.name} is used {often} ({names}); delete those first.",
+                        f"{row.name} is used {often} ({named(draft.snapshot, draft.level_id, users)}); "
+                        "delete those first.",
                         users=[u.id for u in users[:100]],
                     )
                 draft.remove(row)
+        removed = list(things)
         for thing in things:
-            draft.remove(thing)
             if isinstance(thing, Path):
-                for course in draft.things.courses(thing.id):
-                    draft.remove(course)
-                    going.add(course.id)
-        for thing in things:
-            if thing.group is not None:
-                drop_empty(draft, thing.group, going)
+                removed += [c for c in draft.things.courses(thing.id) if c.id not in going]
+        for thing in removed:
+            draft.remove(thing)
+        drop_empty(draft, (t.group for t in removed))
         draft.select = ()
 
 

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, Final
 
-from pydantic import BaseModel
+from pydantic import BaseModel, ValidationError
 
+from able_brick.level.rows import unsound
 from able_brick.level.snapshot import Snapshot
 from able_brick.steps.add_shape import AddShape
 from able_brick.steps.arrays import AdjustArray, LineArrayTool
 from able_brick.steps.bake_size import BakeSize
+from able_brick.steps.checks import check_change
 from able_brick.steps.courses import AdjustCourse, LayCourse
 from able_brick.steps.dimensions import BackToDimensions, SetDimensions
 from able_brick.steps.dock import Dock
@@ -125,17 +128,32 @@ def describe() -> list[ToolInfo]:
     ]
 
 
-def apply(snapshot: Snapshot, level: str, tool: Tool, selection: tuple[str, ...], load: MeshLoader) -> Change:
+def apply(
+    snapshot: Snapshot,
+    level: str,
+    tool: Tool,
+    selection: tuple[str, ...],
+    load: MeshLoader,
+    *,
+    again: Iterable[str] = (),
+) -> Change:
     """What a tool does to a level of the project; nothing is changed here.
 
-    Raises UnknownIdError, SelectionError, GeometryError or InputError, and then nothing has happened.
+    `again` are the ids that the step made before, when it is made again. Raises UnknownIdError, SelectionError,
+    GeometryError or InputError, and then nothing has happened.
     """
-    draft = Draft(snapshot, level, load)
+    draft = Draft(snapshot, level, load, again)
     rows = selected(draft, selection)
     if tool.need.kinds:
         if "course" not in tool.need.kinds:
             rows = without_followers(draft, rows)
         tool.need.check(tool.title, rows)
     tool.check_locked(locked_of(draft, rows))
-    tool.apply(draft, rows)
-    return draft.change()
+    try:
+        tool.apply(draft, rows)
+    except ValidationError as error:
+        raise unsound(tool.title, error) from error
+    change = draft.change()
+    locks = None if tool.on_locked or tool.moves_nothing else snapshot.levels
+    check_change(snapshot, change.after, change.edits, level=level, locks=locks)
+    return change

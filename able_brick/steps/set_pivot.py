@@ -104,11 +104,16 @@ class SetPivot(Tool):
         "pieces stay", "Outcome", "The pieces stay where they stand, or the numbers stay and the pieces move"
     )
 
+    @property
+    def moves_nothing(self) -> bool:
+        return self.outcome == "pieces stay"
+
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         kept, moved, farthest = 0, 0, 0.0
         for piece in pieces_of(draft, rows):
             new, axes = self._point(draft, piece, rows), self._axes(draft, piece)
             users = draft.users(piece.id)
+            draft.watch(piece)
             if self.outcome == "pieces stay":
                 for user in users:
                     draft.put(_compensated(draft, piece, user, new, axes))

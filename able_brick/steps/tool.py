@@ -70,6 +70,11 @@ class Tool(BaseModel):
     previews: ClassVar[bool] = True
     on_locked: ClassVar[bool] = False
 
+    @property
+    def moves_nothing(self) -> bool:
+        """Whether what the step changes is seen nowhere, so that it may be done to what is locked elsewhere."""
+        return False
+
     def check_locked(self, locked: list[ARow]) -> None:
         """SelectionError when something among the selection is locked and the tool is not made for that."""
         if locked and not self.on_locked:

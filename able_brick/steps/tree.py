@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from typing import TypeGuard
 
 from able_brick.core.errors import SelectionError, UnknownIdError
-from able_brick.level.rows import Course, Group, Path, Piece, Thing
-from able_brick.level.snapshot import ARow, AThing
+from able_brick.level.rows import Course, Group, Path, Thing
+from able_brick.level.snapshot import ARow, AThing, Things
 from able_brick.steps.draft import Draft
 
 
@@ -38,7 +38,7 @@ def together(draft: Draft, rows: Iterable[ARow]) -> list[AThing]:
     are in one group."""
     out: dict[str, AThing] = {}
     for thing in tops(draft, rows):
-        path = draft.things[thing.path] if isinstance(thing, Course) else thing
+        path = draft.things.get(thing.path, thing) if isinstance(thing, Course) else thing
         out[path.id] = path
         if isinstance(path, Path):
             out |= {c.id: c for c in draft.things.courses(path.id)}
@@ -69,21 +69,16 @@ def put_into(draft: Draft, things: Iterable[AThing], group: str | None) -> None:
                 )
     for thing in things:
         draft.put(thing.changed(group=group))
-    moved = {t.id for t in things}
-    for thing in things:
-        if thing.group is not None and thing.group != group:
-            drop_empty(draft, thing.group, moved)
+    drop_empty(draft, (t.group for t in things))
 
 
-def drop_empty(draft: Draft, group: str, gone: set[str]) -> None:
-    """Remove a group, and those that it is in, when nothing is left in it but what is gone."""
-    row = draft.things.get(group)
-    while isinstance(row, Group) and row.id not in gone:
-        if any(t.id not in gone for t in draft.things.inside(row.id)):
-            return
-        draft.remove(row)
-        gone.add(row.id)
-        row = draft.things.get(row.group) if row.group else None
+def drop_empty(draft: Draft, groups: Iterable[str | None]) -> None:
+    """Remove those of the groups in which nothing is left in this step, and then those that they were in."""
+    for group in dict.fromkeys(groups):
+        row = None if group is None else draft.thing(group)
+        while isinstance(row, Group) and not draft.holds(row.id):
+            draft.remove(row)
+            row = None if row.group is None else draft.thing(row.group)
 
 
 def common_group(draft: Draft, things: list[AThing]) -> str | None:
@@ -97,13 +92,17 @@ def common_group(draft: Draft, things: list[AThing]) -> str | None:
     return found
 
 
+def lock_over(things: Things, thing: AThing) -> AThing | None:
+    """What locks a thing: itself, or a group that it is in."""
+    return next((t for t in (thing, *things.over(thing)) if t.locked), None)
+
+
 def locked_of(draft: Draft, rows: Iterable[ARow]) -> list[ARow]:
     """Those of the rows that are locked: themselves, by a group that they are in, or by something in them."""
-    out: list[ARow] = []
+    out: dict[str, ARow] = {}
     for row in rows:
-        if isinstance(row, Piece) or not is_thing(row):
-            continue
-        lock = next((t for t in (*draft.things.over(row), *draft.things.under(row)) if t.locked), None)
-        if lock is not None and lock not in out:
-            out.append(lock)
-    return out
+        if is_thing(row):
+            lock = lock_over(draft.things, row) or next((t for t in draft.things.under(row) if t.locked), None)
+            if lock is not None:
+                out[lock.id] = lock
+    return list(out.values())

@@ -1,1 +1,1 @@
-"""The project file: one SQLite database with rows, journal and mesh blobs. The one owner of transactions."""
+"""The project file: one SQLite database with rows, journal and mesh blobs."""

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import json
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any, Final
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import Connection, delete, func, insert, select
+from sqlalchemy import Connection, delete, insert, select
 from sqlalchemy.dialects.sqlite import insert as upsert
 
-from able_brick.core.errors import StorageError
+from able_brick.core.errors import InputError, StorageError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.rows import AnyRow, LevelRow, Piece
-from able_brick.level.snapshot import ARow, Edit, Snapshot, Things, level_of
+from able_brick.level.snapshot import ARow, Edit, Snapshot, Things, level_of, row_order
 from able_brick.steps.tool import Tool
 from able_brick.store.mesh_codec import FORMAT, encode
 from able_brick.store.tables import JournalEntry, JournalMesh, LevelState, MeshBlob, Meta, RowRecord, TextureBlob
@@ -26,7 +27,10 @@ _ROW: TypeAdapter[ARow] = TypeAdapter(AnyRow)
 
 @dataclass(frozen=True)
 class Entry:
-    """A journal entry: its database id, place in the level's journal, the step, and the rows it changed."""
+    """A journal entry: its database id, place in the level's journal, the step, and the rows it changed.
+
+    `users` are all that showed the pieces whose place it changed under them; None where it changed none.
+    """
 
     id: int
     place: int
@@ -36,6 +40,16 @@ class Entry:
     note: str
     adjustable: bool
     edits: tuple[Edit, ...]
+    users: tuple[str, ...] | None = None
+
+    @property
+    def made(self) -> tuple[str, ...]:
+        """The ids of the rows that it made."""
+        return tuple(e.id for e in self.edits if e.before is None)
+
+
+class UnreadableEntryError(StorageError):
+    """A journal entry that is damaged, or of another version."""
 
 
 def meshes_of(edits: Iterable[Edit]) -> set[str]:
@@ -56,55 +70,56 @@ def textures_of(piece: Piece) -> set[str]:
     return {s.texture for s in piece.materials if s.texture is not None}
 
 
-def rewound(counters: dict[str, int], edits: Iterable[Edit]) -> dict[str, int]:
-    """The counters without the numbers that the edits took last: a step made again gives the same ids."""
-    out = dict(counters)
-    taken: dict[str, list[int]] = {}
-    for edit in edits:
-        if edit.before is None and edit.after is not None:
-            kind, _, number = edit.after.id.rpartition("-")
-            taken.setdefault(kind, []).append(int(number))
-    for kind, numbers in taken.items():
-        if out.get(kind) == max(numbers):
-            out[kind] = min(numbers) - 1
-    return out
-
-
 def load_snapshot(connection: Connection) -> Snapshot:
     """The whole project from its rows. Raises StorageError for rows of a newer format."""
-    pieces, levels = {}, {}
-    things: dict[str, dict[str, Any]] = {}
     rows = connection.execute(select(RowRecord.payload, RowRecord.format).order_by(RowRecord.id))
+    counters = connection.execute(select(Meta.value).where(Meta.key == "counters")).scalar()
+    return snapshot_of([(str(payload), int(form)) for payload, form in rows], counters)
+
+
+def snapshot_of(rows: Iterable[tuple[str, int]], counters: str | None) -> Snapshot:
+    """The project of rows with their formats, and of the numbers given last per kind.
+
+    Things of a level that has no row get one, so that they are not lost. Raises StorageError.
+    """
+    found: list[ARow] = []
     for payload, form in rows:
         if form != ROW_FORMAT:
             raise StorageError(f"The file has rows of format {form}; this version reads {ROW_FORMAT}.")
         try:
-            row = _ROW.validate_json(payload)
+            found.append(_ROW.validate_json(payload))
         except ValidationError as error:
             where = ", ".join(".".join(str(p) for p in e["loc"]) for e in error.errors()[:3])
             raise StorageError(
                 f"The file holds a row that this version cannot read ({where}). Another version "
                 "of Able Brick made it; nothing in it was changed."
             ) from error
-        if isinstance(row, Piece):
-            pieces[row.id] = row
-        elif isinstance(row, LevelRow):
-            levels[row.id] = row
-            things.setdefault(row.id, {})
-        else:
-            things.setdefault(row.level, {})[row.id] = row
-    counters = connection.execute(select(Meta.value).where(Meta.key == "counters")).scalar()
+    found.sort(key=lambda row: row_order(row.id))
+    pieces = {r.id: r for r in found if isinstance(r, Piece)}
+    levels = {r.id: r for r in found if isinstance(r, LevelRow)}
+    things: dict[str, Things] = {key: Things() for key in levels}
+    for row in found:
+        if isinstance(row, (Piece, LevelRow)):
+            continue
+        if row.level not in levels:
+            levels[row.level] = LevelRow(id=row.level, name=f"Recovered ({row.level})")
+            things[row.level] = Things()
+        things[row.level][row.id] = row
+    return Snapshot(pieces, levels, things, _numbers(found, counters))
 
-    def number(key: str) -> tuple[str, int]:
-        kind, _, n = key.rpartition("-")
-        return kind, int(n)
 
-    return Snapshot(
-        dict(sorted(pieces.items(), key=lambda kv: number(kv[0]))),
-        levels,
-        {level: Things(sorted(t.items(), key=lambda kv: number(kv[0]))) for level, t in things.items()},
-        json.loads(counters) if counters else {},
-    )
+def _numbers(rows: Iterable[ARow], counters: str | None) -> dict[str, int]:
+    """The last number of each kind: as it was kept, and never below one that is in use."""
+    try:
+        kept = json.loads(counters) if counters else {}
+        out = {str(k): int(v) for k, v in kept.items()}
+    except (ValueError, AttributeError, TypeError):
+        out = {}
+    for row in rows:
+        kind, number = row_order(row.id)
+        if number > out.get(kind, 0):
+            out[kind] = number
+    return out
 
 
 def write_rows(connection: Connection, edits: Iterable[Edit], counters: dict[str, int]) -> None:
@@ -141,12 +156,35 @@ def write_rows(connection: Connection, edits: Iterable[Edit], counters: dict[str
     )
 
 
-def write_meshes(connection: Connection, meshes: dict[str, PolyMesh]) -> None:
-    """Store meshes that are not in the file yet."""
+def write_meshes(connection: Connection, meshes: Mapping[str, PolyMesh], written: Mapping[str, bytes]) -> None:
+    """Store meshes that are not in the file yet; `written` has the bytes of those that were made ready before."""
+    there = present(connection, MeshBlob, meshes)
     for key, mesh in meshes.items():
-        there = connection.execute(select(func.count()).where(MeshBlob.hash == key)).scalar()
-        if not there:
-            connection.execute(insert(MeshBlob), [{"hash": key, "format": FORMAT, "data": encode(mesh)}])
+        if key not in there:
+            data = written[key] if key in written else encode(mesh)
+            connection.execute(insert(MeshBlob), [{"hash": key, "format": FORMAT, "data": data}])
+
+
+def check_blobs(connection: Connection, edits: Iterable[Edit]) -> None:
+    """InputError where a piece would be kept whose mesh or picture is not in the file."""
+    pieces = [e.after for e in edits if isinstance(e.after, Piece)]
+    there = present(connection, MeshBlob, {p.mesh for p in pieces})
+    pictures = present(connection, TextureBlob, {t for p in pieces for t in textures_of(p)})
+    for piece in pieces:
+        if piece.mesh not in there:
+            raise InputError(f"The mesh of {piece.name} is not in the project; bring its file in again.", id=piece.mesh)
+        if not textures_of(piece) <= pictures:
+            raise InputError(f"A picture on {piece.name} is not in the project; bring its file in again.", id=piece.id)
+
+
+def present(connection: Connection, table: type[MeshBlob] | type[TextureBlob], hashes: Iterable[str]) -> set[str]:
+    """Which of the hashes the file has."""
+    wanted = list(hashes)
+    out: set[str] = set()
+    for at in range(0, len(wanted), 500):
+        some = select(table.hash).where(table.hash.in_(wanted[at : at + 500]))
+        out |= {str(h) for (h,) in connection.execute(some)}
+    return out
 
 
 def write_entry(
@@ -157,6 +195,7 @@ def write_entry(
     selection: tuple[str, ...],
     note: str,
     edits: tuple[Edit, ...],
+    users: tuple[str, ...] | None = None,
 ) -> None:
     """Put a step at its place in the level's journal; what stood there or later is gone."""
     connection.execute(delete(JournalEntry).where(JournalEntry.level == level, JournalEntry.place >= place))
@@ -178,6 +217,7 @@ def write_entry(
             adjustable=tool.adjustable,
             format=ROW_FORMAT,
             edits=zlib.compress(json.dumps(rows).encode(), 1),
+            users=None if users is None else json.dumps(users),
         )
     )
     entry = int(done.lastrowid)
@@ -187,29 +227,49 @@ def write_entry(
 
 
 def read_entry(connection: Connection, level: str, place: int) -> Entry | None:
-    """The journal entry at a place, or None."""
+    """The journal entry at a place, or None. Raises StorageError for one that cannot be read."""
     r = connection.execute(
         select(JournalEntry.__table__).where(JournalEntry.level == level, JournalEntry.place == place)
     ).first()
-    if r is None:
-        return None
+    return None if r is None else _entry(r)
+
+
+def entries_with(connection: Connection, row: str, levels: Iterable[str]) -> Iterator[tuple[str, Entry]]:
+    """The entries of levels that have edited a row, the newest of each level first; those that can be read."""
+    for level in levels:
+        rows = connection.execute(
+            select(JournalEntry.__table__).where(JournalEntry.level == level).order_by(JournalEntry.place.desc())
+        )
+        for r in rows:
+            with suppress(UnreadableEntryError):
+                entry = _entry(r)
+                if any(e.id == row for e in entry.edits):
+                    yield level, entry
+
+
+def _entry(r: Any) -> Entry:
     if r.format != ROW_FORMAT:
-        raise StorageError(f"The journal has entries of format {r.format}; this version reads {ROW_FORMAT}.")
-    rows = json.loads(zlib.decompress(r.edits))
-    edits = tuple(
-        Edit(None if b is None else _ROW.validate_python(b), None if a is None else _ROW.validate_python(a))
-        for b, a in rows
-    )
-    return Entry(
-        r.id,
-        r.place,
-        r.tool,
-        json.loads(r.params),
-        tuple(json.loads(r.selection)),
-        r.note,
-        r.adjustable,
-        edits,
-    )
+        raise UnreadableEntryError(f"The journal has entries of format {r.format}; this version reads {ROW_FORMAT}.")
+    try:
+        edits = tuple(
+            Edit(None if b is None else _ROW.validate_python(b), None if a is None else _ROW.validate_python(a))
+            for b, a in json.loads(zlib.decompress(r.edits))
+        )
+        return Entry(
+            r.id,
+            r.place,
+            r.tool,
+            dict(json.loads(r.params)),
+            tuple(json.loads(r.selection)),
+            r.note,
+            r.adjustable,
+            edits,
+            None if r.users is None else tuple(json.loads(r.users)),
+        )
+    except (zlib.error, ValueError, TypeError) as error:
+        raise UnreadableEntryError(
+            f"Step {r.place} of the history of {r.level} cannot be read.", level=r.level
+        ) from error
 
 
 def write_state(connection: Connection, level: str, revision: int, done: int) -> None:

@@ -6,7 +6,6 @@ import json
 import struct
 import zlib
 from collections.abc import Iterator
-from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -20,9 +19,8 @@ _OLD: Final = 1
 _FIELDS: Final = ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour")
 
 
-@lru_cache(maxsize=8)
 def encode(mesh: PolyMesh) -> bytes:
-    """The mesh as compressed bytes, lossless; kept for the meshes used last."""
+    """The mesh as compressed bytes, lossless."""
     return zstandard.ZstdCompressor(level=1, threads=2).compress(b"".join(packed(mesh)))
 
 

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
+import zlib
+from collections.abc import Mapping
 from typing import Final
 
+import zstandard
 from sqlalchemy import Engine, select
+from sqlalchemy.exc import DatabaseError
 
-from able_brick.core.errors import UnknownIdError
+from able_brick.core.cache import ByteCache
+from able_brick.core.errors import StorageError, UnknownIdError
 from able_brick.core.files.glb_write import write_view_glb
+from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.store.mesh_codec import decode
 from able_brick.store.tables import MeshBlob
 
-_MOST_CORNERS: Final = 12_000_000
-_MOST_BYTES: Final = 256 * 2**20
+_MOST_MESHES: Final = 1536 * 2**20
+_MOST_GLBS: Final = 256 * 2**20
 
 
 class MeshShelf:
@@ -23,51 +27,28 @@ class MeshShelf:
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
-        self._guard = threading.Lock()
-        self._meshes: OrderedDict[str, PolyMesh] = OrderedDict()
-        self._glbs: OrderedDict[str, bytes] = OrderedDict()
-        self._corners = 0
-        self._bytes = 0
+        self._meshes: ByteCache[PolyMesh] = ByteCache(_MOST_MESHES, mesh_bytes)
+        self._glbs: ByteCache[bytes] = ByteCache(_MOST_GLBS, len)
 
-    def remember(self, meshes: dict[str, PolyMesh]) -> None:
-        with self._guard:
-            for key, mesh in meshes.items():
-                if key not in self._meshes:
-                    self._meshes[key] = mesh
-                    self._corners += len(mesh.corners)
-                self._meshes.move_to_end(key)
-            while self._corners > _MOST_CORNERS and len(self._meshes) > 1:
-                _, old = self._meshes.popitem(last=False)
-                self._corners -= len(old.corners)
+    def remember(self, meshes: Mapping[str, PolyMesh]) -> None:
+        for key, mesh in meshes.items():
+            if self._meshes.find(key) is None:
+                self._meshes.keep(key, mesh)
 
     def get(self, key: str) -> PolyMesh:
-        """The mesh of a hash, or UnknownIdError."""
-        with self._guard:
-            found = self._meshes.get(key)
-            if found is not None:
-                self._meshes.move_to_end(key)
-                return found
-        with self._engine.connect() as connection:
-            row = connection.execute(select(MeshBlob.format, MeshBlob.data).where(MeshBlob.hash == key)).first()
-        if row is None:
-            raise UnknownIdError(f"There is no mesh {key[:12]!r}. Load the level again.", id=key[:80])
-        mesh = decode(row.data, row.format)
-        self.remember({key: mesh})
-        return mesh
+        """The mesh of a hash. Raises UnknownIdError where there is none, StorageError where it cannot be read."""
+        return self._meshes.get(key, lambda: self._read(key))
+
+    def _read(self, key: str) -> PolyMesh:
+        try:
+            with self._engine.connect() as connection:
+                row = connection.execute(select(MeshBlob.format, MeshBlob.data).where(MeshBlob.hash == key)).first()
+            if row is not None:
+                return decode(row.data, row.format)
+        except (DatabaseError, zstandard.ZstdError, zlib.error, ValueError, KeyError) as error:
+            raise StorageError(f"The mesh {key[:12]} cannot be read: the project file is damaged.", id=key) from error
+        raise UnknownIdError(f"There is no mesh {key[:12]!r}. Load the level again.", id=key[:80])
 
     def view_glb(self, key: str) -> bytes:
         """The GLB that the viewport draws for a hash."""
-        with self._guard:
-            found = self._glbs.get(key)
-            if found is not None:
-                self._glbs.move_to_end(key)
-                return found
-        data = write_view_glb(self.get(key))
-        with self._guard:
-            if key not in self._glbs:
-                self._glbs[key] = data
-                self._bytes += len(data)
-            while self._bytes > _MOST_BYTES and len(self._glbs) > 1:
-                _, old = self._glbs.popitem(last=False)
-                self._bytes -= len(old)
-        return data
+        return self._glbs.get(key, lambda: write_view_glb(self.get(key)))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
 from contextlib import AbstractContextManager
 from typing import Final
@@ -10,36 +9,30 @@ from typing import Final
 from sqlalchemy import Connection, Engine, delete, func, insert, select
 from sqlalchemy.dialects.sqlite import insert as upsert
 
+from able_brick.core.cache import ByteCache
 from able_brick.core.errors import InputError, UnknownIdError
 from able_brick.core.files.part import Texture
+from able_brick.store.journal import present
 from able_brick.store.tables import TextureBlob, Thumbnail
 
 _MOST_THUMBNAIL: Final = 256 * 1024
 _MOST_KEPT: Final = 20_000
+_MOST_TEXTURES: Final = 128 * 2**20
 
 
 class PictureShelf:
-    """Textures used last, those of previews that are in no file yet, and thumbnails."""
+    """Textures used last, and thumbnails."""
 
     def __init__(self, engine: Engine, transaction: Callable[[], AbstractContextManager[Connection]]) -> None:
         self._engine = engine
         self._transaction = transaction
-        self._guard = threading.Lock()
-        self._fresh: dict[str, Texture] = {}
-
-    def remember(self, textures: dict[str, Texture]) -> None:
-        """Keep textures at hand until they are in the file."""
-        with self._guard:
-            self._fresh |= textures
-            while len(self._fresh) > 64:
-                self._fresh.pop(next(iter(self._fresh)))
+        self._kept: ByteCache[Texture] = ByteCache(_MOST_TEXTURES, lambda t: len(t.data))
 
     def get(self, key: str) -> Texture:
         """The texture of a hash, or UnknownIdError."""
-        with self._guard:
-            found = self._fresh.get(key)
-        if found is not None:
-            return found
+        return self._kept.get(key, lambda: self._read(key))
+
+    def _read(self, key: str) -> Texture:
         with self._engine.connect() as connection:
             row = connection.execute(select(TextureBlob.__table__).where(TextureBlob.hash == key)).first()
         if row is None:
@@ -67,8 +60,8 @@ class PictureShelf:
 
 def write_textures(connection: Connection, textures: dict[str, Texture]) -> None:
     """Store textures that are not in the file yet."""
+    there = present(connection, TextureBlob, textures)
     for key, t in textures.items():
-        there = connection.execute(select(func.count()).where(TextureBlob.hash == key)).scalar()
-        if not there:
+        if key not in there:
             row = {"hash": key, "name": t.name, "media": t.media, "data": t.data}
             connection.execute(insert(TextureBlob), [row])

@@ -43,7 +43,11 @@ class RowRecord(Base):
 
 
 class JournalEntry(Base):
-    """One undoable step of a level; `edits` are the rows before and after, compressed."""
+    """One undoable step of a level; `edits` are the rows before and after, compressed.
+
+    `users` is a JSON list of all that showed the pieces whose place the step changed under them, null where it changed
+    none.
+    """
 
     __tablename__ = "journal"
     __table_args__ = (UniqueConstraint("level", "place"),)
@@ -58,6 +62,7 @@ class JournalEntry(Base):
     adjustable: Mapped[bool] = mapped_column(Boolean)
     format: Mapped[int] = mapped_column(Integer)
     edits: Mapped[bytes] = mapped_column(LargeBinary)
+    users: Mapped[str | None] = mapped_column(String)
 
 
 class JournalMesh(Base):

@@ -18,7 +18,7 @@ from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.files.part import Material, Node, Part, Scene, Texture
 from able_brick.core.files.write import write_file
-from able_brick.store.project import Project
+from able_brick.session.project import Project
 from tests.core.test_formats import BRICKS
 from tests.zoo import ZOO
 

@@ -20,7 +20,7 @@ from able_brick.core.files.part import Material, Part, Scene
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.triangulate import triangulated
 from able_brick.core.shapes.tube import torus
-from able_brick.store.project import Project
+from able_brick.session.project import Project
 from tests.bench.door import Door
 
 ROUNDS = 5

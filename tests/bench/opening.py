@@ -20,7 +20,7 @@ from typing import Any
 
 from websockets.sync.client import ClientConnection, connect
 
-from able_brick.store.project import Project
+from able_brick.session.project import Project
 from tests.bench.steps import crowd
 from tests.ui.conftest import FLAGS, Server
 

@@ -13,7 +13,8 @@ import fast_simplification
 import meshoptimizer
 import numpy as np
 
-from able_brick.core.mesh import hardware, normals, topology, triangulate
+from able_brick.core.mesh import triangulate
+from able_brick.core.mesh.kept import forget_derived
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.reduce import reduce_to
@@ -39,18 +40,6 @@ def timed(work: Callable[[], object]) -> tuple[float, float]:
     return float(np.median(spent)), min(spent)
 
 
-def forget() -> None:
-    """Drop what is kept about meshes, so that nothing of a run before is used again."""
-    for cached in (
-        topology.kept_topology,
-        normals.area_vectors,
-        normals.shading,
-        triangulate.triangulate,
-        hardware.hardware_vertices,
-    ):
-        cached.cache_clear()
-
-
 def main() -> None:
     mesh = heron()
     tris = mesh.corners[triangulate.triangulate(mesh)[0]]
@@ -60,7 +49,7 @@ def main() -> None:
     flat = np.ascontiguousarray(tris.ravel(), np.uint32)
 
     def cold() -> PolyMesh:
-        forget()
+        forget_derived(mesh)
         return reduce_to(mesh, goal).mesh
 
     def warm() -> PolyMesh:

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from able_brick.demo.build import build_demo
+from able_brick.session.project import Project
 from able_brick.steps.parse import parse_tool
-from able_brick.store.project import Project
 from tests.bench.door import Door
 
 ROUNDS = 60

@@ -16,6 +16,7 @@ from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.validity import problems
 from able_brick.core.place.dock import Spot, dock, longest_edge
 from able_brick.core.place.sizes import sized
+from able_brick.level.evaluate import item_poses
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.snapshot import Edit
 from able_brick.level.surface import told
@@ -286,10 +287,37 @@ def test_sizes_that_cannot_be_baked() -> None:
         sheet.do("bake_size", "placement-1", "placement-3", result="same piece")
     sheet.do("bake_size", "placement-1", "placement-3")
     assert len(sheet.snapshot.pieces) == 4
-    sheet.do("line_array", "placement-2", count=2)
-    sheet.do("set_pose", "array-1", size=(-1, 1, 1))
-    with pytest.raises(SelectionError, match="mirrored by its size"):
-        sheet.do("bake_size", "array-1")
+
+
+@pytest.mark.parametrize("spacing_by", ["lengths", "metres"])
+@pytest.mark.parametrize("result", ["new piece", "same piece"])
+@pytest.mark.parametrize("axis", ["x", "-x", "z"])
+def test_mirroring_sizes_are_baked_and_arrays_stay_where_they_stand(spacing_by: str, result: str, axis: str) -> None:
+    sheet = two()
+    sheet.do("set_pose", "placement-2", size=(-1.5, 1, 0.5), turn=(10, 50, 5))
+    sheet.do("place_piece", "piece-1", position=(3, 0, 9))
+    sheet.do("line_array", "placement-3", count=4, axis=axis, spacing_by=spacing_by, spacing=2.5)
+    sheet.do("place_piece", "piece-1", position=(-3, 0, 9))
+    sheet.do("line_array", "placement-4", count=3, axis=axis, spacing_by=spacing_by, spacing=2.5)
+    sheet.do("set_pose", "array-2", size=(-1, 1, 2))
+    pick = {"new piece": ("array-2", "placement-2"), "same piece": ("placement-2",)}[result]
+    before = sheet.vertices()
+    sheet.do("bake_size", *pick, result=result)
+    after = sheet.vertices()
+    for key in before:
+        assert np.abs(np.sort(after[key], axis=1) - np.sort(before[key], axis=1)).max() < 1e-9, key
+
+
+def test_an_array_goes_along_its_axis_whatever_its_size_and_its_measure() -> None:
+    sheet = two()
+    for k, by in enumerate(("lengths", "metres")):
+        sheet.do("place_piece", "piece-1", position=(0, 0, 5 * k))
+        sheet.do("line_array", f"placement-{3 + k}", count=3, axis="x", spacing_by=by, spacing=2.0)
+        for size in ((-1, 1, 1), (1, 1, 1)):
+            sheet.do("set_pose", f"array-{k + 1}", size=size)
+            poses = item_poses(sheet.snapshot, sheet.row(f"array-{k + 1}"))
+            assert poses is not None
+            assert (np.diff(poses.positions[:, 0]) > 0).all(), (by, size)
 
 
 @pytest.mark.parametrize("name", ZOO)

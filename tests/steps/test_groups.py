@@ -289,10 +289,10 @@ def test_a_level_index_follows_the_edits(nest: Sheet) -> None:
     things = nest.snapshot.of("level-1")
     assert [t.id for t in things.inside("group-1")] == ["placement-1", "placement-2"]
     assert [t.id for t in things.users("piece-1")] == [
-        "placement-1",
-        "placement-2",
         "array-1",
         "course-1",
+        "placement-1",
+        "placement-2",
         "placement-4",
     ]
     assert [g.id for g in things.over(nest.row("placement-1"))] == ["group-1", "group-2"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.path.course import Running
 from able_brick.core.place.pose import from_degrees, quaternion, to_world
 from able_brick.level.evaluate import item_poses, summary
-from able_brick.level.rows import Course, Group, LevelRow, LineArray, Path, Piece, Placement
+from able_brick.level.rows import Course, LevelRow, LineArray, Path, Piece, Placement
 from able_brick.level.snapshot import Edit, Snapshot
 from able_brick.steps.draft import Change
 from able_brick.steps.parse import parse_tool
@@ -40,20 +41,25 @@ class Sheet:
 
     def vertices(self) -> dict[str, np.ndarray]:
         """World vertices of every item of every thing."""
-        out = {}
-        for thing in self.snapshot.things["level-1"].values():
-            poses = item_poses(self.snapshot, thing)
-            if poses is None or isinstance(thing, (Path, Group)):
-                continue
-            piece = self.snapshot.pieces[thing.piece]
-            points = self.meshes[piece.mesh].positions
-            out[thing.id] = np.stack(
-                [
-                    to_world(points, tuple(r[:3]), tuple(r[3:7]), tuple(r[7:]), piece.pivot, piece.axes)  # type: ignore[arg-type]
-                    for r in poses.rows()
-                ]
-            )
-        return out
+        return {
+            thing.id: world_vertices(self.snapshot, thing, self.meshes.__getitem__)
+            for thing in self.snapshot.things["level-1"].values()
+            if hasattr(thing, "piece")
+        }
+
+
+def world_vertices(snapshot: Snapshot, thing: Any, load: Callable[[str], PolyMesh]) -> np.ndarray:
+    """World vertices (n,V,3) of every item of a thing."""
+    poses = item_poses(snapshot, thing)
+    assert poses is not None
+    piece = snapshot.pieces[thing.piece]
+    points = load(piece.mesh).positions
+    return np.stack(
+        [
+            to_world(points, tuple(r[:3]), tuple(r[3:7]), tuple(r[7:]), piece.pivot, piece.axes)  # type: ignore[arg-type]
+            for r in poses.rows()
+        ]
+    )
 
 
 BEND = [{"position": (0, 0, 0)}, {"position": (12, 1, 5)}, {"position": (25, 0, -4)}]

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, expect
 
-from able_brick.store.project import Project
+from able_brick.session.project import Project
 from tests.bench.steps import crowd
 from tests.ui.conftest import Server, opened
 from tests.ui.hands import Hands

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 
+from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.normals import Shading, shading
 from able_brick.core.mesh.numbering import bits_of, number_rows
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
@@ -32,7 +32,7 @@ class HardwareVertices:
         return len(self.corner)
 
 
-@lru_cache(maxsize=16)
+@kept_with_mesh
 def hardware_vertices(mesh: PolyMesh) -> HardwareVertices:
     """Hardware vertices in the order of the vertices, compared as float32, as they are uploaded."""
     shade = shading(mesh)

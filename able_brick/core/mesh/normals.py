@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
+from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.normal_kernels import angle_weighted, face_vectors, mark_sharp, units
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
@@ -20,7 +20,7 @@ def unit(vectors: Floats) -> Floats:
     return out
 
 
-@lru_cache(maxsize=16)
+@kept_with_mesh
 def area_vectors(mesh: PolyMesh) -> Floats:
     """(F,3) Newell normals, of the length of the face's area in m² (Newell, in Sutherland et al. 1974)."""
     if not mesh.face_count:
@@ -47,7 +47,7 @@ class Shading:
     normals: Floats
 
 
-@lru_cache(maxsize=16)
+@kept_with_mesh
 def shading(mesh: PolyMesh) -> Shading:
     """Corner normals, split at sharp edges, each the sum of face normals weighted by corner angle.
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
+from weakref import WeakValueDictionary
 
 import numpy as np
 
+from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.numbering import edge_tables, joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh, following
 
@@ -17,13 +18,14 @@ class Topology:
 
     edges (E,2) int32, lower vertex first; corner_edge (C) int32, the edge from each corner to the next;
     edge_uses (E) int32, faces on each edge; twin (C) int32, the corner on the other side of a two-faced edge that
-    runs the opposite way, or −1.
+    runs the opposite way, or −1; faces: the arrays face_starts and corners that it was made from.
     """
 
     edges: Ints
     corner_edge: Ints
     edge_uses: Ints
     twin: Ints
+    faces: tuple[Ints, Ints]
 
     @property
     def border(self) -> Bools:
@@ -36,31 +38,21 @@ class Topology:
         return bool(len(self.twin)) and bool((self.twin >= 0).all())
 
 
+#: Connectivities in use, by the identities of the faces' arrays, which each of them holds.
+_IN_USE: WeakValueDictionary[tuple[int, int], Topology] = WeakValueDictionary()
+
+
+@kept_with_mesh
 def topology(mesh: PolyMesh) -> Topology:
     """Connectivity of a mesh. Meshes that share their faces' arrays share it."""
-    return kept_topology(_Same(mesh.face_starts), _Same(mesh.corners), mesh.vertex_count)
-
-
-class _Same:
-    """An array as a key: this one, not an equal one."""
-
-    def __init__(self, array: Ints) -> None:
-        self.array = array
-
-    def __hash__(self) -> int:
-        return id(self.array)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Same) and other.array is self.array
-
-
-@lru_cache(maxsize=16)
-def kept_topology(starts: _Same, corners: _Same, vertices: int) -> Topology:
-    """Connectivity by the faces' arrays, kept for those used last."""
-    edges, corner_edge, uses, twin = edge_tables(corners.array, following(starts.array), vertices)
-    for array in (edges, corner_edge, uses, twin):
-        array.flags.writeable = False
-    return Topology(edges, corner_edge, uses, twin)
+    key = (id(mesh.face_starts), id(mesh.corners))
+    found = _IN_USE.get(key)
+    if found is None or found.faces[0] is not mesh.face_starts or found.faces[1] is not mesh.corners:
+        edges, corner_edge, uses, twin = edge_tables(mesh.corners, following(mesh.face_starts), mesh.vertex_count)
+        for array in (edges, corner_edge, uses, twin):
+            array.flags.writeable = False
+        found = _IN_USE[key] = Topology(edges, corner_edge, uses, twin, (mesh.face_starts, mesh.corners))
+    return found
 
 
 def face_components(mesh: PolyMesh) -> tuple[int, Ints]:

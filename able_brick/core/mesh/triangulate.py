@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import mapbox_earcut
 import numpy as np
 
+from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.normals import area_vectors, unit
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 
 
-@lru_cache(maxsize=16)
+@kept_with_mesh
 def triangulate(mesh: PolyMesh) -> tuple[Ints, Ints]:
     """Corners (T,3) of each triangle and its face (T); a face's n − 2 triangles are consecutive, in face order.
 

@@ -37,6 +37,11 @@ class Curve:
     def span_count(self) -> int:
         return len(self.controls)
 
+    @property
+    def nbytes(self) -> int:
+        """What it takes in memory with its table of lengths, bytes."""
+        return 8 * self.controls.nbytes
+
     def points(self, at: Floats) -> Floats:
         """(n,3) points at parameters `at` (n,): whole part the span, fraction within it."""
         span, t = self._split(at)

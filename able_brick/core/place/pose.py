@@ -70,6 +70,11 @@ class Poses:
             np.ascontiguousarray(np.broadcast_to(sizes, (n, 3)), np.float64),
         )
 
+    @property
+    def nbytes(self) -> int:
+        """What it takes in memory, bytes."""
+        return int(self.positions.nbytes + self.turns.nbytes + self.sizes.nbytes)
+
     def rows(self) -> Floats:
         """(n,10): position, turn, size of each."""
         return np.concatenate([self.positions, self.turns, self.sizes], axis=1)

@@ -20,11 +20,13 @@ def upgrade() -> None:
         sa.Column("name", sa.String, nullable=False),
         sa.Column("media", sa.String, nullable=False),
         sa.Column("data", sa.LargeBinary, nullable=False),
+        if_not_exists=True,
     )
     op.create_table(
         "thumbnail",
         sa.Column("key", sa.String, primary_key=True),
         sa.Column("data", sa.LargeBinary, nullable=False),
+        if_not_exists=True,
     )
 
 

@@ -2,66 +2,79 @@
 
 from __future__ import annotations
 
+import logging
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import Connection, select
-from sqlalchemy.exc import OperationalError
+from sqlalchemy import Connection
+from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.errors import HistoryError, StaleRevisionError, StorageError
 from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit, Snapshot, level_of
+from able_brick.session.delta import Delta, LevelView, level_delta, level_view
+from able_brick.session.history import State, check_current, check_users, history_view, locks_of, net
+from able_brick.session.opening import around, open_file, where_it_went
+from able_brick.session.saving import save_copy
 from able_brick.steps import registry
+from able_brick.steps.checks import check_change, check_row
 from able_brick.steps.draft import Change
 from able_brick.steps.tool import Tool
 from able_brick.store import journal
-from able_brick.store.database import ProjectFile
-from able_brick.store.delta import Delta, HistoryView, LevelView, StepView, level_delta, level_view
 from able_brick.store.meshes import MeshShelf
 from able_brick.store.pictures import PictureShelf, write_textures
-from able_brick.store.tables import LevelState
 
+_log = logging.getLogger("able_brick")
 #: Told of a level that has changed, and how to make the delta, which costs time where nobody listens.
 Listener = Callable[[str, Callable[[], Delta]], None]
 
 
 @dataclass(frozen=True)
-class _State:
-    revision: int
-    done: int
-    last: journal.Entry | None
-    redo: journal.Entry | None
+class Committed:
+    """A step as it will stand in the journal: what it changed, and the way there from how things stand now."""
+
+    tool: Tool
+    selection: tuple[str, ...]
+    change: Change
+    place: int
+    edits: tuple[Edit, ...]
+    net: tuple[Edit, ...]
+    after: Snapshot
 
 
 class Project:
-    """An open project file. Safe to use from several threads; readers never wait for writers."""
+    """An open project file. Safe to use from several threads; readers never wait for writers.
+
+    `read_only` says why nothing can be changed, where that is so; `notes` are sentences that came up while opening.
+    """
 
     def __init__(self, path: Path) -> None:
-        self._file = ProjectFile(path)
+        self._file, self._snapshot, self._states, self.salvaged = open_file(path)
         self._guard = threading.RLock()
         self._listeners: list[Listener] = []
-        self._views: dict[str, tuple[Snapshot, _State | None, bytes]] = {}
+        self._views: dict[str, tuple[Snapshot, State | None, bytes]] = {}
         self.meshes = MeshShelf(self._file.engine)
         self.pictures = PictureShelf(self._file.engine, self._locked_transaction)
-        try:
-            with self._file.engine.begin() as connection:
-                self._snapshot = journal.load_snapshot(connection)
-                self._states = {
-                    s.level: _State(s.revision, s.done, *self._around(connection, s.level, s.done))
-                    for s in connection.execute(select(LevelState.__table__))
-                }
-                journal.drop_unused(connection, self._snapshot)
-        except StorageError:
-            self._file.close()
-            raise
 
     def close(self) -> None:
         self._file.close()
+
+    @property
+    def path(self) -> Path:
+        return self._file.path
+
+    @property
+    def read_only(self) -> str | None:
+        return self._file.read_only
+
+    @property
+    def notes(self) -> list[str]:
+        return self._file.notes
 
     @property
     def snapshot(self) -> Snapshot:
@@ -71,6 +84,10 @@ class Project:
         """Call the listener at every committed change, once for each level that it touches."""
         self._listeners.append(listener)
 
+    def save_copy(self, to: Path) -> None:
+        """Write a whole copy of the project as a new project file. Raises StorageError, also where it exists."""
+        save_copy(self._file, self._snapshot, self._states, self.meshes, to, rows_only=self.salvaged)
+
     # -- levels -
 
     def create_level(self, name: str) -> LevelRow:
@@ -78,12 +95,13 @@ class Project:
         with self._guard:
             counters = {**self._snapshot.counters, "level": self._snapshot.counters.get("level", 0) + 1}
             row = LevelRow(id=f"level-{counters['level']}", name=name)
+            check_row(None, row)
             edits = (Edit(None, row),)
             with self._transaction() as connection:
                 journal.write_rows(connection, edits, counters)
                 journal.write_state(connection, row.id, 0, 0)
             self._snapshot = self._snapshot.with_edits(edits, counters)
-            self._states[row.id] = _State(0, 0, None, None)
+            self._states[row.id] = State(0, 0, None, None)
             return row
 
     def view(self, level: str) -> LevelView:
@@ -91,7 +109,7 @@ class Project:
         with self._guard:
             snapshot, state = self._snapshot, self._states.get(level)
         snapshot.level(level)
-        return level_view(snapshot, level, revision=state.revision if state else 0, history=_history(state))
+        return level_view(snapshot, level, revision=state.revision if state else 0, history=history_view(state))
 
     def view_json(self, level: str) -> bytes:
         """The whole level as JSON; kept for as long as nothing changes, as every tab asks for the same."""
@@ -109,7 +127,7 @@ class Project:
 
     def revision(self, level: str) -> int:
         self._snapshot.level(level)
-        return self._states[level].revision
+        return self._states[level].revision if level in self._states else 0
 
     # -- steps -
 
@@ -122,25 +140,24 @@ class Project:
         *,
         meshes: dict[str, PolyMesh] | None = None,
         textures: dict[str, Texture] | None = None,
+        written: Mapping[str, bytes] | None = None,
     ) -> Delta:
-        """Take a step and commit it. `meshes` and `textures` are new ones that the tool's parameters name.
+        """Take a step and commit it. `meshes` and `textures` are new ones that the tool's parameters name; `written`
+        has the bytes of meshes that were made ready to be stored.
 
         Raises StaleRevisionError when the level has moved on; then, as on every error, nothing has changed.
         """
-        if meshes:
-            self.meshes.remember(meshes)
-        if textures:
-            self.pictures.remember(textures)
+        load = self._loader(meshes or {})
         while True:
             base = self._at(level, revision)
-            change = registry.apply(base, level, tool, selection, self.meshes.get)
+            change = registry.apply(base, level, tool, selection, load)
             with self._guard:
                 self._at(level, revision)
                 if base is not self._snapshot:  # another level moved on meanwhile: compute again on that
                     continue
                 place = self._states[level].done + 1
-                edits = change.edits
-                return self._commit(level, tool, selection, change, edits, edits, place, meshes or {}, textures or {})
+                step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
+                return self._commit(level, step, meshes or {}, textures or {}, written or {})
 
     def adjust_last(self, level: str, tool: Tool, revision: int) -> Delta:
         """Make the last step again with other settings: one journal entry, one transaction."""
@@ -150,17 +167,9 @@ class Project:
                 self._at(level, revision)
                 if base is not self._snapshot:
                     continue
-                return self._commit(
-                    level,
-                    tool,
-                    entry.selection,
-                    change,
-                    change.edits,
-                    _net(entry.edits, change.edits),
-                    entry.place,
-                    {},
-                    {},
-                )
+                way = net(entry.edits, change.edits)
+                step = Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
+                return self._commit(level, step, {}, {}, {})
 
     def preview(
         self, level: str, tool: Tool, selection: tuple[str, ...], revision: int, *, adjust_last: bool = False
@@ -168,19 +177,18 @@ class Project:
         """What a step, or the last step with other settings, would change. Only its meshes are kept, for a while."""
         if adjust_last:
             base, entry, change = self._redone(level, tool, revision)
-            edits = _net(entry.edits, change.edits)
+            edits = net(entry.edits, change.edits)
         else:
             base = self._at(level, revision)
             change = registry.apply(base, level, tool, selection, self.meshes.get)
             edits = change.edits
         self.meshes.remember(change.meshes)
-        after = base.with_edits(edits, change.counters)
         return level_delta(
-            after,
+            change.after,
             level,
             edits,
             revision=revision,
-            history=_history(self._states.get(level)),
+            history=history_view(self._states.get(level)),
             select=change.select,
             note=change.note,
         )
@@ -193,7 +201,7 @@ class Project:
             if state.last is None:
                 raise HistoryError("There is nothing to undo.")
             edits = tuple(e.inverse() for e in reversed(state.last.edits))
-            return self._travel(level, edits, state.done - 1, state.last.selection)
+            return self._travel(level, state.last, edits, state.done - 1, state.last.selection)
 
     def redo(self, level: str, revision: int) -> Delta:
         """Make the step again that was undone last."""
@@ -203,7 +211,7 @@ class Project:
             if state.redo is None:
                 raise HistoryError("There is nothing to redo.")
             made = tuple(e.id for e in state.redo.edits if e.after is not None and level_of(e.after) == level)
-            return self._travel(level, state.redo.edits, state.done + 1, made)
+            return self._travel(level, state.redo, state.redo.edits, state.done + 1, made)
 
     # -- inside -
 
@@ -228,62 +236,76 @@ class Project:
             raise HistoryError("There is no last step to adjust.")
         if entry.tool != tool.tool:
             raise HistoryError(f"The last step is {entry.tool}, not {tool.tool}.")
-        self._check_current(base, [e.inverse() for e in entry.edits])
-        before = base.with_edits(
-            [e.inverse() for e in reversed(entry.edits)], journal.rewound(base.counters, entry.edits)
-        )
-        change = registry.apply(before, level, tool, entry.selection, self.meshes.get)
+        back = tuple(e.inverse() for e in reversed(entry.edits))
+        check_current(base, back)
+        check_users(base, level, entry, back)
+        change = registry.apply(base.with_edits(back), level, tool, entry.selection, self.meshes.get, again=entry.made)
+        # what others have built upon meanwhile is seen from where things stand, not from before the step
+        way = net(entry.edits, change.edits)
+        check_change(base, change.after, way, level=level, locks=None)
         return base, entry, change
+
+    def _loader(self, meshes: Mapping[str, PolyMesh]) -> Callable[[str], PolyMesh]:
+        def load(key: str) -> PolyMesh:
+            return meshes[key] if key in meshes else self.meshes.get(key)
+
+        return load
 
     def _commit(
         self,
         level: str,
-        tool: Tool,
-        selection: tuple[str, ...],
-        change: Change,
-        entry_edits: tuple[Edit, ...],
-        net: tuple[Edit, ...],
-        place: int,
-        meshes: dict[str, PolyMesh],
+        step: Committed,
+        meshes: Mapping[str, PolyMesh],
         textures: dict[str, Texture],
+        written: Mapping[str, bytes],
     ) -> Delta:
+        change = step.change
         last = self._states[level].last
-        again = last is not None and last.place == place
+        again = last is not None and last.place == step.place
         with self._transaction() as connection:
-            journal.write_meshes(connection, {**meshes, **change.meshes})
+            journal.write_meshes(connection, {**meshes, **change.meshes}, written)
             write_textures(connection, textures)
-            journal.write_rows(connection, net, change.counters)
-            journal.write_entry(connection, level, place, tool, selection, change.note, entry_edits)
-            if again and last is not None and journal.meshes_of(last.edits) - journal.meshes_of(entry_edits):
+            journal.check_blobs(connection, step.net)
+            journal.write_rows(connection, step.net, change.counters)
+            journal.write_entry(
+                connection,
+                level,
+                step.place,
+                step.tool,
+                step.selection,
+                change.note,
+                step.edits,
+                change.users,
+            )
+            if again and last is not None and journal.meshes_of(last.edits) - journal.meshes_of(step.edits):
                 journal.drop_unused_meshes(connection)
-            states = self._advanced(connection, level, net, place)
+            states = self._advanced(connection, level, step.net, step.place)
+            mine = self._told(step.after, level, step.net, states, change.select, change.note)
         self.meshes.remember(change.meshes)
-        return self._publish(level, net, change.counters, states, change.select, change.note)
+        self._publish(level, step.after, step.net, states, mine)
+        return mine
 
-    def _travel(self, level: str, edits: tuple[Edit, ...], done: int, select_ids: tuple[str, ...]) -> Delta:
-        self._check_current(self._snapshot, edits)
-        counters = self._snapshot.counters
+    def _travel(
+        self, level: str, entry: journal.Entry, edits: tuple[Edit, ...], done: int, select_ids: tuple[str, ...]
+    ) -> Delta:
+        before = self._snapshot
+        check_current(before, edits)
+        check_users(before, level, entry, edits)
+        after = before.with_edits(edits)
+        locks = locks_of(before, level, entry)
         with self._transaction() as connection:
-            journal.write_rows(connection, edits, counters)
+            try:
+                check_change(before, after, edits, level=level, locks=locks, refuse=HistoryError)
+            except HistoryError as error:
+                raise where_it_went(connection, before, level, error) from error
+            journal.write_rows(connection, edits, before.counters)
             states = self._advanced(connection, level, edits, done)
-        alive = self._snapshot.with_edits(edits)
-        chosen = tuple(i for i in select_ids if alive.find(level, i) is not None)
-        return self._publish(level, edits, counters, states, chosen, "")
+            chosen = tuple(i for i in select_ids if after.find(level, i) is not None)
+            mine = self._told(after, level, edits, states, chosen, "")
+        self._publish(level, after, edits, states, mine)
+        return mine
 
-    def _check_current(self, snapshot: Snapshot, edits: tuple[Edit, ...] | list[Edit]) -> None:
-        for edit in edits:
-            row = edit.before or edit.after
-            if row is None:
-                continue
-            level = level_of(row)
-            now = snapshot.levels.get(row.id) if isinstance(row, LevelRow) else snapshot.find(level or "", row.id)
-            if now != edit.before:
-                raise HistoryError(
-                    f"{row.name} has been changed since, in another level that shares it. Undo that there first.",
-                    id=row.id,
-                )
-
-    def _advanced(self, connection: Connection, level: str, edits: tuple[Edit, ...], done: int) -> dict[str, _State]:
+    def _advanced(self, connection: Connection, level: str, edits: tuple[Edit, ...], done: int) -> dict[str, State]:
         touched = {level}
         for edit in edits:
             row = edit.after or edit.before
@@ -292,46 +314,51 @@ class Project:
                 touched |= set(self._states) if where is None else {where}
         out = {}
         for key in touched:
-            state = self._states[key]
+            state = self._states.get(key, State(0, 0, None, None))
             place = done if key == level else state.done
             journal.write_state(connection, key, state.revision + 1, place)
             around = self._around(connection, key, place) if key == level else (state.last, state.redo)
-            out[key] = _State(state.revision + 1, place, *around)
+            out[key] = State(state.revision + 1, place, *around)
         return out
 
-    def _publish(
-        self,
+    @staticmethod
+    def _told(
+        after: Snapshot,
         level: str,
         edits: tuple[Edit, ...],
-        counters: dict[str, int],
-        states: dict[str, _State],
+        states: dict[str, State],
         select_ids: tuple[str, ...] | None,
         note: str,
     ) -> Delta:
-        self._snapshot = self._snapshot.with_edits(edits, counters)
+        return level_delta(
+            after,
+            level,
+            edits,
+            revision=states[level].revision,
+            history=history_view(states[level]),
+            select=select_ids,
+            note=note,
+        )
+
+    def _publish(
+        self, level: str, after: Snapshot, edits: tuple[Edit, ...], states: dict[str, State], mine: Delta
+    ) -> None:
+        """Take over what has been committed, and tell it. Nothing here may fail: the change stands."""
+        self._snapshot = after
         self._states.update(states)
-        snapshot = self._snapshot
-
-        def made(key: str) -> Delta:
-            return level_delta(
-                snapshot,
-                key,
-                edits,
-                revision=states[key].revision,
-                history=_history(states[key]),
-                select=select_ids if key == level else None,
-                note=note if key == level else "",
-            )
-
-        mine = made(level)
         for key in states:
             for listener in self._listeners:
-                listener(key, lambda key=key: mine if key == level else made(key))  # type: ignore[misc]
-        return mine
+                try:
+                    listener(
+                        key,
+                        lambda key=key: mine if key == level else self._told(after, key, edits, states, None, ""),  # type: ignore[misc]
+                    )
+                except Exception:  # noqa: BLE001
+                    _log.exception("A tab of %s could not be told of a change.", key)
 
     @staticmethod
     def _around(connection: Connection, level: str, done: int) -> tuple[journal.Entry | None, journal.Entry | None]:
-        return journal.read_entry(connection, level, done), journal.read_entry(connection, level, done + 1)
+        return around(connection, level, done)
 
     @contextmanager
     def _locked_transaction(self) -> Iterator[Connection]:
@@ -340,34 +367,10 @@ class Project:
 
     @contextmanager
     def _transaction(self) -> Iterator[Connection]:
+        if self.read_only is not None:
+            raise StorageError(f"{self.read_only} Nothing can be changed; save a copy and open that.")
         try:
             with self._file.engine.begin() as connection:
                 yield connection
-        except OperationalError as error:
+        except DatabaseError as error:
             raise StorageError(f"The project file could not be written ({error.orig}); nothing was changed.") from error
-
-
-def _net(old: tuple[Edit, ...], new: tuple[Edit, ...]) -> tuple[Edit, ...]:
-    """Edits that lead from after `old` to after `new`, both made on the same base."""
-    start = {e.id: e for e in old}
-    end = {e.id: e for e in new}
-    out = [Edit(e.after, end[k].after if k in end else e.before) for k, e in start.items()]
-    out += [e for k, e in end.items() if k not in start]
-    return tuple(e for e in out if e.before != e.after)
-
-
-def _history(state: _State | None) -> HistoryView:
-    def view(entry: journal.Entry | None) -> StepView | None:
-        if entry is None:
-            return None
-        known = registry.TOOLS.get(entry.tool)
-        return StepView(
-            tool=entry.tool,
-            title=known.title if known else entry.tool,
-            params=entry.params,
-            selection=list(entry.selection),
-            note=entry.note,
-            adjustable=entry.adjustable and known is not None,
-        )
-
-    return HistoryView(last=view(state.last if state else None), redo=view(state.redo if state else None))

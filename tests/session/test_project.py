@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import sqlite3
 import threading
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -18,50 +17,12 @@ from able_brick.core.errors import (
     StorageError,
     UnknownIdError,
 )
+from able_brick.session.delta import Delta
+from able_brick.session.project import Project
 from able_brick.steps.parse import parse_tool
-from able_brick.store.delta import Delta
 from able_brick.store.mesh_codec import decode, encode
-from able_brick.store.project import Project
+from tests.session.bench import Bench
 from tests.zoo import ZOO
-
-
-class Bench:
-    """A project with one level, and short words for what one does to it."""
-
-    def __init__(self, path: Path) -> None:
-        self.path = path
-        self.project = Project(path)
-        self.level = self.project.create_level("Trial").id
-
-    def do(self, tool: str, *selection: str, level: str | None = None, **params: Any) -> Delta:
-        where = level or self.level
-        return self.project.step(where, parse_tool(tool, params), selection, self.project.revision(where))
-
-    def undo(self, level: str | None = None) -> Delta:
-        where = level or self.level
-        return self.project.undo(where, self.project.revision(where))
-
-    def redo(self) -> Delta:
-        return self.project.redo(self.level, self.project.revision(self.level))
-
-    def adjust(self, tool: str, **params: Any) -> Delta:
-        return self.project.adjust_last(self.level, parse_tool(tool, params), self.project.revision(self.level))
-
-    def state(self) -> Any:
-        view = self.project.view(self.level)
-        return {r.id: r for r in view.changed}, view.items, view.summary
-
-    def reopen(self) -> None:
-        self.project.close()
-        self.project = Project(self.path)
-
-
-@pytest.fixture
-def bench(tmp_path: Path) -> Iterator[Bench]:
-    made = Bench(tmp_path / "trial.db")
-    yield made
-    made.project.close()
-
 
 STEPS: list[tuple[str, tuple[str, ...], dict[str, Any]]] = [
     ("add_shape", (), {"shape": {"kind": "box", "width": 4.0}, "name": "Wall"}),

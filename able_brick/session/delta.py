@@ -7,7 +7,8 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from able_brick.level.evaluate import Summary, item_poses, path_curve, summary
+from able_brick.core.errors import GeometryError
+from able_brick.level.evaluate import Summary, path_curve, shown_poses, summary
 from able_brick.level.rows import AnyRow, Course, LineArray, Path, Piece
 from able_brick.level.snapshot import Edit, Snapshot, level_of
 
@@ -65,7 +66,7 @@ def derived_items(snapshot: Snapshot, level: str, touched: set[str] | None) -> d
             continue
         depends = {thing.id, thing.piece} | ({thing.path} if isinstance(thing, Course) else set())
         if touched is None or depends & touched:
-            poses = item_poses(snapshot, thing)
+            poses = shown_poses(snapshot, thing)
             out[thing.id] = [] if poses is None else poses.rows().tolist()
     return out
 
@@ -75,7 +76,11 @@ def path_views(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict
     out: dict[str, PathView] = {}
     for thing in snapshot.of(level).runs_and_paths:
         if isinstance(thing, Path) and (touched is None or thing.id in touched):
-            curve = path_curve(thing)
+            try:
+                curve = path_curve(thing)
+            except GeometryError:  # points on one spot, in a file of an earlier version: drawn from point to point
+                out[thing.id] = PathView(line=[list(p.position) for p in thing.points], length=0, smallest_radius=None)
+                continue
             radius = curve.smallest_radius
             out[thing.id] = PathView(
                 line=curve.drawn().tolist(),

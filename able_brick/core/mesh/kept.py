@@ -1,0 +1,41 @@
+"""What is derived from a mesh is kept with it, and goes when the mesh goes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import wraps
+from typing import Any, Final, TypeVar
+
+from able_brick.core.mesh.polymesh import PolyMesh
+
+T = TypeVar("T")
+_KEPT: Final = "_derived"
+#: A mesh with all that is derived from it takes about this many times the bytes of its own arrays.
+DERIVED_SHARE: Final = 4
+
+
+def kept_with_mesh(function: Callable[[PolyMesh], T]) -> Callable[[PolyMesh], T]:
+    """Reckon it once for each mesh. Meshes never change, so it stays true."""
+    name = f"{function.__module__}.{function.__qualname__}"
+
+    @wraps(function)
+    def kept(mesh: PolyMesh) -> T:
+        derived: dict[str, Any] = mesh.__dict__.setdefault(_KEPT, {})
+        if name not in derived:
+            derived[name] = function(mesh)
+        out: T = derived[name]
+        return out
+
+    return kept
+
+
+def forget_derived(mesh: PolyMesh) -> None:
+    """Drop what was derived, as for a mesh that has never been seen."""
+    mesh.__dict__.pop(_KEPT, None)
+
+
+def mesh_bytes(mesh: PolyMesh) -> int:
+    """What a mesh takes in memory with what is derived from it, bytes: an estimate from its own arrays."""
+    arrays: list[Any] = [mesh.positions, mesh.face_starts, mesh.corners, mesh.material, mesh.facet, mesh.sharp]
+    arrays += [a for a in (mesh.uv, mesh.colour) if a is not None]
+    return DERIVED_SHARE * sum(int(a.nbytes) for a in arrays)

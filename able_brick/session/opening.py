@@ -1,0 +1,118 @@
+"""From a file to an open project: rows, journals, and what can still be read of a damaged one."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterator
+from pathlib import Path
+
+from sqlalchemy import Connection, select
+from sqlalchemy.exc import DatabaseError
+
+from able_brick.core.errors import HistoryError, StorageError
+from able_brick.level.snapshot import Snapshot
+from able_brick.session.history import State
+from able_brick.store import journal
+from able_brick.store.database import ProjectFile
+from able_brick.store.tables import LevelState
+
+
+def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool]:
+    """The file, what stands in it, where its journals stand, and whether that is only what could be saved of it.
+
+    A file that cannot be read whole, or whose journal cannot be read, is opened as a private copy, read-only.
+    Raises StorageError where the rows cannot be read, and leaves everything as it was.
+    """
+    file = ProjectFile(path)
+    try:
+        try:
+            with file.engine.begin() as connection:
+                snapshot = journal.load_snapshot(connection)
+                states = _states(connection, snapshot)
+                if file.read_only is None:
+                    journal.drop_unused(connection, snapshot)
+            file.settled()
+            return file, snapshot, states, False
+        except (DatabaseError, journal.UnreadableEntryError) as error:
+            reason = _reason(path, error)
+    except BaseException:
+        file.close()
+        raise
+    file.close()
+    file = ProjectFile(path, private=reason)
+    try:
+        snapshot = _salvaged(file)
+        states = {level: State(0, 0, None, None) for level in snapshot.levels}
+        return file, snapshot, states, True
+    except BaseException:
+        file.close()
+        raise
+
+
+def around(connection: Connection, level: str, done: int) -> tuple[journal.Entry | None, journal.Entry | None]:
+    """The entries of the last step and of the next one. What cannot be read ends the history there."""
+
+    def entry(place: int) -> journal.Entry | None:
+        try:
+            return journal.read_entry(connection, level, place)
+        except journal.UnreadableEntryError:
+            return None
+
+    return entry(done), entry(done + 1)
+
+
+def where_it_went(connection: Connection, snapshot: Snapshot, level: str, error: HistoryError) -> HistoryError:
+    """The same refusal, with the level in which a row that is missing was taken away."""
+    missing = error.data.get("missing")
+    if not isinstance(missing, str):
+        return error
+    others = [key for key in snapshot.levels if key != level]
+    for other, entry in journal.entries_with(connection, missing, others):
+        name = next((r.name for e in entry.edits if (r := e.before or e.after) and r.id == missing), missing)
+        where = snapshot.levels[other].name
+        return HistoryError(f"{error} {name} was taken away in {where}; bring it back there first.", **error.data)
+    return HistoryError(f"{error} It was taken away since; bring it back first.", **error.data)
+
+
+def _states(connection: Connection, snapshot: Snapshot) -> dict[str, State]:
+    states = {level: State(0, 0, None, None) for level in snapshot.levels}
+    for s in connection.execute(select(LevelState.__table__)).all():
+        last = journal.read_entry(connection, s.level, s.done)
+        states[s.level] = State(s.revision, s.done, last, journal.read_entry(connection, s.level, s.done + 1))
+    return states
+
+
+def _reason(path: Path, error: Exception) -> str:
+    if isinstance(error, StorageError):
+        return f"{path.name} is damaged: {error}"
+    cause = getattr(error, "orig", error)
+    return f"{path.name} is damaged ({cause})."
+
+
+def _salvaged(file: ProjectFile) -> Snapshot:
+    """What can be read of the rows of a damaged file, from both of its ends. StorageError where that is nothing."""
+    rows: dict[str, tuple[str, int]] = {}
+    counters = None
+    with file.engine.connect() as connection:
+        raw = connection.connection.driver_connection
+        if not isinstance(raw, sqlite3.Connection):
+            raise StorageError(f"{file.path} cannot be read.")
+        for order in ("ASC", "DESC"):
+            for key, payload, form in _until_broken(
+                raw,
+                f"SELECT id, payload, format FROM row NOT INDEXED ORDER BY rowid {order}",  # noqa: S608
+            ):
+                rows[str(key)] = (str(payload), int(str(form)))
+        for (value,) in _until_broken(raw, "SELECT value FROM meta WHERE key = 'counters'"):
+            counters = str(value)
+    snapshot = journal.snapshot_of(rows.values(), counters)
+    if not snapshot.levels:
+        raise StorageError(f"{file.read_only} No level in it can be read; take a copy that you kept.")
+    return snapshot
+
+
+def _until_broken(connection: sqlite3.Connection, query: str) -> Iterator[tuple[object, ...]]:
+    try:
+        yield from connection.execute(query)
+    except sqlite3.Error:
+        return

@@ -1,0 +1,253 @@
+"""What must hold for every change, whichever tool makes it: numbers, names, references over all levels, locks, runs."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Iterable, Iterator, Sequence
+from typing import Any, Final
+
+from able_brick.core.errors import AbleBrickError, GeometryError, InputError, SelectionError
+from able_brick.core.text import counted
+from able_brick.level.evaluate import check_reach, item_poses, path_curve
+from able_brick.level.rows import Course, Group, LevelRow, LineArray, Path, Piece, Placement, Thing
+from able_brick.level.snapshot import ARow, AThing, Edit, Snapshot, references
+from able_brick.steps.tree import lock_over
+
+MOST_NAME: Final = 200
+MOST_NESTED: Final = 64
+_LEAST_SIZE, _MOST_SIZE = 1e-6, 1e6
+_UNPRINTABLE: Final = frozenset({"Cc", "Cs", "Zl", "Zp"})
+_PLACING: Final = ("mesh", "pivot", "axes", "materials")
+_WHAT: Final = {"piece": "shows a piece", "path": "runs along a path", "group": "is in a group"}
+
+
+def check_change(
+    before: Snapshot,
+    after: Snapshot,
+    edits: Sequence[Edit],
+    *,
+    level: str,
+    locks: Iterable[str] | None,
+    refuse: type[AbleBrickError] = SelectionError,
+) -> None:
+    """Refuse a change that must not be committed; `before` and `after` are the whole project.
+
+    `locks` are the levels in which locks hold; None for none. Raises InputError or GeometryError for rows that are
+    unsound and runs that cannot be, and `refuse` for what others depend on or what is locked.
+    """
+    for edit in edits:
+        if edit.after is not None:
+            check_row(edit.before, edit.after)
+    _check_references(after, edits, level, refuse)
+    if locks is not None:
+        _check_locks(before, after, edits, level, frozenset(locks), refuse)
+    _check_runs(after, edits)
+
+
+# -- rows -
+
+
+def check_text(text: str, what: str, *, most: int = MOST_NAME) -> str:
+    """The text, or InputError where it is empty, too long, or holds what cannot be shown."""
+    if not text.strip():
+        raise InputError(f"The {what} is empty; type one.", field="name")
+    if len(text) > most:
+        raise InputError(
+            f"The {what} has {len(text)} letters; give at most {most}.", field="name", received=len(text), allowed=most
+        )
+    if any(unicodedata.category(c) in _UNPRINTABLE for c in text):
+        raise InputError(f"The {what} holds a character that cannot be shown; leave it out.", field="name")
+    return text
+
+
+def printable(text: str, otherwise: str, *, most: int = 120) -> str:
+    """A name from elsewhere as one that may be kept."""
+    kept = "".join(" " if unicodedata.category(c) in _UNPRINTABLE else c for c in text)
+    return " ".join(kept.split())[:most].strip() or otherwise
+
+
+def check_row(before: ARow | None, row: ARow) -> None:
+    """InputError or GeometryError where a new or changed row is unsound."""
+    if before is None or before.name != row.name:
+        check_text(row.name, "name")
+    if isinstance(row, Piece):
+        if before is None or row.materials != getattr(before, "materials", None):
+            for m in row.materials:
+                check_text(m.name, "name of a material")
+                if not all(0.0 <= v <= 1.0 for v in (*m.colour, m.roughness, m.metallic)):
+                    raise InputError(
+                        f"The material {m.name} has a value that is not from 0 to 1; give colours, roughness and "
+                        "metallic from 0 to 1.",
+                        field="materials",
+                    )
+        return
+    if isinstance(row, (Placement, LineArray)) and (before is None or getattr(before, "size", None) != row.size):
+        for s in row.size:
+            if not _LEAST_SIZE <= abs(s) <= _MOST_SIZE:
+                raise GeometryError(
+                    f"{row.name} would have the size {s:.3g}; factors from {_LEAST_SIZE:g} to {_MOST_SIZE:g} are "
+                    "possible. Bake its size first, or give another factor.",
+                    id=row.id,
+                    received=s,
+                    allowed=[_LEAST_SIZE, _MOST_SIZE],
+                )
+    turn = getattr(row, "turn", None)
+    if turn is not None and (before is None or getattr(before, "turn", None) != turn):
+        length = sum(v * v for v in turn)
+        if not abs(length - 1.0) <= 1e-6:
+            raise InputError(f"{row.name} has a turn that is no turn; give a unit quaternion.", field="turn")
+
+
+# -- references -
+
+
+def named(snapshot: Snapshot, here: str, things: Sequence[AThing], most: int = 5) -> str:
+    """Names of things, with the level of those that are not here."""
+    words = []
+    for thing in things[:most]:
+        level = snapshot.levels.get(thing.level)
+        words.append(thing.name if thing.level == here or level is None else f"{thing.name} in {level.name}")
+    return ", ".join(words) + (" …" if len(things) > most else "")
+
+
+def _check_references(after: Snapshot, edits: Sequence[Edit], here: str, refuse: type[AbleBrickError]) -> None:
+    for edit in edits:
+        row = edit.after
+        if row is None:
+            users = _needed_by(after, edit.before)
+            if users:
+                name = "" if edit.before is None else edit.before.name
+                raise refuse(
+                    f"{name} is still used {counted(len(users), 'time', 'times')} ({named(after, here, users)}). "
+                    "Delete those, or let them show something else, first.",
+                    users=[u.id for u in users[:100]],
+                )
+            continue
+        if not isinstance(row, Thing):
+            continue
+        if row.level not in after.levels:
+            raise refuse(f"{row.name} would be in a level that is not there (any more).", id=row.level)
+        known = () if edit.before is None else references(edit.before)
+        for kind, key in references(row):
+            if (kind, key) in known:
+                continue
+            found = after.pieces.get(key) if kind == "piece" else after.of(row.level).get(key)
+            if found is None or found.kind != kind:
+                raise refuse(f"{row.name} {_WHAT[kind]} that is not there any more.", id=row.id, missing=key, kind=kind)
+            if kind == "group":
+                _check_nesting(after, row)
+
+
+def _needed_by(after: Snapshot, gone: ARow | None) -> list[Any]:
+    """Things that still need a row which has gone."""
+    match gone:
+        case Piece():
+            return [u for things in after.things.values() for u in things.users(gone.id)]
+        case Path():
+            return list(after.of(gone.level).courses(gone.id))
+        case Group():
+            return list(after.of(gone.level).inside(gone.id))
+        case _:
+            return []
+
+
+def _check_nesting(after: Snapshot, row: AThing) -> None:
+    things = after.of(row.level)
+    over = things.over(row)
+    if isinstance(row, Group) and things.parent(row) is None:
+        raise SelectionError(f"{row.name} would be in itself. Take it out of that group first.", received=row.id)
+    below = max((len(things.over(t)) for t in things.under(row)), default=0) if isinstance(row, Group) else len(over)
+    if below > MOST_NESTED:
+        raise SelectionError(
+            f"Groups would be nested {below} deep; {MOST_NESTED} are possible. Dissolve some.",
+            received=below,
+            allowed=MOST_NESTED,
+        )
+
+
+# -- locks -
+
+
+def _check_locks(
+    before: Snapshot,
+    after: Snapshot,
+    edits: Sequence[Edit],
+    here: str,
+    levels: frozenset[str],
+    refuse: type[AbleBrickError],
+) -> None:
+    for thing in _changed_things(before, after, edits):
+        if thing.level not in levels:
+            continue
+        # the lock that was there when the change was asked for counts; for what is new, that of its group
+        things = (before if thing.id in before.of(thing.level) else after).of(thing.level)
+        lock = lock_over(things, thing)
+        if lock is None:
+            continue
+        level = before.levels.get(thing.level)
+        where = "" if thing.level == here or level is None else f" in {level.name}"
+        also = "" if lock.id == thing.id else f" with {thing.name} in it"
+        raise refuse(
+            f"{lock.name}{where} is locked{also}, and this would change it. Unlock it in the level list first.",
+            locked=[lock.id],
+            level=thing.level,
+        )
+
+
+def _changed_things(before: Snapshot, after: Snapshot, edits: Sequence[Edit]) -> Iterator[AThing]:
+    """Things whose rows, or whose looks by their piece, path or group, the edits change."""
+    for edit in edits:
+        old, new = edit.before, edit.after
+        if isinstance(old, Piece) and isinstance(new, Piece):
+            if any(getattr(old, k) != getattr(new, k) for k in _PLACING):
+                for things in before.things.values():
+                    yield from things.users(old.id)
+            continue
+        for row in (old, new):
+            if row is None or isinstance(row, (Piece, LevelRow)):
+                continue
+            yield row
+            group = after.of(row.level).get(row.group or "")
+            if row is new and isinstance(group, Group) and (old is None or getattr(old, "group", None) != row.group):
+                yield group
+            if row is old and isinstance(row, Path):
+                yield from before.of(row.level).courses(row.id)
+
+
+# -- runs -
+
+
+def _check_runs(after: Snapshot, edits: Sequence[Edit]) -> None:
+    """Reckon every run that the edits change, so that none is committed that cannot be shown."""
+    done: set[str] = set()
+    for edit in edits:
+        row = edit.after
+        if row is None:
+            continue
+        if isinstance(row, Piece):
+            old = edit.before
+            if isinstance(old, Piece) and (old.facts, old.pivot, old.axes) == (row.facts, row.pivot, row.axes):
+                continue
+            runs: Iterable[AThing] = (u for t in after.things.values() for u in t.users(row.id))
+        elif isinstance(row, Path):
+            curve = path_curve(row)
+            if not curve.length > 0:
+                raise GeometryError(f"{row.name} would have no length; move its points apart.", id=row.id)
+            runs = after.of(row.level).courses(row.id)
+        else:
+            runs = (row,) if isinstance(row, (LineArray, Course)) else ()
+        for run in runs:
+            if isinstance(run, (LineArray, Course)) and run.id not in done:
+                done.add(run.id)
+                _check_run(after, run)
+
+
+def _check_run(after: Snapshot, run: LineArray | Course) -> None:
+    try:
+        poses = item_poses(after, run)
+    except GeometryError as error:
+        if run.name in str(error):
+            raise
+        raise GeometryError(f"{run.name}: {error}", **error.data) from error
+    if poses is not None:
+        check_reach(run, poses)

@@ -1,0 +1,86 @@
+"""A project to try things on."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from able_brick.core.files.glb_write import write_glb
+from able_brick.core.files.read import read_file
+from able_brick.level.export import level_nodes
+from able_brick.session.delta import Delta
+from able_brick.session.project import Project
+from able_brick.steps.parse import parse_tool
+from tests.steps.test_steps import world_vertices
+
+
+class Bench:
+    """A project with one level, and short words for what one does to it."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.project = Project(path)
+        self.level = self.project.create_level("Trial").id
+
+    def do(self, tool: str, *selection: str, level: str | None = None, **params: Any) -> Delta:
+        where = level or self.level
+        return self.project.step(where, parse_tool(tool, params), selection, self.project.revision(where))
+
+    def undo(self, level: str | None = None) -> Delta:
+        where = level or self.level
+        return self.project.undo(where, self.project.revision(where))
+
+    def redo(self, level: str | None = None) -> Delta:
+        where = level or self.level
+        return self.project.redo(where, self.project.revision(where))
+
+    def adjust(self, tool: str, level: str | None = None, **params: Any) -> Delta:
+        where = level or self.level
+        return self.project.adjust_last(where, parse_tool(tool, params), self.project.revision(where))
+
+    def other(self, name: str = "Other") -> str:
+        """Another level of the project."""
+        return self.project.create_level(name).id
+
+    def state(self, level: str | None = None) -> Any:
+        view = self.project.view(level or self.level)
+        return {r.id: r for r in view.changed}, view.items, view.summary
+
+    def rows(self, level: str | None = None) -> dict[str, Any]:
+        return {r.id: r for r in self.project.view(level or self.level).changed}
+
+    def vertices(self, level: str | None = None) -> dict[str, np.ndarray]:
+        """World vertices (n,V,3) of every item of every thing of a level."""
+        snapshot = self.project.snapshot
+        return {
+            thing.id: world_vertices(snapshot, thing, self.project.meshes.get)
+            for thing in snapshot.of(level or self.level).values()
+            if hasattr(thing, "piece")
+        }
+
+    def whole(self) -> None:
+        """Every level opens, is exported, and says the same after a restart."""
+        self.check()
+        before = {key: self.state(key) for key in self.project.snapshot.levels}
+        order = {key: list(self.project.snapshot.of(key)) for key in self.project.snapshot.levels}
+        self.reopen()
+        assert {key: self.state(key) for key in self.project.snapshot.levels} == before
+        assert {key: list(self.project.snapshot.of(key)) for key in self.project.snapshot.levels} == order
+
+    def check(self) -> None:
+        """Every level opens and is exported, with an instance for each item that stands in it."""
+        project = self.project
+        for key in project.snapshot.levels:
+            view = project.view(key)
+            json.loads(view.model_dump_json())
+            if view.summary.placements:
+                nodes = level_nodes(project.snapshot, key, project.meshes.get, project.pictures.get)
+                scene = read_file("level.glb", write_glb(*nodes, name="Trial"))
+                assert len(scene.instances) == view.summary.placements
+
+    def reopen(self) -> None:
+        self.project.close()
+        self.project = Project(self.path)

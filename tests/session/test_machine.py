@@ -1,0 +1,234 @@
+"""Random work in two levels that share a kit: whatever happens, every level opens and nothing is lost or moved."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from hypothesis import HealthCheck, settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
+
+from able_brick.core.errors import AbleBrickError
+from able_brick.level.rows import Piece
+from able_brick.session.delta import Delta
+from able_brick.steps.parse import parse_tool
+from able_brick.steps.registry import TOOLS as TOOLS_OF
+from tests.session.bench import Bench
+
+number = st.sampled_from([-1.0, 0.0, 0.3, 1.0, 2.5])
+vec = st.tuples(number, number, number)
+sizes = st.sampled_from([(1.0, 1.0, 1.0), (2.0, 1.0, 1.0), (-1.0, 1.0, 1.0), (2.0, 2.0, 2.0), (1.0, -0.5, 3.0)])
+levels = st.integers(0, 1)
+#: A tool, and its parameters from what is drawn; those that need a piece or a group get one of those that there are.
+TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
+    "add_shape": {"shape": st.sampled_from([{"kind": "box"}, {"kind": "wedge"}, {"kind": "cylinder", "sides": 5}])},
+    "place_piece": {"position": vec},
+    "move": {"by": vec},
+    "turn": {"angle": st.sampled_from([30.0, 90.0, -45.0]), "about_what": st.sampled_from(["own pivot", "middle"])},
+    "size": {"factors": st.sampled_from([(2.0, 2.0, 2.0), (1.0, 3.0, 1.0), (0.01, 0.01, 0.01)])},
+    "set_pose": {"size": sizes, "position": vec},
+    "spread": {"factor": st.sampled_from([0.5, 2.0, 1000.0])},
+    "bake_size": {"result": st.sampled_from(["new piece", "same piece"])},
+    "set_pivot": {
+        "place": st.just("typed"),
+        "point": vec,
+        "outcome": st.sampled_from(["pieces stay", "numbers stay"]),
+    },
+    "duplicate": {"count": st.integers(1, 3), "linked": st.booleans(), "distance": st.sampled_from([2.0, -1.5])},
+    "line_array": {"count": st.integers(1, 4), "spacing_by": st.sampled_from(["lengths", "metres"])},
+    "adjust_array": {"count": st.integers(1, 5), "axis": st.sampled_from(["x", "-z"])},
+    "draw_path": {
+        "points": st.just([{"position": (0, 0, 0)}, {"position": (5, 1, 0)}, {"position": (9, 0, 4)}]),
+        "closed": st.booleans(),
+    },
+    "lay_course": {"piece": st.just("piece"), "fit": st.sampled_from(["fill", "number", "spacing"])},
+    "adjust_course": {"piece": st.just("piece"), "gap": st.sampled_from([0.0, 0.2, -0.2])},
+    "make_group": {},
+    "dissolve_group": {},
+    "put_into_group": {"into": st.just("group")},
+    "make_independent": {},
+    "duplicate_piece": {},
+    "replace_piece": {"by": st.just("piece"), "where": st.sampled_from(["everywhere", "selected"])},
+    "set_dimensions": {"shape": st.sampled_from([{"kind": "box", "width": 3.0}, {"kind": "wedge", "height": 2.0}])},
+    "back_to_dimensions": {},
+    "rename": {"name": st.sampled_from(["Quay", "Gate", " ", "x\x00"])},
+    "set_marks": {"lock": st.booleans()},
+    "delete": {},
+    "level_settings": {"budget": st.integers(1, 50)},
+}
+
+
+class TwoLevels(RuleBasedStateMachine):
+    """Steps, previews, adjusting, undo and redo at random, each checked against what must hold."""
+
+    @initialize()
+    def begin(self) -> None:
+        self.folder = Path(tempfile.mkdtemp())
+        self.bench = Bench(self.folder / "trial.db")
+        self.levels = [self.bench.level, self.bench.other()]
+        self.bench.do("add_shape", shape={"kind": "box"})
+        self.bench.do("place_piece", "piece-1", level=self.levels[1])
+        self.seen = {key: self.bench.state(key) for key in self.levels}
+        self.ids: dict[str, str] = {}
+        self.past: dict[str, list[Any]] = {key: [] for key in self.levels}
+        self.bench.project.listen(self.hear)
+
+    def hear(self, level: str, make: Any) -> None:
+        """Add every change up, as a tab does."""
+        delta: Delta = make()
+        rows, items, _ = self.seen[level]
+        rows, items = dict(rows), dict(items)
+        for key in delta.removed:
+            rows.pop(key, None)
+            items.pop(key, None)
+        for row in delta.changed:
+            rows[row.id] = row
+        items |= delta.items
+        self.seen[level] = (rows, items, delta.summary)
+        json.loads(delta.model_dump_json())
+
+    def world(self) -> Any:
+        snapshot = self.bench.project.snapshot
+        things = {k: [*t.items()] for k, t in snapshot.things.items()}
+        return [*snapshot.pieces.items()], [*snapshot.levels.items()], things
+
+    def chosen(self, level: str, tool: str, pick: int) -> tuple[str, ...]:
+        """Rows that suit the tool; now and then any."""
+        snapshot = self.bench.project.snapshot
+        every = [*snapshot.pieces.values(), *snapshot.of(level).values()]
+        need = TOOLS_OF[tool].need
+        suit = [r.id for r in every if pick % 7 == 0 or r.kind in need.kinds]
+        if not suit:
+            return ()
+        count = min(1 + pick % 3, need.most or 3)
+        return tuple(dict.fromkeys(suit[(pick * k + pick // 3) % len(suit)] for k in range(1, count + 1)))
+
+    def filled(self, level: str, params: dict[str, Any], pick: int) -> dict[str, Any]:
+        snapshot = self.bench.project.snapshot
+        groups = [t.id for t in snapshot.of(level).values() if t.kind == "group"]
+        stand_in = {"piece": [*snapshot.pieces], "group": groups}
+        return {
+            k: stand_in[v][pick % len(stand_in[v])] if isinstance(v, str) and stand_in.get(v) else v
+            for k, v in params.items()
+        }
+
+    def attempt(self, level: str, act: Any) -> bool:
+        """Whether it was done; where it was refused, nothing has changed."""
+        before = self.world()
+        try:
+            act()
+        except AbleBrickError:
+            assert self.world() == before
+            return False
+        self.past[level].append(before)
+        return True
+
+    @rule(level=levels, picks=st.lists(st.integers(0, 60), min_size=1, max_size=4), data=st.data(), again=st.booleans())
+    def steps(self, level: int, picks: list[int], data: st.DataObject, again: bool) -> None:
+        for pick in picks:
+            self.step(level, pick, data, again=again)
+
+    def step(self, level: int, pick: int, data: st.DataObject, *, again: bool) -> None:
+        key = self.levels[level]
+        name = data.draw(st.sampled_from(sorted(TOOLS)))
+        params = self.filled(key, {k: data.draw(v) for k, v in TOOLS[name].items()}, pick)
+        select = self.chosen(key, name, pick)
+        project = self.bench.project
+        try:
+            tool = parse_tool(name, params)
+            shown = project.preview(key, tool, select, project.revision(key))
+        except AbleBrickError:
+            shown = None
+        fresh = set(self.ids)
+        done = self.attempt(key, lambda: self.bench.do(name, *select, level=key, **params))
+        assert done == (shown is not None), "a preview is refused where the step is, and nowhere else"
+        if shown is not None:
+            rows, _, _ = self.bench.state(key)
+            for row in shown.changed:
+                assert rows[row.id] == row
+            assert not set(shown.removed) & set(rows)
+            new = {r.id for r in shown.changed} - fresh
+            assert not {i for i in new if i in self.ids}
+        if done and again:
+            self.adjust(level, pick, data)
+
+    def adjust(self, level: int, pick: int, data: st.DataObject) -> None:
+        key = self.levels[level]
+        last = self.bench.project.view(key).history.last
+        if last is None or last.tool not in TOOLS:
+            return
+        params = self.filled(key, {k: data.draw(v) for k, v in TOOLS[last.tool].items()}, pick)
+        before = self.world()
+        try:
+            self.bench.adjust(last.tool, level=key, **params)
+        except AbleBrickError:
+            assert self.world() == before
+
+    @rule(level=levels)
+    def undo(self, level: int) -> None:
+        key = self.levels[level]
+        elsewhere = self.bench.vertices(self.levels[1 - level])
+        project = self.bench.project
+        last = project.view(key).history.last
+        before = self.world()
+        try:
+            self.bench.undo(key)
+        except AbleBrickError:
+            assert self.world() == before
+            return
+        if last is not None and last.tool == "set_pivot" and last.params["outcome"] == "pieces stay":
+            for thing, points in self.bench.vertices(self.levels[1 - level]).items():
+                assert abs(points - elsewhere[thing]).max() < 1e-9, "nothing moves behind another level's back"
+        after = self.world()
+        self.bench.redo(key)
+        assert self.world() == before, "redo restores rows bit for bit and in order"
+        self.bench.undo(key)
+        assert self.world() == after, "so does undo"
+
+    @rule(level=levels)
+    def redo(self, level: int) -> None:
+        self.attempt(self.levels[level], lambda: self.bench.redo(self.levels[level]))
+
+    @rule()
+    def restart(self) -> None:
+        before = self.world()
+        self.bench.reopen()
+        self.bench.project.listen(self.hear)
+        assert self.world() == before
+
+    @invariant()
+    def everything_opens_and_adds_up(self) -> None:
+        if not hasattr(self, "bench"):
+            return
+        self.bench.check()
+        for key in self.levels:
+            assert self.seen[key] == self.bench.state(key), "deltas add up to the whole"
+        snapshot = self.bench.project.snapshot
+        every = [*snapshot.pieces, *snapshot.levels, *(i for t in snapshot.things.values() for i in t)]
+        assert len(every) == len(set(every)), "no id twice"
+        for row in (*snapshot.pieces.values(), *(t for of in snapshot.things.values() for t in of.values())):
+            home = "" if isinstance(row, Piece) else row.level
+            assert self.ids.setdefault(row.id, home) == home, "an id stays in its level"
+        assert not [
+            f for key in self.levels for f in self.bench.state(key)[2].findings if f.code.startswith(("missing", "imp"))
+        ]
+
+    def teardown(self) -> None:
+        if hasattr(self, "bench"):
+            self.bench.project.close()
+            shutil.rmtree(self.folder)
+
+
+TestTwoLevels = TwoLevels.TestCase
+#: A long run looks for new examples: HYPOTHESIS_PROFILE=default MACHINE_RUNS=1000 pytest tests/session/test_machine.py
+TestTwoLevels.settings = settings(
+    max_examples=int(os.environ.get("MACHINE_RUNS", "40")),
+    stateful_step_count=30,
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
+)
