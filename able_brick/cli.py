@@ -37,17 +37,23 @@ def serve(
 
     from able_brick.api.app import create_app
     from able_brick.session.project import Project
+    from able_brick.store.scratch import remove_abandoned
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    remove_abandoned()
     try:
         if demo and not db.exists():
             _lay_demo(db)
         project = Project(db)
-        if not project.snapshot.levels:
+        if not project.snapshot.levels and project.read_only is None:
             project.create_level("First level")
     except AbleBrickError as error:
         typer.echo(str(error), err=True)
         raise typer.Exit(2) from None
+    for note in project.notes:
+        typer.echo(note, err=True)
+    if project.read_only is not None:
+        typer.echo(f"{project.read_only} It is open for looking only; “Save a copy” in the page keeps what is in it.")
     listener = _free_port(port)
     typer.echo(f"Able Brick is at http://127.0.0.1:{listener.getsockname()[1]}/  (Ctrl+C stops it)")
     sys.stdout.flush()
@@ -61,16 +67,18 @@ def _lay_demo(db: Path) -> None:
     """Build the demo project beside its place and move it there when whole, so that no half of it is ever served."""
     from able_brick.demo.build import build_demo
     from able_brick.session.project import Project
+    from able_brick.store import leftover
 
     typer.echo("Building Merrow Lock …")
     half = db.with_name(f"{db.name}.building")
-    for left in (half, half.with_name(f"{half.name}-wal"), half.with_name(f"{half.name}-shm")):
+    for left in (half, leftover.log_of(half), half.with_name(f"{half.name}-shm")):
         left.unlink(missing_ok=True)
     project = Project(half)
     build_demo(project)
     project.close()
+    if leftover.holds_changes(db):
+        typer.echo(leftover.put_aside(db), err=True)
     half.replace(db)
-    half.with_name(f"{half.name}.lock").unlink(missing_ok=True)
 
 
 def _free_port(port: int) -> socket.socket:

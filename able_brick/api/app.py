@@ -15,6 +15,7 @@ from starlette.staticfiles import StaticFiles
 
 import able_brick
 from able_brick.api import arrivals, errors, kit, levels
+from able_brick.api import project as project_routes
 from able_brick.api.guard import Guard
 from able_brick.api.live import Hub
 from able_brick.jobs.arrivals import Arrivals
@@ -84,6 +85,7 @@ def create_app(project: Project, *, web: Path = WEB, serving: bool = False) -> F
     app.include_router(levels.router)
     app.include_router(kit.router)
     app.include_router(arrivals.router)
+    app.include_router(project_routes.router)
     app.add_middleware(Guard)
     if (web / "index.html").exists():
         app.mount("/assets", Assets(directory=web / "assets"), name="assets")

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import logging
+from errno import ENOSPC
 from http import HTTPStatus
+from math import isfinite
 from typing import Any, Final
 
 from fastapi import FastAPI, Request
@@ -23,6 +25,7 @@ from able_brick.core.errors import (
     StorageError,
     UnknownIdError,
 )
+from able_brick.steps.parse import sentence
 
 _log = logging.getLogger("able_brick")
 STATUS: Final[dict[type[AbleBrickError], int]] = {
@@ -57,7 +60,21 @@ def problem(status: int, code: str, detail: str, data: dict[str, Any] | None = N
         detail=detail,
         data=data or {},
     )
-    return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
+    # whatever came in and is told back must go out as text
+    return JSONResponse(_sendable(body.model_dump()), status, media_type="application/problem+json")
+
+
+def _sendable(value: Any) -> Any:
+    """The value without halves of characters, and without numbers that JSON does not have."""
+    if isinstance(value, str):
+        return value.encode("utf-8", "replace").decode()
+    if isinstance(value, float) and not isfinite(value):
+        return str(value)
+    if isinstance(value, dict):
+        return {_sendable(str(k)): _sendable(v) for k, v in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [_sendable(v) for v in value]
+    return value
 
 
 def install(app: FastAPI) -> None:
@@ -69,20 +86,38 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     async def invalid(_request: Request, error: RequestValidationError) -> JSONResponse:
-        fields = [{"field": ".".join(str(p) for p in e["loc"][1:]), "text": str(e["msg"])} for e in error.errors()[:20]]
-        text = "; ".join(f"{f['field']}: {f['text']}" for f in fields[:3])
-        return problem(422, InputError.code, f"The request is not understood: {text}.", {"fields": fields})
+        fields = [
+            {"field": _field(e), "text": sentence(_field(e) or "The request", dict(e))} for e in error.errors()[:20]
+        ]
+        return problem(422, InputError.code, " ".join(f["text"] for f in fields[:3]), {"fields": fields})
 
     @app.exception_handler(HTTPException)
     async def http(_request: Request, error: HTTPException) -> JSONResponse:
         code = "not_found" if error.status_code == 404 else "http"
         return problem(error.status_code, code, str(error.detail))
 
-    @app.exception_handler(Exception)
-    async def unknown(request: Request, error: Exception) -> JSONResponse:
-        _log.error("%s %s failed", request.method, request.url.path, exc_info=error)
+    @app.exception_handler(MemoryError)
+    async def crowded(_request: Request, _error: MemoryError) -> JSONResponse:
+        return problem(507, StorageError.code, "There is not enough memory for that; nothing was changed.")
+
+    @app.exception_handler(OSError)
+    async def outside(_request: Request, error: OSError) -> JSONResponse:
+        _log.error("the system refused", exc_info=error)
+        what = "the disk is full" if error.errno == ENOSPC else (error.strerror or "a file could not be used")
         return problem(
-            500,
-            "internal",
-            "Something unforeseen went wrong in Able Brick; nothing was changed. The log has more.",
+            507, StorageError.code, f"The system refused: {what}. Nothing was changed; make room and try again."
         )
+
+
+def unforeseen(method: str, path: str, error: Exception) -> JSONResponse:
+    """The reply to what nobody thought of."""
+    _log.error("%s %s failed", method, path, exc_info=error)
+    return problem(
+        500,
+        "internal",
+        "Something unforeseen went wrong in Able Brick; nothing was changed. The log has more.",
+    )
+
+
+def _field(error: Any) -> str:
+    return ".".join(str(p) for p in error["loc"][1:])

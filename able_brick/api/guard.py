@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterable
 from contextlib import suppress
 from typing import Final
-from urllib.parse import urlsplit
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from able_brick.api.errors import problem
+from able_brick.api.errors import problem, unforeseen
 
-HOSTS: Final = frozenset({"127.0.0.1", "localhost", "::1"})
+_HOST: Final = re.compile(r"(127\.0\.0\.1|localhost|\[::1\])(:[0-9]{1,5})?")
 MOST_JSON: Final = 16 * 2**20
 MOST_UPLOAD: Final = 512 * 2**20
 # The two hashes are those of the empty style element that styled-components fills by script, and of the one rule that
@@ -43,24 +44,42 @@ class Guard:
         if scope["type"] not in ("http", "websocket"):
             await self.app(scope, receive, send)
             return
-        headers = {k.lower(): v.decode("latin-1") for k, v in scope["headers"]}
-        refusal = self._refusal(headers)
-        if refusal is not None:
-            if scope["type"] == "websocket":
-                await receive()
-                await send({"type": "websocket.close", "code": 1008, "reason": refusal})
-            else:
-                await problem(403, "forbidden", refusal)(scope, receive, send)
-            return
+        headers = _Headers(scope["headers"])
+        refusal = _refusal(headers, scope.get("method", "GET"), scope["path"])
         if scope["type"] == "websocket":
-            await self.app(scope, receive, send)
+            if refusal is None:
+                await self.app(scope, receive, send)
+            else:
+                await receive()
+                await send({"type": "websocket.close", "code": 1008, "reason": refusal[:120]})
             return
+        begun = False
+
+        async def protected(message: Message) -> None:
+            nonlocal begun
+            if message["type"] == "http.response.start":
+                begun = True
+                message = {**message, "headers": [*message.get("headers", []), *HEADERS]}
+            await send(message)
+
+        if refusal is not None:
+            await problem(403, "forbidden", refusal)(scope, receive, protected)
+            return
+        try:
+            await self._bounded(scope, headers, receive, protected)
+        except Exception as error:
+            if begun:  # the reply is on its way and cannot be taken back: only breaking off tells that it is not whole
+                raise
+            await unforeseen(scope["method"], scope["path"], error)(scope, receive, protected)
+
+    async def _bounded(self, scope: Scope, headers: _Headers, receive: Receive, send: Send) -> None:
+        """The application, with a body of sensible size."""
         most = MOST_UPLOAD if scope["path"] == "/api/arrivals" else MOST_JSON
         too_large = problem(
             413, "too_large", f"The request is larger than {most // 2**20} MB, which is the most taken in."
         )
-        length = headers.get(b"content-length", "0")
-        if not length.isdigit() or int(length) > most:
+        length = headers.one(b"content-length") or "0"
+        if not (length.isascii() and length.isdigit()) or int(length) > most:
             await too_large(scope, receive, send)
             return
         taken, over = 0, False
@@ -74,27 +93,42 @@ class Guard:
                 raise _TooLargeError
             return message
 
-        async def protected(message: Message) -> None:
-            if over:  # whatever the application makes of the broken-off body, the reply is ours
-                return
-            if message["type"] == "http.response.start":
-                message = {**message, "headers": [*message.get("headers", []), *HEADERS]}
-            await send(message)
+        async def ours(message: Message) -> None:
+            if not over:  # whatever the application makes of the broken-off body, the reply is ours
+                await send(message)
 
         with suppress(_TooLargeError):
-            await self.app(scope, limited, protected)
+            await self.app(scope, limited, ours)
         if over:
             await too_large(scope, receive, send)
 
-    @staticmethod
-    def _refusal(headers: dict[bytes, str]) -> str | None:
-        host = headers.get(b"host", "")
-        name = urlsplit(f"//{host}").hostname
-        if name not in HOSTS:
-            return f"Requests for host {host[:80]!r} are not answered; open the page at 127.0.0.1."
-        origin = headers.get(b"origin")
-        if origin is not None and urlsplit(origin).netloc != host:
-            return f"Requests from pages of {origin[:80]!r} are not answered."
-        if headers.get(b"sec-fetch-site") == "cross-site" and headers.get(b"sec-fetch-mode") != "navigate":
-            return "Requests from pages of other sites are not answered."
+
+class _Headers:
+    """The headers of a request. What is sent twice is nothing that a browser sends."""
+
+    def __init__(self, raw: Iterable[tuple[bytes, bytes]]) -> None:
+        self._all: dict[bytes, list[str]] = {}
+        for key, value in raw:
+            self._all.setdefault(key.lower(), []).append(value.decode("latin-1"))
+
+    def one(self, name: bytes) -> str | None:
+        """The header; None where there is none, and what no header may be where there are several."""
+        found = self._all.get(name)
+        return None if found is None else found[0] if len(found) == 1 else "\0"
+
+
+def _refusal(headers: _Headers, method: str, path: str) -> str | None:
+    """Why a request is not answered; None where it is."""
+    host = headers.one(b"host") or ""
+    if _HOST.fullmatch(host) is None:
+        return f"Requests for host {host[:80]!r} are not answered; open the page at 127.0.0.1."
+    origin = headers.one(b"origin")
+    if origin is not None and origin != f"http://{host}":
+        return f"Requests from pages of {origin[:80]!r} are not answered."
+    site, mode = headers.one(b"sec-fetch-site"), headers.one(b"sec-fetch-mode")
+    if site in (None, "same-origin", "none"):
         return None
+    # a link on another page may lead here, to the page itself; nothing else may be asked for from there
+    if mode == "navigate" and method in ("GET", "HEAD") and not path.startswith("/api"):
+        return None
+    return "Requests from pages of other sites are not answered."

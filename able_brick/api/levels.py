@@ -6,7 +6,7 @@ import asyncio
 from functools import lru_cache
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Path, Request, WebSocket, WebSocketDisconnect
+from fastapi import APIRouter, Depends, Path, Request, WebSocket
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
@@ -21,6 +21,7 @@ from able_brick.level.snap import Snap, SnapRequest, snap
 from able_brick.level.surface import FaceAt, Feature, Ground, ground_of, nearest_feature
 from able_brick.session.delta import Delta, LevelView
 from able_brick.session.project import Project
+from able_brick.steps.checks import check_text
 from able_brick.steps.parse import parse_tool
 from able_brick.steps.registry import ToolInfo, describe
 
@@ -48,7 +49,7 @@ class LevelSummary(BaseModel):
 class NewLevel(BaseModel):
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"name": "Merrow Lock"}]})
 
-    name: str = Field(min_length=1, max_length=80)
+    name: str = Field(min_length=1, max_length=80, description="A word or more; no control characters")
 
 
 class StepRequest(BaseModel):
@@ -117,7 +118,7 @@ def list_levels(project: TheProject) -> list[LevelSummary]:
 @router.post("/levels", status_code=201)
 def create_level(project: TheProject, new: NewLevel) -> LevelSummary:
     """A new, empty level."""
-    row = project.create_level(new.name.strip())
+    row = project.create_level(check_text(new.name.strip(), "name", most=80))
     return LevelSummary(id=row.id, name=row.name, revision=0)
 
 
@@ -248,10 +249,9 @@ async def live(socket: WebSocket, level: str, revision: int | None = None) -> No
 
     sender = asyncio.create_task(send())
     try:
-        while True:
-            await socket.receive_text()
-    except WebSocketDisconnect:
-        pass
+        # whatever a tab says is not listened to; only that it is gone
+        while (await socket.receive())["type"] != "websocket.disconnect":
+            pass
     finally:
         sender.cancel()
         hub.leave(level, queue)

@@ -267,6 +267,8 @@ class Project:
             write_textures(connection, textures)
             journal.check_blobs(connection, step.net)
             journal.write_rows(connection, step.net, change.counters)
+            if last is None:  # the first entry of a level needs the row that it belongs to
+                journal.write_state(connection, level, self._states[level].revision, self._states[level].done)
             journal.write_entry(
                 connection,
                 level,

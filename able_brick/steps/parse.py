@@ -41,6 +41,16 @@ def _sentence(outer: type[Tool], error: dict[str, Any]) -> str:
     title = (info.title if info and info.title else str(loc[0]) if loc else "The request").strip()
     if len(loc) > 1 and isinstance(loc[1], int) and loc[1] < 3:
         title += f" {'XYZ'[loc[1]]}"
+    if error["type"] == "union_tag_invalid" or error["type"] == "union_tag_not_found":
+        return f"{title} is of no kind that there is; give one of {', '.join(sorted(SHAPES))}."
+    if error["type"] == "extra_forbidden":
+        allowed = ", ".join(sorted(set(kind.model_fields) - {"tool", "kind"}))
+        return f"{title} is no setting of {getattr(kind, 'title', kind.__name__)}; it has {allowed}."
+    return sentence(title, error)
+
+
+def sentence(title: str, error: Mapping[str, Any]) -> str:
+    """One of the validator's findings about what is called `title`, in words."""
     got = repr(error.get("input"))
     got = got if len(got) <= 40 else got[:37] + "…"
     limits = error.get("ctx", {})
@@ -51,21 +61,38 @@ def _sentence(outer: type[Tool], error: dict[str, Any]) -> str:
             return f"{title} is {got}; give more than {limits['gt']:g}."
         case "less_than_equal":
             return f"{title} is {got}; give {limits['le']:g} or less."
-        case "union_tag_invalid" | "union_tag_not_found":
-            return f"{title} is of no kind that there is; give one of {', '.join(sorted(SHAPES))}."
+        case "less_than":
+            return f"{title} is {got}; give less than {limits['lt']:g}."
         case "literal_error" | "enum":
             return f"{title} is {got}; give {limits['expected']}."
         case "finite_number":
             return f"{title} is {got}; give a finite number."
-        case "float_parsing" | "float_type" | "int_parsing" | "int_type" | "int_from_float":
+        case "float_parsing" | "float_type" | "int_parsing" | "int_type" | "int_from_float" | "int_parsing_size":
             whole = "whole " if error["type"].startswith("int") else ""
             return f"{title} is {got}; give a {whole}number."
+        case "bool_parsing" | "bool_type":
+            return f"{title} is {got}; give true or false."
+        case "string_type":
+            return f"{title} is {got}; give text."
+        case "string_unicode":
+            return f"{title} holds half a character; give whole ones."
+        case "string_too_short" | "too_short":
+            return f"{title} is too short; give at least {limits['min_length']}."
+        case "string_too_long" | "too_long":
+            return f"{title} is too long; give at most {limits['max_length']}."
+        case "string_pattern_mismatch":
+            return f"{title} is {got}, which has not the form of one."
+        case "tuple_type" | "list_type" | "set_type":
+            return f"{title} is {got}; give a list."
+        case "dict_type" | "model_type" | "model_attributes_type" | "dataclass_type":
+            return f"{title} is {got}; give an object with its fields."
+        case "json_invalid":
+            return f"{title} is no JSON; send a JSON object."
         case "missing":
             return f"{title} is missing."
         case "extra_forbidden":
-            return (
-                f"{title} is no setting of {kind.title}; it has "  # type: ignore[attr-defined]
-                f"{', '.join(sorted(set(kind.model_fields) - {'tool', 'kind'}))}."
-            )
+            return f"{title} is not known here; leave it out."
+        case "union_tag_invalid" | "union_tag_not_found":
+            return f"{title} is of no kind that there is; give one of {limits.get('expected_tags', 'those allowed')}."
         case _:
-            return f"{title}: {error['msg']} (got {got})."
+            return f"{title} is {got}, which cannot be used here."

@@ -14,7 +14,7 @@ from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any, Final
 
-from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.errors import StorageError
@@ -62,8 +62,10 @@ class ProjectFile:
             self._scratch.close()
 
     def settled(self) -> None:
-        """The project has opened well: a copy from before an upgrade is needed no longer."""
+        """The project has opened well: from now on it is written to, and a copy from before an upgrade may go."""
         if self.read_only is None:
+            with _in_words(self.path):
+                _stamp(self.engine)
             with suppress(OSError):
                 _kept_copy(self.path).unlink(missing_ok=True)
 
@@ -134,9 +136,10 @@ class ProjectFile:
         shutil.copyfile(self.path, copy)
         if leftover.holds_changes(self.path):
             shutil.copyfile(leftover.log_of(self.path), leftover.log_of(copy))
+        version = _version(copy, self.path)
         engine = _engine(copy)
         try:
-            if _version(engine, self.path) != HEAD:
+            if version != HEAD:
                 _migrate(engine)
         except BaseException:
             engine.dispose()
@@ -145,15 +148,14 @@ class ProjectFile:
 
 
 def _opened(path: Path) -> Engine:
+    version = _version(path)
     engine = _engine(path)
     try:
-        version = _version(engine, path)
         _absorb(engine, path)
         if version != HEAD:
             if version is not None:
                 _keep_copy(path)
             _migrate(engine)
-        _stamp(engine)
     except BaseException:
         engine.dispose()
         raise
@@ -223,24 +225,25 @@ def _settings(connection: Any, _record: object) -> None:
     cursor.close()
 
 
-def _version(engine: Engine, path: Path) -> str | None:
-    """The version of the tables; None for an empty file, and for one whose making was cut off.
+def _version(path: Path, told: Path | None = None) -> str | None:
+    """The version of the tables; None for an empty file, and for one whose making was cut off. Changes nothing.
 
-    Raises StorageError for tables of another program, or of a newer Able Brick.
+    Raises StorageError for tables of another program, or of a newer Able Brick; `told` is the file that is named then.
     """
-    with engine.connect() as connection:
-        names = {str(r[0]) for r in connection.execute(text("SELECT name FROM sqlite_master WHERE type = 'table'"))}
-        version = None
+    with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True, timeout=5)) as connection:
+        names = {str(r[0]) for r in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+        row = None
         if "alembic_version" in names:
-            version = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+            row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+    version = None if row is None else str(row[0])
     if names and not names & _OURS:
-        raise StorageError(f"{path} is not a project file of Able Brick: it is a database of another program.")
+        raise StorageError(f"{told or path} is not a project file of Able Brick: it is a database of another program.")
     if version is not None and version not in VERSIONS:
         raise StorageError(
-            f"{path} was made by a newer Able Brick (its version is {version}, this one knows up to {HEAD}). "
+            f"{told or path} was made by a newer Able Brick (its version is {version}, this one knows up to {HEAD}). "
             "Open it with that one; nothing in it was changed."
         )
-    return None if version is None else str(version)
+    return version
 
 
 def _migrate(engine: Engine) -> None:
@@ -266,17 +269,26 @@ def _absorb(engine: Engine, path: Path) -> None:
 
 
 def _stamp(engine: Engine) -> None:
-    """Mark the file as opened this time, and see to it that the mark is in the file itself: its log carries it on."""
+    """Mark the file as opened this time, in the file itself, and let its log begin with the same mark.
+
+    A crash on the way leaves a log that holds nothing but a mark, and names the mark before.
+    """
     with engine.begin() as connection:
         old = connection.execute(text("SELECT value FROM meta WHERE key = :k"), {"k": leftover.STAMP}).scalar()
         before = json.loads(old).get("now") if old else None
-        value = json.dumps({"now": secrets.token_hex(12), "before": before})
-        connection.execute(
-            text("INSERT INTO meta (key, value) VALUES (:k, :v) ON CONFLICT (key) DO UPDATE SET value = :v"),
-            {"k": leftover.STAMP, "v": value},
-        )
+        now = secrets.token_hex(12)
+        _write_stamp(connection, {"now": now, "before": before})
     with closing(engine.raw_connection()) as raw:
         raw.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchone()
+    with engine.begin() as connection:
+        _write_stamp(connection, {"now": now})
+
+
+def _write_stamp(connection: Connection, stamp: dict[str, str | None]) -> None:
+    connection.execute(
+        text("INSERT INTO meta (key, value) VALUES (:k, :v) ON CONFLICT (key) DO UPDATE SET value = :v"),
+        {"k": leftover.STAMP, "v": json.dumps(stamp)},
+    )
 
 
 # -- copies -

@@ -61,19 +61,19 @@ def belongs(path: Path) -> bool:
         both = _look(copy.absolute().as_uri())
     if both.stamp is not None and alone.stamp is not None:
         return alone.stamp.get("now") in (both.stamp.get("now"), both.stamp.get("before"))
-    if both.stamp is not None and alone.whole:  # a file without a stamp: only its first one can follow
-        return both.stamp.get("before") is None and both.whole
+    if both.stamp is not None and alone.whole:  # a file without a stamp: only the very first can follow
+        return "before" in both.stamp and both.stamp["before"] is None and both.whole
     return both.whole or not alone.whole
 
 
 def _look(uri: str) -> _Look:
-    """Read a project without changing it."""
+    """Read a project without changing it; the stamp from its table, since pages of two files may stand side by side."""
     try:
         with closing(sqlite3.connect(uri, uri=True)) as connection:
-            whole = connection.execute("PRAGMA quick_check(1)").fetchone()[0] == "ok"
+            whole = connection.execute("PRAGMA integrity_check(1)").fetchone()[0] == "ok"
             row = None
             if connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'meta'").fetchone():
-                row = connection.execute("SELECT value FROM meta WHERE key = ?", (STAMP,)).fetchone()
+                row = connection.execute("SELECT value FROM meta NOT INDEXED WHERE key = ?", (STAMP,)).fetchone()
             return _Look(whole, None if row is None else json.loads(row[0]))
     except (sqlite3.Error, ValueError):
         return _Look(False, None)
