@@ -193,7 +193,7 @@ def summary(snapshot: Snapshot, level: str) -> Summary:
             )
         items[thing.piece] += -1 if found is None else len(found.poses) - 1
         if found is not None and path is not None:
-            findings += _stretch_findings(thing, found, path_curve(path).length)
+            findings += _course_findings(thing, found, path.closed)
     uses = [PieceUse(p, n, n * snapshot.pieces[p].facts.triangles) for p, n in items.items() if n]
     uses.sort(key=lambda u: (-u.triangles, u.piece))
     triangles = sum(u.triangles for u in uses)
@@ -244,13 +244,31 @@ def _missing(snapshot: Snapshot, things: Things) -> list[Finding]:
     return out[:_MOST_TOLD]
 
 
-def _stretch_findings(course: Course, found: courses.Course, length: float) -> list[Finding]:
-    if abs(found.stretch - 1.0) <= tolerances.STRETCH_FINDING:
-        return []
-    natural = found.pitch / found.stretch
-    n = len(found.poses)
-    fits = " or ".join(f"{k * natural:.2f} m" for k in (n, n + 1) if k >= 1)
-    text = (
-        f"{course.name}: items are stretched by {100 * (found.stretch - 1):+.1f} % on {length:.2f} m; {fits} would fit."
-    )
-    return [Finding("stretch", course.id, text)]
+def _course_findings(course: Course, found: courses.Course, closed: bool) -> list[Finding]:
+    """Where a course had to be stretched too much, and where it could not stand upright."""
+    out: list[Finding] = []
+    if abs(found.stretch - 1.0) > tolerances.STRETCH_FINDING:
+        n = len(found.poses)
+        extent, gap = found.natural
+        lengths = (k * extent + (k if closed else k - 1) * gap for k in (n, n + 1) if k >= 1)
+        fits = " or ".join(f"{length:.2f} m" for length in lengths)
+        out.append(
+            Finding(
+                "stretch",
+                course.id,
+                f"{course.name}: items are stretched by {100 * (found.stretch - 1):+.1f} % on {found.length:.2f} m; "
+                f"{fits} would fit.",
+            )
+        )
+    steep = np.flatnonzero(found.steep)
+    if len(steep):
+        first, last = int(steep[0]) + 1, int(steep[-1]) + 1
+        which = f"item {first} follows" if first == last else f"items {first} to {last} follow"
+        out.append(
+            Finding(
+                "steep",
+                course.id,
+                f"{course.name}: {which} the path instead of standing upright; it is steeper than 80° there.",
+            )
+        )
+    return out

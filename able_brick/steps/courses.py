@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import ClassVar, Final, Literal
 
 from able_brick.core.errors import GeometryError, InputError
+from able_brick.core.path.course import Course as Laid
 from able_brick.core.path.course import Fit, Running, Stand
 from able_brick.core.place.copies import MOST_ITEMS
-from able_brick.core.text import counted
+from able_brick.core.text import counted, millimetres
 from able_brick.level.evaluate import laid
 from able_brick.level.field import field
 from able_brick.level.rows import Course, Path
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
+
+#: Ends and joints that are nearer than this count as closed, metres.
+_EXACT: Final = 1e-9
 
 
 class _CourseSettings(Tool):
@@ -56,10 +60,20 @@ class _CourseSettings(Tool):
         n = len(found.poses)
         if course.fit is Fit.FILL:
             draft.note = (
-                f"{counted(n, 'item', 'items')}, stretch {100 * (found.stretch - 1):+.1f} %, ends closed exactly"
+                f"{counted(n, 'item', 'items')}, stretch {100 * (found.stretch - 1):+.1f} %{_closing(found, path)}"
             )
         else:
             draft.note = f"{counted(n, 'item', 'items')}, {found.pitch:.2f} m centre to centre"
+
+
+def _closing(found: Laid, path: Path) -> str:
+    """How exactly a filled path is closed."""
+    joints = "" if found.joints_off <= _EXACT else f", joints off by up to {millimetres(found.joints_off)}"
+    if path.closed:
+        return joints or ", closed all round exactly"
+    if found.ends_off > _EXACT:
+        return f", ends off by {millimetres(found.ends_off)}"
+    return f", ends closed exactly{joints}"
 
 
 class LayCourse(_CourseSettings):

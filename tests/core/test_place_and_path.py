@@ -13,7 +13,7 @@ from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.path.course import Fit, Running, Stand, lay_course
-from able_brick.core.path.curve import PathPoint, curve
+from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.path.frames import following, upright
 from able_brick.core.place.copies import line, on_grid, repeated
 from able_brick.core.place.pivots import Along, box_anchor, compensated, mass_anchor
@@ -156,13 +156,129 @@ def test_a_filled_straight_path_is_covered_from_end_to_end(length: float) -> Non
     assert e[1:, 0] == pytest.approx(e[:-1, 1], abs=1e-9)
 
 
+span = st.tuples(st.floats(5, 14), st.floats(-3, 3), st.floats(-6, 6))
+winding = st.lists(span, min_size=2, max_size=6).map(
+    lambda steps: [PathPoint(tuple(p)) for p in np.cumsum([(0.0, 0.0, 0.0), *steps], axis=0)]  # type: ignore[misc]
+)
+
+
+@given(winding, st.sampled_from(Stand), st.floats(0.2, 1.5), st.sampled_from([0.0, 0.3, -0.1]), st.booleans())
+@settings(max_examples=80, deadline=None)
+def test_a_filled_path_is_closed_at_its_ends_and_joints(points, stand, length, gap, smooth) -> None:
+    """On any path; neighbours meet on it wherever it does not turn back within an item."""
+    path = curve(points, smooth=smooth)
+    low, high = np.array([-0.1, 0.0, -0.05]), np.array([length - 0.1, 1.0, 0.05])
+    course = lay_course(path, low, high, stand=stand, gap=gap)
+    found = ends(course, low, high)
+    keep = [0, 2] if stand is Stand.UPRIGHT else [0, 1, 2]
+    both = path.points(np.array([0.0, float(path.span_count)]))
+    assert course.ends_off <= 1e-9
+    assert np.abs(found[0, 0, keep] - both[0, keep]).max() < 1e-9
+    assert np.abs(found[-1, 1, keep] - both[1, keep]).max() < 1e-9
+    between = np.linalg.norm((found[1:, 0] - found[:-1, 1])[:, keep], axis=1)
+    off = np.abs(between - abs(gap)).max(initial=0.0)
+    assert off <= course.joints_off + 1e-9, "what is told of the joints is true"
+    if smooth:
+        assert course.joints_off <= 1e-9
+
+
+def test_upright_items_are_as_long_as_their_stretch_on_the_ground() -> None:
+    slope = curve([PathPoint((0, 0, 0)), PathPoint((10, 6, 0))])
+    course = lay_course(slope, LOW, HIGH, gap=0.5)
+    found = ends(course)
+    assert found[:, 0, 0] == pytest.approx([0.0, 5.25], abs=1e-9)
+    assert found[:, 1, 0] == pytest.approx([4.75, 10.0], abs=1e-9)
+    assert found[:, 0, 1] == pytest.approx(found[:, 1, 1])
+    assert found.mean(axis=1)[:, 1] == pytest.approx([0.6 * 2.375, 0.6 * 7.625])
+    follows = lay_course(slope, LOW, HIGH, gap=0.5, stand=Stand.FOLLOWING)
+    assert ends(follows)[-1, 1] == pytest.approx([10, 6, 0], abs=1e-9)
+
+
+def test_a_filled_ring_is_closed_all_round() -> None:
+    ring = curve(
+        [PathPoint((8, 0, 0)), PathPoint((0, 0, 8)), PathPoint((-8, 0, 0)), PathPoint((0, 0, -8))],
+        closed=True,
+        smooth=True,
+    )
+    for gap in (0.0, 0.4, -0.2):
+        course = lay_course(ring, LOW, HIGH, gap=gap)
+        found = ends(course)
+        between = np.linalg.norm(np.roll(found[:, 0], -1, axis=0) - found[:, 1], axis=1)
+        assert between == pytest.approx(np.full(len(found), abs(gap)), abs=1e-9)
+        assert course.joints_off <= 1e-9
+
+
+def test_paths_too_steep_to_stand_upright_on_are_followed_and_told() -> None:
+    cliff = curve([PathPoint((0, 0, 0)), PathPoint((12, 0, 0)), PathPoint((12.5, 16, 0)), PathPoint((24, 16, 0))])
+    course = lay_course(cliff, LOW, HIGH)
+    assert course.steep.tolist() == [False] * 3 + [True] * 4 + [False] * 3
+    up = np.array([Rotation.from_quat(q).apply([0, 1, 0]) for q in course.poses.turns])
+    assert np.abs(up[~course.steep] - (0, 1, 0)).max() < 1e-12
+    assert (np.abs(up[course.steep][:, 1]) < 0.1).all()
+
+
 @pytest.mark.parametrize("stand", Stand)
-def test_joints_of_a_filled_curve_lie_on_the_path(stand: Stand) -> None:
+def test_number_and_spacing_lie_on_a_curve_with_their_ends(stand: Stand) -> None:
     path = quarter(30)
-    course = lay_course(path, LOW, HIGH, stand=stand)
-    joints = path.points(path.parameters(np.arange(len(course.poses) + 1) * course.pitch))
-    middle = ends(course).mean(axis=1)
-    assert middle == pytest.approx((joints[1:] + joints[:-1]) / 2, abs=1e-9)
+    fine = path.points(np.linspace(0, 1, 200_001))
+    for fit, more in ((Fit.NUMBER, {"number": 7}), (Fit.SPACING, {"spacing": 4.7})):
+        course = lay_course(path, LOW, HIGH, fit=fit, stand=stand, **more)  # type: ignore[arg-type]
+        found = ends(course)
+        assert np.linalg.norm(found[0, 0] - fine[0]) < 1e-9
+        if fit is Fit.NUMBER:
+            assert np.linalg.norm(found[-1, 1] - fine[-1]) < 1e-9
+        for end in found.reshape(-1, 3):
+            assert np.linalg.norm(fine - end, axis=1).min() < 2e-4
+        assert np.diff(course.middles) == pytest.approx(np.full(len(found) - 1, course.pitch))
+
+
+def test_a_number_does_not_run_backward_on_a_path_too_short() -> None:
+    with pytest.raises(GeometryError, match=r"path is 3\.00 m long and the piece 4\.00 m: 3 cannot stand"):
+        lay_course(straight(3), LOW, HIGH, fit=Fit.NUMBER, number=3)
+    one = ends(lay_course(straight(3), LOW, HIGH, fit=Fit.NUMBER, number=1))
+    assert one[0, :, 0] == pytest.approx([-0.5, 3.5])
+    assert ends(lay_course(straight(3), LOW, HIGH, fit=Fit.SPACING, spacing=9))[0, :, 0] == pytest.approx([-0.5, 3.5])
+
+
+def brute_radius(path) -> float:
+    """The smallest radius at very many places."""
+    t = np.linspace(0, 1, 400_001)[:, None]
+    best = np.inf
+    for a, b, c, d in path.controls:
+        first = 3 * ((1 - t) ** 2 * (b - a) + 2 * t * (1 - t) * (c - b) + t**2 * (d - c))
+        second = 6 * ((1 - t) * (c - 2 * b + a) + t * (d - 2 * c + b))
+        bend = np.linalg.norm(np.cross(first, second), axis=1)
+        best = min(best, float((np.linalg.norm(first, axis=1) ** 3 / np.maximum(bend, 1e-300)).min()))
+    return best
+
+
+@given(st.lists(vec, min_size=4, max_size=4), st.booleans())
+@settings(max_examples=60, deadline=None)
+def test_the_smallest_radius_is_exact_to_one_in_a_hundred(points, flat) -> None:
+    p = np.array(points) * ([1, 0, 1] if flat else [1, 1, 1])
+    path = Curve(p[None], closed=False)
+    wanted = brute_radius(path)
+    if wanted > 1e-4:
+        assert path.smallest_radius == pytest.approx(wanted, rel=0.01, abs=1e-6)
+
+
+def test_radii_of_cusps_and_straight_paths() -> None:
+    cusp = Curve(np.array([[(0, 0, 0), (10, 0, 10), (0, 0, 10), (10, 0, 0)]], np.float64), closed=False)
+    assert cusp.smallest_radius == 0.0
+    near = Curve(np.array([[(0, 0, 0), (10, 0, 10), (0.01, 0, 10), (10, 0, 0)]], np.float64), closed=False)
+    assert near.smallest_radius == pytest.approx(brute_radius(near), rel=0.01)
+    back = Curve(np.array([[(0, 0, 0), (10, 0, 0), (-5, 0, 0), (5, 0, 0)]], np.float64), closed=False)
+    assert back.smallest_radius == 0.0
+    assert straight().smallest_radius == math.inf
+    assert quarter(10).smallest_radius == pytest.approx(10, rel=0.01)
+
+
+def test_lengths_on_the_ground() -> None:
+    path = curve(WAVY, smooth=True).on_ground
+    p = path.points(np.linspace(0, 3, 300_001))[:, [0, 2]]
+    assert path.length == pytest.approx(np.linalg.norm(np.diff(p, axis=0), axis=1).sum(), rel=1e-6)
+    at = np.linspace(0, 3, 17)
+    assert path.parameters(path.stations(at)) == pytest.approx(at, abs=1e-9)
 
 
 def test_number_spacing_offsets_and_flip() -> None:
@@ -181,13 +297,16 @@ def test_number_spacing_offsets_and_flip() -> None:
     [
         ({"fit": Fit.SPACING, "spacing": 0.0}, "above 0"),
         ({"gap": -4.0}, "leaves no distance"),
+        ({"gap": 60.0, "closed": True}, "leaves no room"),
         ({"fit": Fit.NUMBER, "number": 200_000}, "Ask for fewer"),
         ({"fit": Fit.SPACING, "spacing": 0.00002}, "Ask for fewer"),
     ],
 )
 def test_absurd_courses_are_refused(settings_: dict[str, object], text: str) -> None:
+    corner = [PathPoint((0, 0, 0)), PathPoint((5, 0, 0)), PathPoint((5, 0, 5))]
+    path = curve(corner, closed=True) if settings_.pop("closed", False) else straight()
     with pytest.raises(GeometryError, match=text):
-        lay_course(straight(), LOW, HIGH, **settings_)  # type: ignore[arg-type]
+        lay_course(path, LOW, HIGH, **settings_)  # type: ignore[arg-type]
 
 
 def test_paths_need_two_points_on_different_spots() -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -11,10 +10,10 @@ from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import unit
-from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.mesh.polymesh import Bools, Floats
 from able_brick.core.path.curve import Curve
+from able_brick.core.path.fitting import Way, filled, numbered, spaced
 from able_brick.core.path.frames import following, upright, upright_sides
-from able_brick.core.place.copies import check_items
 from able_brick.core.place.pose import Poses
 
 
@@ -45,13 +44,24 @@ class Running(StrEnum):
 
 @dataclass(frozen=True, eq=False)
 class Course:
-    """Items of a course: their poses, arc lengths of their middles (n,), centre to centre pitch (m), stretch factor."""
+    """Items of a course: their poses, lengths from the path's start to their middles (n,), centre to centre pitch (m),
+    stretch factor.
+
+    `length` is the path's as it was measured, and `natural` an item's and the gap behind it; `ends_off` is how far the
+    first and the last item's ends are from the path's (m), `joints_off` how far neighbours are from meeting on it (m),
+    beyond the gap; `steep` (n) are the items that follow the path because it is too steep to stand upright on.
+    """
 
     poses: Poses
     middles: Floats
     pitch: float
     stretch: float
     running: Running
+    length: float
+    natural: tuple[float, float]
+    ends_off: float
+    joints_off: float
+    steep: Bools
 
 
 _BACK = {
@@ -95,10 +105,12 @@ def lay_course(
     """Lay a piece whose box about its pivot runs from `low` to `high` (3,) along a curve; metres.
 
     Each item's running ends lie on the path, so neighbours meet on it: its middle is the middle of that chord and it
-    runs along the chord. *fill*: the count follows from extent + gap, and all items are stretched alike so that the
-    last one ends exactly at the end. *number*: evenly spread, first and last flush with the ends. *spacing*: centre
-    to centre in metres, from the start, as many as fit. Sideways is positive to the left of the way one walks.
-    Raises GeometryError for a piece without extent along the path, or absurd counts.
+    runs along the chord. *fill*: the count follows from extent and gap, and all items are stretched alike so that the
+    first begins at the path's start and the last one ends at its end, with the gap between them and none at the ends.
+    *number*: evenly spread, first and last flush with the ends. *spacing*: centre to centre in metres, from the start,
+    as many as fit. Upright items are measured in plan, and each stands at the height of the path at its middle; where
+    the path is steeper than 80° they follow it. Sideways is positive to the left of the way one walks.
+    Raises GeometryError for a piece without extent along the path, a path that is too short, or absurd counts.
     """
     axis = running_axis(low, high, running, flip=flip)
     k = 0 if axis in (Running.X, Running.BACK_X) else 2
@@ -106,60 +118,56 @@ def lay_course(
     extent = float(high[k] - low[k])
     if extent <= 1e-9:
         raise GeometryError("The piece has no length along the path; choose another running axis.")
-    length = curve.length
-    stretch = 1.0
-    if fit is Fit.FILL:
-        natural = extent + gap
-        if natural <= 1e-6:
-            raise GeometryError(
-                f"A gap of {gap:g} m leaves no distance between items {extent:g} m long; give more than {-extent:g} m."
-            )
-        count = check_items(max(1, round(length / natural)), "The course")
-        pitch = length / count
-        stretch = length / (count * natural)
-        middles = (np.arange(count, dtype=np.float64) + 0.5) * pitch
-    elif fit is Fit.NUMBER:
-        count = check_items(number, "The course")
-        if curve.closed:
-            pitch = length / count
-            middles = (np.arange(count, dtype=np.float64) + 0.5) * pitch
-        else:
-            pitch = (length - extent) / (count - 1) if count > 1 else 0.0
-            middles = extent / 2 + np.arange(count, dtype=np.float64) * pitch if count > 1 else np.array([length / 2])
-            middles = np.clip(middles, 0.0, length)
-    else:
-        if not spacing > 1e-6:
-            raise GeometryError(f"The spacing is {spacing:g} m; give a distance above 0.", received=spacing)
-        room = length if curve.closed else length - extent
-        count = max(1, math.floor(room / spacing + 1e-9) + (0 if curve.closed else 1))
-        check_items(count, "The course")
-        pitch = spacing
-        middles = np.clip(extent / 2 + np.arange(count, dtype=np.float64) * pitch, 0.0, length)
-    half = extent * stretch / 2
-    start, end = np.clip(middles - half, 0.0, length), np.clip(middles + half, 0.0, length)
-    if fit is Fit.FILL and gap == 0.0:
-        joints = np.arange(count + 1, dtype=np.float64) * pitch
-        joints[-1] = length
-        start, end = joints[:-1], joints[1:]
-    at_start, at_end = curve.points(curve.parameters(start)), curve.points(curve.parameters(end))
+    standing = stand is Stand.UPRIGHT
+    way = Way(curve.on_ground if standing else curve)
+    match fit:
+        case Fit.FILL:
+            stretches = filled(way, extent, gap)
+        case Fit.NUMBER:
+            stretches = numbered(way, extent, number)
+        case Fit.SPACING:
+            stretches = spaced(way, extent, spacing)
+    half = extent * stretches.stretch / 2
+    at_start, at_end, middle = way.points(stretches.ends[:, 0]), way.points(stretches.ends[:, 1]), stretches.middle
+    steep = curve.steep(middle) if standing else np.zeros(len(middle), np.bool_)
     chord = at_end - at_start
-    flush = np.linalg.norm(chord, axis=1) > 1e-9
-    frames = upright(curve, middles) if stand is Stand.UPRIGHT else following(curve, middles)
-    centre = np.where((flush & (end - start > 2 * half - 1e-9))[:, None], (at_start + at_end) / 2, frames.points)
+    level = standing & ~steep
+    chord[level, 1] = 0.0
+    size = np.linalg.norm(chord, axis=1)
+    flush = size > 1e-9
+    places = curve.stations(middle)
+    frames = upright(curve, places) if level.all() else following(curve, places)
     tangent = np.where(flush[:, None], unit(chord), frames.tangent)
-    if stand is Stand.UPRIGHT:
-        side = upright_sides(tangent)
-        over = np.broadcast_to(np.array([0.0, 1.0, 0.0]), side.shape)
-        tangent = np.cross(side, over)
-    else:
-        side = unit(frames.side - tangent * (frames.side * tangent).sum(axis=1, keepdims=True))
-        over = np.cross(tangent, side)
+    centre = np.where(flush[:, None], (at_start + at_end) / 2, frames.points)
+    centre[level, 1] = curve.points(middle)[level, 1]
+    if stretches.closes and not curve.closed:
+        # where chords differ in length, at least the outer ends are put where the path begins and ends
+        centre[0] += tangent[0] * (half - size[0] / 2)
+        centre[-1] -= tangent[-1] * (half - size[-1] / 2) if len(centre) > 1 else 0.0
+    side = unit(frames.side - tangent * (frames.side * tangent).sum(axis=1, keepdims=True))
+    over = np.cross(tangent, side)
+    if level.any():
+        side[level] = upright_sides(tangent[level])
+        over[level] = (0.0, 1.0, 0.0)
+        tangent[level] = np.cross(side[level], over[level])
     along = sign * tangent
     third = np.cross(along, over) if k == 0 else np.cross(over, along)
     matrix = np.stack([along, over, third] if k == 0 else [third, over, along], axis=2)
-    size = np.ones(3)
-    size[k] = stretch
-    middle_of_piece = sign * (low[k] + high[k]) / 2 * stretch
+    factors = np.ones(3)
+    factors[k] = stretches.stretch
+    middle_of_piece = sign * (low[k] + high[k]) / 2 * stretches.stretch
     positions = centre - tangent * middle_of_piece + side * sideways + over * up
     turns = Rotation.from_matrix(matrix).as_quat(canonical=True)
-    return Course(Poses.of(positions, turns, size), middles, pitch, stretch, axis)
+    off = np.abs(size - 2 * half)
+    return Course(
+        Poses.of(positions, turns, factors),
+        stretches.stations,
+        stretches.pitch,
+        stretches.stretch,
+        axis,
+        way.length,
+        (extent, gap if fit is Fit.FILL else 0.0),
+        float(off[0] if len(off) == 1 and not curve.closed else 0.0),
+        float(off.max()),
+        steep,
+    )

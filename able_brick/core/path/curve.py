@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Final
 
 import numpy as np
 
 from able_brick.core import tolerances
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import unit
-from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.mesh.polymesh import Bools, Floats
+from able_brick.core.path.radius import radius_of
 
+#: Paths steeper than this are followed, whatever is asked, degrees.
+STEEP: Final = 80.0
+_FLAT: Final = float(np.cos(np.radians(STEEP)))
 _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(8)
 
 
@@ -27,11 +32,15 @@ class PathPoint:
 
 @dataclass(frozen=True, eq=False)
 class Curve:
-    """Cubic Bézier spans, controls (S,4,3); neighbouring spans share their end point exactly."""
+    """Cubic Bézier spans, controls (S,4,3); neighbouring spans share their end point exactly.
+
+    `ground`: lengths are measured in plan, as on the ground, but along the path where that is steeper than `STEEP`.
+    """
 
     controls: Floats
     closed: bool
     tolerance: float = tolerances.ARC_LENGTH
+    ground: bool = False
 
     @property
     def span_count(self) -> int:
@@ -85,30 +94,45 @@ class Curve:
             at.append(k + np.linspace(0.0, 1.0, 2 if straight else per_span + 1)[:-1])
         return self.points(np.append(np.concatenate(at), float(self.span_count)))
 
-    def radii(self, at: Floats) -> Floats:
-        """(n,) radius of curvature, metres; infinite where straight."""
-        span, t = self._split(at)
-        c = self.controls[span]
-        d = self.derivatives(at)
-        dd = (6 * (1 - t))[:, None] * (c[:, 2] - 2 * c[:, 1] + c[:, 0]) + (6 * t)[:, None] * (
-            c[:, 3] - 2 * c[:, 2] + c[:, 1]
-        )
-        bend = np.linalg.norm(np.cross(d, dd), axis=1)
-        speed = np.linalg.norm(d, axis=1)
-        curved = bend > 1e-9 * np.maximum(speed, 1e-12) ** 2
-        out: Floats = np.divide(speed**3, bend, out=np.full_like(bend, np.inf), where=curved)
-        return out
-
     @property
     def length(self) -> float:
         """Arc length in metres, within the relative tolerance."""
         return float(self._table[1][-1])
 
-    @property
+    @cached_property
     def smallest_radius(self) -> float:
-        """Smallest radius of curvature at 65 places of each span, metres; infinite for straight paths."""
-        at = (np.arange(self.span_count)[:, None] + np.linspace(1e-6, 1 - 1e-6, 65)).ravel()
-        return float(self.radii(at).min(initial=np.inf))
+        """Smallest radius of curvature of the spans, metres, to 0.1 %; infinite where all are straight, 0 at a cusp."""
+        return radius_of(self.controls)[0]
+
+    @cached_property
+    def is_straight(self) -> bool:
+        """Whether it goes from its start to its end without turning or coming back."""
+        chord = float(np.linalg.norm(self.controls[-1, 3] - self.controls[0, 0]))
+        return not self.closed and chord >= self.length * (1 - 1e-13)
+
+    @cached_property
+    def on_ground(self) -> Curve:
+        """The same path, with lengths measured on the ground."""
+        return replace(self, ground=True)
+
+    def steep(self, at: Floats) -> Bools:
+        """(n) whether it is steeper than `STEEP` at parameters (n)."""
+        d = self.derivatives(at)
+        return np.asarray(np.hypot(d[:, 0], d[:, 2]) < _FLAT * np.linalg.norm(d, axis=1))
+
+    @cached_property
+    def ever_steep(self) -> bool:
+        """Whether it is that steep anywhere, by 33 places of each span."""
+        at = (np.arange(self.span_count)[:, None] + np.linspace(0, 1 - 1e-9, 33)).ravel()
+        return bool(self.steep(at).any())
+
+    def stations(self, at: Floats) -> Floats:
+        """Lengths from the start to parameters of any shape, metres; clipped to the path."""
+        knots, sums = self._table
+        t = np.clip(np.asarray(at, np.float64), 0.0, float(self.span_count)).ravel()
+        k = np.clip(np.searchsorted(knots, t, side="right") - 1, 0, len(knots) - 2)
+        out = sums[k] + np.where(t >= knots[k + 1], sums[k + 1] - sums[k], self._arc(knots[k], t))
+        return out.reshape(np.shape(at))
 
     def parameters(self, stations: Floats) -> Floats:
         """(n,) parameters at arc lengths `stations` (n,), metres from the start; clipped to the path.
@@ -130,7 +154,7 @@ class Curve:
             if float(np.abs(miss).max(initial=0.0)) <= 1e-12 * max(self.length, 1.0):
                 break
             # a knot that ends a span is taken as this span's end, never as the next span's start
-            speed = np.linalg.norm(self._inner_derivatives(base, t), axis=1)
+            speed = self._speed(self._inner_derivatives(base, t))
             step = t - np.divide(miss, speed, out=np.zeros_like(miss), where=speed > 0)
             t = np.where((step >= low) & (step <= high), step, (low + high) / 2)
         return t
@@ -150,12 +174,20 @@ class Curve:
             + 3 * u**2 * (c[:, 3] - c[:, 2])
         )
 
+    def _speed(self, d: Floats) -> Floats:
+        """(n) length per parameter for derivatives (n,3)."""
+        whole: Floats = np.linalg.norm(d, axis=1)
+        if not self.ground:
+            return whole
+        flat = np.hypot(d[:, 0], d[:, 2])
+        return np.where(flat < _FLAT * whole, whole, flat)
+
     def _arc(self, low: Floats, high: Floats) -> Floats:
         """(n,) arc length between parameters of the same span, by Gauss–Legendre."""
         half = (high - low) / 2
         at = low[:, None] + half[:, None] * (1 + _NODES)
         d = self._inner_derivatives(np.repeat(low, len(_NODES)), at.ravel())
-        speed: Floats = np.linalg.norm(d, axis=1).reshape(at.shape)
+        speed = self._speed(d).reshape(at.shape)
         out: Floats = (speed * _WEIGHTS).sum(axis=1) * half
         return out
 

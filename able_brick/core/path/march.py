@@ -1,0 +1,240 @@
+"""Walking along a path in straight strides of given lengths, from point of the path to point of the path."""
+
+from __future__ import annotations
+
+import math
+
+import numba
+import numpy as np
+
+from able_brick.core.mesh.polymesh import Floats
+
+_TRACES = 2000
+
+
+@numba.njit(cache=True, nogil=True)
+def _at(controls, closed, t, p, d):  # type: ignore[no-untyped-def]
+    """Point and derivative at a parameter. Beyond its ends an open path goes straight on, a closed one round again."""
+    spans = len(controls)
+    if closed:
+        k = math.floor(t)
+        u = t - k
+        k = k % spans
+    else:
+        k = min(max(math.floor(t), 0), spans - 1)
+        u = min(max(t - k, 0.0), 1.0)
+    s = 1.0 - u
+    for i in range(3):
+        a, b, c, e = controls[k, 0, i], controls[k, 1, i], controls[k, 2, i], controls[k, 3, i]
+        p[i] = s * s * s * a + 3 * s * s * u * b + 3 * s * u * u * c + u * u * u * e
+        d[i] = 3 * (s * s * (b - a) + 2 * s * u * (c - b) + u * u * (e - c))
+    if not closed and (t > spans or t < 0.0):
+        over = t - spans if t > spans else t
+        size = math.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+        if size < 1e-12:  # a handle of no length: on along the chord
+            for i in range(3):
+                d[i] = controls[k, 3, i] - controls[k, 0, i]
+        for i in range(3):
+            p[i] += d[i] * over
+
+
+@numba.njit(cache=True, nogil=True)
+def _fastest(controls):  # type: ignore[no-untyped-def]
+    """(S) a bound of the speed in each span."""
+    out = np.empty(len(controls))
+    for k in range(len(controls)):
+        most = 0.0
+        for j in range(3):
+            q = 0.0
+            for i in range(3):
+                q += (controls[k, j + 1, i] - controls[k, j, i]) ** 2
+            most = max(most, 9 * q)
+        chord = 0.0
+        for i in range(3):
+            chord += (controls[k, 3, i] - controls[k, 0, i]) ** 2
+        out[k] = math.sqrt(max(most, chord))
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
+def _newton(controls, closed, p0, d0, t, length, way, grain):  # type: ignore[no-untyped-def]
+    """Newton's method from a parameter; NaN where the path does not go on in about one direction from p0."""
+    p, d = np.empty(3), np.empty(3)
+    for k in range(24):
+        _at(controls, closed, t, p, d)
+        x, y, z = p[0] - p0[0], p[1] - p0[1], p[2] - p0[2]
+        r = math.sqrt(x * x + y * y + z * z)
+        speed = math.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+        if r <= 0.0 or speed <= 0.0:
+            return np.nan
+        slope = way * (x * d[0] + y * d[1] + z * d[2]) / r
+        if slope <= 0.2 * speed or d[0] * d0[0] + d[1] * d0[1] + d[2] * d0[2] <= 0.0:
+            return np.nan
+        miss = r - length
+        if abs(miss) <= grain or (k >= 6 and abs(miss) <= 64 * grain):
+            return t
+        t = t - way * miss / slope
+    return np.nan
+
+
+@numba.njit(cache=True, nogil=True)
+def _stride(controls, closed, fastest, grain, t0, length, way):  # type: ignore[no-untyped-def]
+    """The nearest parameter ahead (way 1) or behind (−1) at which the path is so far from where it is at t0, or NaN.
+
+    Newton's method where the path goes on in about one direction, else steps that are too short to pass it.
+    """
+    spans = len(controls)
+    p0, d0, p, d = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    if length <= grain:
+        return t0
+    _at(controls, closed, t0, p0, d0)
+    speed = math.sqrt(d0[0] * d0[0] + d0[1] * d0[1] + d0[2] * d0[2])
+    if speed > 0.0:
+        t = _newton(controls, closed, p0, d0, t0 + way * length / speed, length, way, grain)
+        if math.isfinite(t) and 0.0 < way * (t - t0) <= 1.0:
+            return t
+    t = t0
+    for _ in range(_TRACES):
+        _at(controls, closed, t, p, d)
+        x, y, z = p[0] - p0[0], p[1] - p0[1], p[2] - p0[2]
+        left = length - math.sqrt(x * x + y * y + z * z)
+        if left <= grain:
+            return t
+        k = math.floor(t)
+        if way < 0 and t == k:
+            k -= 1
+        most = fastest[k % spans] if closed else fastest[min(max(k, 0), spans - 1)]
+        if most <= 0.0:
+            return np.nan
+        if left < 1e-3 * length:  # near: to the end by Newton's method, in the direction that the path has here
+            near = _newton(controls, closed, p0, d, t + way * left / most, length, way, grain)
+            if math.isfinite(near) and way * (near - t) >= 0.0:
+                return near
+        step = max(left / most, 1e-15 * max(abs(t), 1.0))
+        if closed or 0 <= k < spans:
+            edge = k + 1.0 if way > 0 else float(k)
+            if step >= abs(edge - t) > 0.0:
+                t = edge
+                continue
+        t += way * step
+        if closed and abs(t - t0) > spans:
+            return np.nan
+    return np.nan
+
+
+@numba.njit(cache=True, nogil=True)
+def _grain(controls):  # type: ignore[no-untyped-def]
+    """How finely places along spans can be told apart, metres."""
+    return 8e-16 * max(1.0, np.abs(controls).max())
+
+
+@numba.njit(cache=True, nogil=True)
+def _walk(controls, closed, fastest, grain, stride, gap, count, ends):  # type: ignore[no-untyped-def]
+    """Fill ends (count,2) with the parameters of strides with gaps between them; where the last one ends, or NaN."""
+    t = 0.0
+    for k in range(count):
+        ends[k, 0] = t
+        t = _stride(controls, closed, fastest, grain, t, stride, 1)
+        if not math.isfinite(t):
+            return np.nan
+        ends[k, 1] = t
+        if k < count - 1 or closed:
+            t = _stride(controls, closed, fastest, grain, t, abs(gap), 1 if gap >= 0 else -1)
+            if not math.isfinite(t):
+                return np.nan
+    return t
+
+
+@numba.njit(cache=True, nogil=True)
+def _beyond(controls, closed, t):  # type: ignore[no-untyped-def]
+    """How far a parameter is beyond the path's end, metres; negative before it."""
+    p, d, q = np.empty(3), np.empty(3), np.empty(3)
+    end = float(len(controls))
+    _at(controls, closed, t, p, d)
+    _at(controls, closed, end if not closed else 0.0, q, d)
+    away = math.sqrt((p[0] - q[0]) ** 2 + (p[1] - q[1]) ** 2 + (p[2] - q[2]) ** 2)
+    # whole spans in between count as well, so that a path that comes back to its end is not mistaken for it
+    return (away + max(t - end - 0.5, 0.0)) if t >= end else -(away + max(end - t - 0.5, 0.0))
+
+
+@numba.njit(cache=True, nogil=True)
+def _fitted(controls, closed, stride, gap, count, ends):  # type: ignore[no-untyped-def]
+    """The one length of stride with which so many end at the path's end; NaN where none is found."""
+    fastest, grain = _fastest(controls), _grain(controls)
+    low, high = 0.0, 0.0
+    f_low, f_high = 0.0, 0.0
+    for k in range(60):
+        t = _walk(controls, closed, fastest, grain, stride, gap, count, ends)
+        if not math.isfinite(t):
+            return np.nan
+        f = _beyond(controls, closed, t)
+        if f == 0.0:
+            return stride
+        if f > 0.0:
+            high, f_high = stride, f
+            if low > 0.0:
+                break
+            stride *= 0.985 if k < 20 else 0.9
+        else:
+            low, f_low = stride, f
+            if high > 0.0:
+                break
+            stride *= 1.015 if k < 20 else 1.1
+    if low <= 0.0 or high <= 0.0:
+        return np.nan
+    side = 0
+    for k in range(80):
+        middle = (low * f_high - high * f_low) / (f_high - f_low)
+        if k % 12 == 11 or not low < middle < high:
+            middle = (low + high) / 2
+        t = _walk(controls, closed, fastest, grain, middle, gap, count, ends)
+        if not math.isfinite(t):
+            return np.nan
+        f = _beyond(controls, closed, t)
+        if abs(f) <= 4 * grain * math.sqrt(count) or high - low <= 4e-16 * high:
+            return middle if abs(f) <= 1e-9 * max(1.0, stride) else np.nan
+        if f > 0.0:
+            high, f_high = middle, f
+            if side == 1:
+                f_low /= 2
+            side = 1
+        else:
+            low, f_low = middle, f
+            if side == -1:
+                f_high /= 2
+            side = -1
+    return np.nan
+
+
+@numba.njit(cache=True, nogil=True)
+def _ahead(controls, closed, starts, length, out):  # type: ignore[no-untyped-def]
+    fastest, grain = _fastest(controls), _grain(controls)
+    for k in range(len(starts)):
+        out[k] = _stride(controls, closed, fastest, grain, starts[k], abs(length), 1 if length > 0 else -1)
+
+
+def fitted_strides(
+    controls: Floats, *, closed: bool, first: float, gap: float, count: int
+) -> tuple[float, Floats] | None:
+    """Equal straight strides from the start to the very end of spans (S,4,3), gaps (m, negative: overlaps) between.
+
+    `first` is a length (m) to begin the search with. The length found, and the parameters (count,2) at which each
+    begins and ends; None where there is no such walk: on paths that wind more tightly than the strides are long.
+    """
+    ends = np.empty((count, 2))
+    stride = float(_fitted(np.ascontiguousarray(controls), closed, first, gap, count, ends))
+    if not math.isfinite(stride) or not (ends[:, 1] > ends[:, 0]).all():
+        return None
+    if not closed:
+        ends[-1, 1] = len(controls)
+    return stride, ends
+
+
+def strides_from(controls: Floats, starts: Floats, length: float, *, closed: bool) -> Floats:
+    """(n) the parameters at which straight strides of a length from parameters (n) end; NaN where there is none.
+
+    The length is in metres; negative goes backward.
+    """
+    out = np.empty(len(starts))
+    _ahead(np.ascontiguousarray(controls), closed, np.ascontiguousarray(starts, np.float64), length, out)
+    return out
