@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.mesh.extremes import extreme_points
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.place.pose import about_pivot, rotated
 from able_brick.level.evaluate import box_about_pivot, path_curve, shown_poses
-from able_brick.level.rows import Group, Measure, Path, Piece
+from able_brick.level.rows import Course, LineArray, Path, Piece, Placement
 from able_brick.level.snapshot import AThing, Snapshot
 
 
@@ -23,20 +25,23 @@ def item_boxes(poses: Floats, piece: Piece) -> tuple[Floats, Floats]:
     return middle - reach, middle + reach
 
 
-def box_of(snapshot: Snapshot, things: Iterable[AThing]) -> tuple[Floats, Floats] | None:
-    """Lowest and highest corner (3,) round things, from the boxes of their pieces; None when they show nothing."""
-    found: list[Floats] = []
+def box_of(
+    snapshot: Snapshot, things: Iterable[AThing], load: Callable[[str], PolyMesh]
+) -> tuple[Floats, Floats] | None:
+    """Lowest and highest corner (3,) round things, from their vertices; None when they show nothing."""
+    low, high = np.full(3, np.inf), np.full(3, -np.inf)
     for thing in things:
-        if isinstance(thing, (Group, Measure)):
-            continue
         if isinstance(thing, Path):
-            found.append(path_curve(thing).drawn())
+            points = path_curve(thing).drawn()
+            low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))
             continue
         poses = shown_poses(snapshot, thing)
-        if poses is None or not len(poses):
+        if poses is None or not isinstance(thing, (Placement, LineArray, Course)):
             continue
-        found += item_boxes(poses.rows(), snapshot.pieces[thing.piece])
-    if not found:
-        return None
-    points = np.concatenate(found)
-    return points.min(axis=0), points.max(axis=0)
+        piece = snapshot.pieces[thing.piece]
+        local = about_pivot(extreme_points(load(piece.mesh)), piece.pivot, piece.axes)
+        for row in poses.rows():
+            x, y, z, w = (float(v) for v in row[3:7])
+            points = rotated((x, y, z, w), local * row[7:]) + row[:3]
+            low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))
+    return (low, high) if np.isfinite(low).all() else None

@@ -12,8 +12,8 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.dock import Spot
 from able_brick.level.rows import Piece
-from able_brick.level.snapshot import Snapshot
-from able_brick.level.surface import FaceAt, Load, along, carried, face_centre, item_at, loop_of, outward
+from able_brick.level.snapshot import AShown, Snapshot
+from able_brick.level.surface import FaceAt, Load, along, carried, face_centre, item_at, item_of, loop_of, outward
 
 FeatureKind = Literal["vertex", "edge", "on edge", "face", "pivot"]
 
@@ -34,7 +34,19 @@ class FeatureAt(BaseModel):
 
 def spot_of(snapshot: Snapshot, level: str, load: Load, at: FeatureAt) -> Spot:
     """The feature as it stands in the level. Raises UnknownIdError when it is not there (any more)."""
-    piece, mesh, pose = item_at(snapshot, level, load, FaceAt(thing=at.thing, item=at.item, face=at.face))
+    return _spot(*item_at(snapshot, level, load, _face(at)), at)
+
+
+def spot_on(snapshot: Snapshot, load: Load, thing: AShown, at: FeatureAt) -> Spot:
+    """The feature on a thing that may stand otherwise than in the snapshot."""
+    return _spot(*item_of(snapshot, load, thing, _face(at)), at)
+
+
+def _face(at: FeatureAt) -> FaceAt:
+    return FaceAt(thing=at.thing, item=at.item, face=at.face)
+
+
+def _spot(piece: Piece, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Spot:
     loop = carried(mesh.positions[loop_of(mesh, at.face)], pose, piece)
     return Spot(_point(piece, mesh, pose, at), outward(loop, pose), loop)
 

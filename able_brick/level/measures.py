@@ -8,12 +8,13 @@ from pydantic import BaseModel, ConfigDict, Field
 from able_brick.core.errors import InputError
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.mesh.triangulate import triangulate
+from able_brick.core.place.pose import vector
 from able_brick.core.walk.fits import FAR, STEP, passage
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Vector
 from able_brick.level.snap import items_of
 from able_brick.level.snapshot import Snapshot
-from able_brick.level.surface import Load, carried, told
+from able_brick.level.surface import Load, carried
 
 
 class MeasureRequest(BaseModel):
@@ -67,9 +68,9 @@ def measure(snapshot: Snapshot, level: str, load: Load, wish: MeasureRequest) ->
     a, b = spots[0].point, spots[1].point
     u, v = (a - b, spots[2].point - b) if len(spots) == 3 else (spots[0].normal, spots[1].normal)
     return Measured(
-        points=[told(s.point) for s in spots],
+        points=[vector(s.point) for s in spots],
         distance=float(np.linalg.norm(b - a)),
-        along=told(b - a),
+        along=vector(b - a),
         angle=_angle(u, v),
     )
 

@@ -10,14 +10,14 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import plain
-from able_brick.core.place.pose import ORIGIN, about_pivot, rotation
+from able_brick.core.place.pose import ORIGIN, about_pivot, rotation, vector
 from able_brick.core.place.snapping import KINDS, mesh_features, on_segments
 from able_brick.level.boxes import item_boxes
 from able_brick.level.evaluate import shown_poses
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Group, Path, Piece, Placement, Vector
 from able_brick.level.snapshot import AShown, Snapshot, Things
-from able_brick.level.surface import Load, carried, told
+from able_brick.level.surface import Load, carried
 
 SnapKind = Literal["vertex", "edge", "face", "pivot", "path point", "on edge"]
 #: How much further away than a vertex, in reaches, each kind may be to be preferred over it: less is stronger.
@@ -264,7 +264,7 @@ def _told(found: _Found, wish: SnapRequest) -> Snap:
     return Snap(
         by=plain(by),
         kind=found.kind,
-        point=told(found.point),
+        point=vector(found.point),
         meets=bool(np.linalg.norm(rest - allowed) <= 1e-9),
         grip=found.grip.at,
         landing=found.landing,

@@ -14,11 +14,10 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.place.pivots import up_along
 from able_brick.core.place.pose import Quaternion, Vector, rotation, to_world, vector
 from able_brick.level.evaluate import shown_poses
-from able_brick.level.rows import Group, Measure, Path, Piece
-from able_brick.level.snapshot import Snapshot
+from able_brick.level.rows import Course, LineArray, Piece, Placement
+from able_brick.level.snapshot import AShown, Snapshot
 
 Load = Callable[[str], PolyMesh]
-_GRAIN = 2.0**40
 
 
 class FaceAt(BaseModel):
@@ -63,12 +62,17 @@ class Feature(BaseModel):
 def item_at(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> tuple[Piece, PolyMesh, Floats]:
     """The piece, its mesh, and the pose row (10,) of the item that a face belongs to."""
     thing = snapshot.find(level, at.thing)
-    if thing is None or isinstance(thing, (Piece, Path, Group, Measure)):
+    if not isinstance(thing, (Placement, LineArray, Course)):
         raise UnknownIdError(f"{at.thing!r} is not in the level (any more). Point at something else.", id=at.thing)
-    poses = shown_poses(snapshot, thing)  # type: ignore[arg-type]
+    return item_of(snapshot, load, thing, at)
+
+
+def item_of(snapshot: Snapshot, load: Load, thing: AShown, at: FaceAt) -> tuple[Piece, PolyMesh, Floats]:
+    """The same for a thing that may stand otherwise than in the snapshot."""
+    poses = shown_poses(snapshot, thing)
     if poses is None or not 0 <= at.item < len(poses):
         raise UnknownIdError(f"{thing.name} has no item {at.item + 1} (any more).", id=at.thing)
-    piece = snapshot.pieces[thing.piece]  # type: ignore[union-attr]
+    piece = snapshot.pieces[thing.piece]
     mesh = load(piece.mesh)
     if not 0 <= at.face < mesh.face_count:
         raise UnknownIdError(f"{piece.name} has no face {at.face} (any more).", id=at.thing)
@@ -98,13 +102,6 @@ def loop_of(mesh: PolyMesh, face: int) -> np.ndarray:
 def outward(loop: Floats, pose: Floats) -> Floats:
     """Unit normal (3,) of a face's loop (n,3) in the world; a mirrored size in the pose row (10,) turns it round."""
     return newell(loop) * (-1.0 if float(np.prod(pose[7:])) < 0 else 1.0)
-
-
-def told(point: Floats) -> Vector:
-    """A world point as it is told: on a grid of 2⁻⁴⁰ m, so that points which meet are equal, whatever they were
-    computed from."""
-    x, y, z = (round(float(v) * _GRAIN) / _GRAIN + 0.0 if abs(v) < 4096 else float(v) for v in point)
-    return (x, y, z)
 
 
 def ground_of(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> Ground:
@@ -176,10 +173,10 @@ def nearest_feature(
     k = int(np.argmin(to_corner))
     m = int(np.argmin(to_middle))
     if to_corner[k] <= reach and to_corner[k] <= to_middle[m]:
-        return Feature(kind="vertex", index=int(loop[k]), point=told(world[k]), **base)
+        return Feature(kind="vertex", index=int(loop[k]), point=vector(world[k]), **base)
     if to_middle[m] <= reach:
         edge = int(topology(mesh).corner_edge[mesh.face_starts[at.face] + m])
-        return Feature(kind="edge", index=edge, point=told(middles[m]), **base)
+        return Feature(kind="edge", index=edge, point=vector(middles[m]), **base)
     if unit is not None:
         ends = np.stack([world, np.roll(world, -1, axis=0)], axis=1)
         spots = [on_edge(pair, target, 0.0)[0] for pair in ends]
@@ -189,10 +186,10 @@ def nearest_feature(
             edge = int(topology(mesh).corner_edge[mesh.face_starts[at.face] + e])
             pair = carried(mesh.positions[topology(mesh).edges[edge]], pose, piece)
             share, far = on_edge(pair, target, unit)
-            where = told(along(pair, share))
+            where = vector(along(pair, share))
             return Feature(kind="on edge", index=edge, share=share, away=far, point=where, **base)
     centre = carried(np.array([face_centre(mesh, at.face)]), pose, piece)[0]
-    return Feature(kind="face", index=at.face, point=told(centre), **base)
+    return Feature(kind="face", index=at.face, point=vector(centre), **base)
 
 
 def along(ends: Floats, share: float) -> Floats:

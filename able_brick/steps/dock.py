@@ -3,24 +3,26 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
-from typing import ClassVar, Literal
+from typing import ClassVar, Final, Literal
 
 import numpy as np
 
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, Spot, dock
+from able_brick.core.place.pose import vector
 from able_brick.level.field import field
-from able_brick.level.grips import FeatureAt, spot_of
-from able_brick.level.rows import Vector
+from able_brick.level.grips import FeatureAt, spot_of, spot_on
+from able_brick.level.rows import LineArray, Placement, Vector
 from able_brick.level.snapshot import ARow, AThing
-from able_brick.level.surface import told
 from able_brick.steps.about import STANDING
 from able_brick.steps.carry import carried, carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
 from able_brick.steps.tree import everything, tops
+
+#: How many numbers on each side of the reckoned one are tried.
+_NEIGHBOURS: Final = 6
 
 
 class Dock(Tool):
@@ -73,12 +75,11 @@ class Dock(Tool):
         landing = self._landing(draft, set(moved))
         at = self.grip
         motion = self._motion(draft, gripped, at, landing)
-        if told(_after(draft, gripped, at, motion)) != told(self._end(landing)):
-            # beside each other by rounding, they would be told on two grains: both end on the landing's
-            landing = replace(landing, point=np.array(told(landing.point)))
-            motion = self._motion(draft, gripped, at, landing)
         for thing in things:
             carry(draft, thing, motion)
+        held = draft.thing(gripped.id)
+        if isinstance(held, (Placement, LineArray)):
+            draft.put(settled(draft, held, at, self._end(landing)))
         angle = math.degrees(float(motion.turn.magnitude()))
         turned = f", turned by {angle:.1f}°" if angle > 0.05 else ""
         draft.note = f"moved by {np.linalg.norm(self._end(landing) - grip.point):.3f} m{turned}"
@@ -115,5 +116,34 @@ class Dock(Tool):
 
 def _after(draft: Draft, gripped: AThing, at: FeatureAt, motion: Motion) -> Floats:
     """Where a feature (3,) of what is gripped is after a motion."""
-    draft.put(carried(gripped, motion))
+    moved = carried(gripped, motion)
+    if isinstance(moved, (Placement, LineArray)):
+        return spot_on(draft.snapshot, draft.load, moved, at).point
+    draft.put(moved)
     return spot_of(draft.seen(), draft.level_id, draft.load, at).point
+
+
+def settled(draft: Draft, thing: Placement | LineArray, at: FeatureAt, end: Floats) -> Placement | LineArray:
+    """The thing with the position, of those nearest, with which the feature's world coordinates are exactly the end's.
+
+    Each coordinate by itself: plain decimals where they do it, else the neighbours in the last places. Where no number
+    does it, the one that comes nearest, within one unit in the last place of the largest number in the sum: that is so
+    where the grip is farther from the pivot than the end from the origin, so that the sum has fewer places than the
+    end, and where the sum falls halfway between two numbers.
+    """
+    given = np.asarray(thing.position, np.float64)
+    here = given + (end - spot_on(draft.snapshot, draft.load, thing, at).point)
+    best, away = given.copy(), np.full(3, np.inf)
+    tries = [given, np.round(here, 13), here]
+    up, down = here, here
+    for _ in range(_NEIGHBOURS):
+        up, down = np.nextafter(up, np.inf), np.nextafter(down, -np.inf)
+        tries += [up, down]
+    for position in tries:
+        found = spot_on(draft.snapshot, draft.load, thing.changed(position=vector(position)), at).point
+        miss = np.abs(found - end)
+        better = miss < away
+        best[better], away[better] = position[better], miss[better]
+        if not away.any():
+            break
+    return thing.changed(position=vector(best))

@@ -32,7 +32,7 @@ _IN_GROUPS: tuple[Literal["placement", "array", "path", "course", "group", "meas
 
 def _box_place(draft: Draft, things: list[AThing], *, base: bool) -> Vector:
     """The centre of the box round things, or of its base."""
-    box = box_of(draft.snapshot, [t for thing in things for t in draft.things.under(thing)])
+    box = box_of(draft.snapshot, [t for thing in things for t in draft.things.under(thing)], draft.load)
     if box is None:
         return anchor(things[0])
     low, high = box

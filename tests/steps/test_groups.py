@@ -46,11 +46,27 @@ def inside(sheet: Sheet, group: str) -> list[str]:
 def test_a_group_takes_a_path_along_with_its_courses_and_nests(nest: Sheet) -> None:
     assert inside(nest, "group-2") == ["array-1", "course-1", "group-1", "path-1"]
     assert inside(nest, "group-1") == ["placement-1", "placement-2"]
-    low, high = box_of(nest.snapshot, nest.snapshot.things["level-1"].under(nest.row("group-1"))) or (0, 0)
+    low, high = box_of(
+        nest.snapshot, nest.snapshot.things["level-1"].under(nest.row("group-1")), nest.meshes.__getitem__
+    ) or (0, 0)
     points = np.concatenate([nest.vertices()[k].reshape(-1, 3) for k in ("placement-1", "placement-2")])
     assert np.allclose([low, high], [points.min(axis=0), points.max(axis=0)])
     pivot = nest.row("group-1").position
     assert np.allclose(pivot, [(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])  # type: ignore[index]
+
+
+@given(turns)
+@settings(max_examples=40, deadline=None)
+def test_the_base_of_a_group_is_that_of_its_vertices(turn: Any) -> None:
+    sheet = Sheet()
+    sheet.do("add_shape", shape={"kind": "cone", "radius": 1.0, "height": 2.0})
+    sheet.do("set_pose", "placement-1", turn=turn)
+    sheet.do("make_group", "placement-1")
+    points = sheet.vertices()["placement-1"].reshape(-1, 3)
+    low, high = points.min(axis=0), points.max(axis=0)
+    assert np.allclose(
+        sheet.row("group-1").position, [(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2], atol=1e-9
+    )
 
 
 @given(turns, place, st.floats(-360, 360), st.sampled_from("xyz"))
@@ -63,10 +79,15 @@ def test_everything_in_a_group_follows_it_as_one(turn: Any, at: Any, angle: floa
     by = from_degrees(turn) * rotation(pivot.turn).inv()
     for key in ("placement-1", "placement-2", "array-1", "course-1"):
         wanted = by.apply(before[key].reshape(-1, 3) - pivot.position) + at
-        # a course finds its stands anew along the turned path
-        rigid = key != "course-1"
-        if rigid:
-            assert np.abs(sheet.vertices()[key].reshape(-1, 3) - wanted).max() < 1e-9, key
+        if key == "course-1":
+            # a course finds its stands anew along the turned path: as it would along one that was drawn there
+            drawn = Sheet()
+            drawn.snapshot, drawn.meshes = sheet.snapshot, sheet.meshes
+            path = [p.model_dump() for p in sheet.row("path-1").points]
+            (copy,) = drawn.do("draw_path", points=path).select or ()
+            (laid,) = drawn.do("lay_course", copy, piece="piece-1", sideways=0.7).select or ()
+            wanted = drawn.vertices()[laid].reshape(-1, 3)
+        assert np.abs(sheet.vertices()[key].reshape(-1, 3) - wanted).max() < 1e-9, key
     assert np.array_equal(before["placement-4"], sheet.vertices()["placement-4"]), "outside nothing moves"
     # forth and back again
     now = sheet.vertices()
@@ -92,7 +113,9 @@ def test_a_group_turns_on_its_pivot_and_what_is_in_it_on_its_own(nest: Sheet) ->
     assert np.allclose(nest.row("group-1").position, (-1, 0, -1))
     # and back to the centre in one step
     nest.do("group_pivot", "group-1")
-    low, high = box_of(nest.snapshot, nest.snapshot.things["level-1"].under(nest.row("group-1"))) or (0, 0)
+    low, high = box_of(
+        nest.snapshot, nest.snapshot.things["level-1"].under(nest.row("group-1")), nest.meshes.__getitem__
+    ) or (0, 0)
     assert np.allclose(nest.row("group-1").position[0], (low[0] + high[0]) / 2)  # type: ignore[index]
 
 

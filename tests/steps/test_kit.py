@@ -17,7 +17,7 @@ from able_brick.core.place.pose import from_degrees, rotation
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit
-from able_brick.level.surface import FaceAt, along, feature_place, ground_of, nearest_feature, on_edge, told
+from able_brick.level.surface import FaceAt, along, feature_place, ground_of, nearest_feature, on_edge
 from able_brick.steps.draft import facts
 from able_brick.steps.import_pieces import Arrival, ImportPieces
 from able_brick.steps.registry import apply
@@ -299,7 +299,7 @@ def test_a_place_on_an_edge_is_meant_only_where_asked_for_and_close() -> None:
     assert near(unit=0.0).point == pytest.approx((1.23, 1.0, 1.5))
     assert near(unit=0.05, pivot=True).kind == "pivot"
     place = FeatureAt(thing="placement-1", kind="on edge", index=found.index, face=top, share=found.share)
-    assert told(spot_of(sheet.snapshot, "level-1", load, place).point) == found.point
+    assert tuple(spot_of(sheet.snapshot, "level-1", load, place).point) == found.point
     with pytest.raises(UnknownIdError, match="has no edge 12"):
         spot_of(sheet.snapshot, "level-1", load, place.model_copy(update={"index": 12}))
 

@@ -1,0 +1,23 @@
+"""The vertices that alone decide how far a mesh reaches in any direction."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial import ConvexHull, QhullError
+
+from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
+
+_FEW = 64
+
+
+@kept_with_mesh
+def extreme_points(mesh: PolyMesh) -> Floats:
+    """(n,3) positions of the vertices on the convex hull; all of them where there are few, or where it is flat."""
+    points = mesh.positions
+    if len(points) <= _FEW:
+        return points
+    try:
+        return np.ascontiguousarray(points[ConvexHull(points).vertices])
+    except (QhullError, ValueError):  # in one plane, or on one line
+        return points
