@@ -5,12 +5,13 @@ from __future__ import annotations
 from pathlib import PurePath
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from fastapi import APIRouter, Depends, File, Form, Path, Query, Request, UploadFile
 from pydantic import BaseModel, ConfigDict, Field
 
 from able_brick.api.levels import TheProject
 from able_brick.core.errors import InputError
-from able_brick.core.files.part import Scene, Texture
+from able_brick.core.files.part import GroupAt, Instance, Material, Scene, Texture
 from able_brick.core.files.units import Unit, Up, as_one, brought_in, standing_parts
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import stand_of
@@ -18,7 +19,8 @@ from able_brick.jobs import arrivals as jobs
 from able_brick.jobs.sheet import Sheet
 from able_brick.level.rows import Surface
 from able_brick.session.delta import Delta
-from able_brick.steps.import_pieces import Arrival, ImportPieces
+from able_brick.steps.checks import printable
+from able_brick.steps.import_pieces import Arrival, ArrivalGroup, ImportPieces
 
 router = APIRouter(prefix="/api/arrivals")
 
@@ -118,12 +120,25 @@ def accept(project: TheProject, arrivals: Waiting, key: ArrivalId, how: Accept) 
     scene = brought_in(arrivals.scene(key), how.unit, how.up)
     if how.pieces == "one":
         name = PurePath(arrival.file).stem[:120] or "Piece"
-        scene = Scene((as_one(standing_parts(scene), name),), (), scene.notes)
+        scene = Scene((as_one(standing_parts(scene), name),), (Instance(0, name, np.eye(4)),), scene.notes)
     rows, meshes, textures = rows_of(scene, base_pivot=how.pivot == "base centre")
-    tool = ImportPieces(file=arrival.file, arrivals=rows, place=how.place)
-    delta = project.step(how.level, tool, (), how.revision, meshes=meshes, textures=textures)
+    groups = tuple(_group(g) for g in scene.groups) if how.place else ()
+    file = printable(arrival.file, "file", most=300)
+    tool = ImportPieces(file=file, arrivals=rows, groups=groups, place=how.place)
+    ready = arrivals.ready(key)
+    delta = project.step(how.level, tool, (), how.revision, meshes=meshes, textures=textures, written=ready)
     arrivals.discard(key)
     return delta
+
+
+def _group(group: GroupAt) -> ArrivalGroup:
+    position, turn, _ = stand_of(group.matrix)
+    return ArrivalGroup(name=printable(group.name, "Group"), parent=group.parent, position=position, turn=turn)
+
+
+def _surface(material: Material) -> Surface:
+    made = Surface.of(material)
+    return Surface(**{**dict(made), "name": printable(made.name, "Plain")})
 
 
 def rows_of(
@@ -133,6 +148,9 @@ def rows_of(
     meshes: dict[str, PolyMesh] = {}
     textures: dict[str, Texture] = {}
     rows: list[Arrival] = []
+    standing: dict[int, list[Instance]] = {}
+    for i in scene.instances:
+        standing.setdefault(i.part, []).append(i)
     for index, part in enumerate(scene.parts):
         low, high = part.mesh.bounds
         if float(abs(high - low).max()) < 1e-9:
@@ -141,10 +159,11 @@ def rows_of(
         textures |= {m.texture.content_hash: m.texture for m in part.materials if m.texture is not None}
         rows.append(
             Arrival(
-                name=part.name,
+                name=printable(part.name, "Piece"),
                 mesh=part.mesh.content_hash,
-                materials=tuple(Surface.of(m) for m in part.materials),
-                stands=tuple((i.name, *stand_of(i.matrix)) for i in scene.instances if i.part == index),
+                materials=tuple(_surface(m) for m in part.materials),
+                stands=tuple((printable(i.name, "Piece"), *stand_of(i.matrix)) for i in standing.get(index, ())),
+                within=tuple(i.group for i in standing.get(index, ())),
                 base_pivot=base_pivot,
             )
         )

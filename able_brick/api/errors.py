@@ -94,7 +94,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(HTTPException)
     async def http(_request: Request, error: HTTPException) -> JSONResponse:
         code = "not_found" if error.status_code == 404 else "http"
-        return problem(error.status_code, code, str(error.detail))
+        text = str(error.detail)
+        if error.status_code == 400:  # its body broke off, or could not be put down
+            text = "The request could not be read; it broke off, or the temporary folder is full. Nothing was changed."
+        return problem(error.status_code, code, text)
 
     @app.exception_handler(MemoryError)
     async def crowded(_request: Request, _error: MemoryError) -> JSONResponse:

@@ -7,28 +7,29 @@ import os
 import shutil
 import subprocess
 import sys
-import tempfile
 import threading
 import time
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
+from errno import ENOSPC
 from pathlib import Path, PurePath
 from typing import Any, BinaryIO, Final, Literal
 
-from able_brick.core.errors import AbleBrickError, FileError, UnknownIdError
+from able_brick.core.errors import AbleBrickError, FileError, StorageError, UnknownIdError
 from able_brick.core.files.part import Scene
 from able_brick.core.files.read import BESIDE, MODELS
-from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.jobs.scene_folder import read_scene
 from able_brick.jobs.sheet import Sheet
 from able_brick.steps.draft import facts
 from able_brick.store.mesh_codec import encode
+from able_brick.store.scratch import Scratch
 
 SECONDS: Final = 180.0
 _MOST_WAITING: Final = 8
 _MOST_FILES: Final = 200
+_EXPIRES: Final = 3600.0  # seconds after which a file that nobody asks about is forgotten
 _BREATH: Final = 2.5  # seconds after a reading until the next process gets ready: it would slow accepting down
 State = Literal["reading", "ready", "failed"]
 
@@ -49,7 +50,8 @@ class Arrival:
     sheet: Sheet | None = None
     process: subprocess.Popen[str] | None = None
     turn: int = 0
-    scene: Scene | None = None
+    asked: float = field(default_factory=time.monotonic)
+    written: dict[str, Path] = field(default_factory=dict)
     preparing: threading.Lock = field(default_factory=threading.Lock)
 
 
@@ -61,7 +63,7 @@ class Arrivals:
         self._all: dict[str, Arrival] = {}
         self._number = 0
         self._spare: subprocess.Popen[str] | None = None
-        self._root: Path | None = None
+        self._root: Scratch | None = None
 
     def take(self, files: Mapping[str, BinaryIO], *, weld: bool = True) -> Arrival:
         """Take files in by name, one model and what belongs to it, and begin to read.
@@ -84,23 +86,52 @@ class Arrivals:
                 received=list(files)[:10],
                 allowed=list(MODELS),
             )
-        with self._guard:
-            self._number += 1
-            if self._root is None:
-                self._root = Path(tempfile.mkdtemp(prefix="able-brick-"))
-            arrival = Arrival(f"arrival-{self._number}", models[0], self._root / f"{self._number}", weld)
-            self._all[arrival.id] = arrival
-            crowd = [a for a in self._all.values() if a is not arrival]
+        arrival = self._room(models[0], weld=weld)
+        names = {}
+        try:
+            for k, (name, stream) in enumerate(files.items()):
+                with (arrival.folder / f"file-{k}").open("wb") as out:
+                    shutil.copyfileobj(stream, out, 2**20)
+                names[name] = f"file-{k}"
+            self._begin(arrival, names)
+        except OSError as error:
+            self.discard(arrival.id)
+            raise _no_room(error) from error
+        return arrival
+
+    def _room(self, file: str, *, weld: bool) -> Arrival:
+        """A new arrival with a folder; those that have waited longest go when there are too many."""
+        try:
+            with self._guard:
+                self._number += 1
+                self._root = self._root or Scratch()
+                folder = self._root.folder / f"{self._number}"
+                folder.mkdir()
+                arrival = Arrival(f"arrival-{self._number}", file, folder, weld)
+                self._all[arrival.id] = arrival
+                crowd = [a for a in self._all.values() if a is not arrival]
+        except OSError as error:
+            raise _no_room(error) from error
         for old in crowd[: max(0, len(crowd) + 1 - _MOST_WAITING)]:
             self.discard(old.id)
-        arrival.folder.mkdir()
-        names = {}
-        for k, (name, stream) in enumerate(files.items()):
-            with (arrival.folder / f"file-{k}").open("wb") as out:
-                shutil.copyfileobj(stream, out, 2**20)
-            names[name] = f"file-{k}"
-        self._begin(arrival, names)
+        later = threading.Timer(_EXPIRES, self._expire, (arrival.id,))
+        later.daemon = True
+        later.start()
         return arrival
+
+    def _expire(self, key: str) -> None:
+        """Forget an arrival that nobody has asked about for long."""
+        with self._guard:
+            arrival = self._all.get(key)
+            left = 0.0 if arrival is None else arrival.asked + _EXPIRES - time.monotonic()
+        if arrival is None:
+            return
+        if left <= 0:
+            self.discard(key)
+            return
+        later = threading.Timer(left, self._expire, (key,))
+        later.daemon = True
+        later.start()
 
     def read_again(self, key: str, *, weld: bool) -> Arrival:
         """Read an arrival again with or without welding."""
@@ -110,7 +141,7 @@ class Arrivals:
             self._stop(arrival)
             arrival.weld = weld
             arrival.state, arrival.sheet, arrival.share, arrival.words = "reading", None, 0.0, "Waiting"
-            arrival.scene = None
+            arrival.written = {}
         self._begin(arrival, names)
         return arrival
 
@@ -120,6 +151,7 @@ class Arrivals:
             found = self._all.get(key)
         if found is None:
             raise UnknownIdError("That file is no longer waiting; bring it in again.", id=key[:80])
+        found.asked = time.monotonic()
         return found
 
     def wait(self, key: str, seconds: float, seen: float) -> Arrival:
@@ -136,10 +168,14 @@ class Arrivals:
         arrival = self.get(key)
         if arrival.state != "ready":
             raise FileError(arrival.reason or "The file is still being read; wait for its sheet.", place="arrival")
-        with arrival.preparing, self._guard:
-            if arrival.scene is None:
-                arrival.scene = read_scene(arrival.folder)
-            return arrival.scene
+        with arrival.preparing:
+            return read_scene(arrival.folder)
+
+    def ready(self, key: str) -> dict[str, Path]:
+        """Files with the bytes of meshes as they are stored, by hash, as far as they have been made ready."""
+        arrival = self.get(key)
+        with arrival.preparing:
+            return dict(arrival.written)
 
     def discard(self, key: str) -> None:
         """Stop reading and forget an arrival; nothing happens when there is none."""
@@ -170,7 +206,7 @@ class Arrivals:
                 self._spare.wait()
                 self._spare = None
             if self._root is not None:
-                shutil.rmtree(self._root, ignore_errors=True)
+                self._root.close()
                 self._root = None
 
     def _begin(self, arrival: Arrival, names: dict[str, str]) -> None:
@@ -223,18 +259,17 @@ class Arrivals:
             self.warm()
 
     def _prepare(self, arrival: Arrival, turn: int) -> None:
-        """While it is checked and its sheet looked at, find what its pieces' rows need, so that accepting is quick."""
+        """While it is checked and its sheet looked at, reckon what its pieces' rows need and write its meshes as they
+        are stored, so that accepting is quick. Nothing of it stays in memory."""
         with suppress(AbleBrickError, OSError), arrival.preparing, ThreadPoolExecutor(2) as workers:
-            scene = read_scene(arrival.folder)
-            with self._guard:
-                if arrival.turn == turn:
-                    arrival.scene = scene
-            for part in scene.parts:
+            for k, part in enumerate(read_scene(arrival.folder).parts):
                 if arrival.turn != turn:
                     break
-                told = workers.submit(facts, part.mesh)
-                workers.submit(_written, part.mesh).result()
-                told.result()
+                known = workers.submit(facts, part.mesh)
+                path = arrival.folder / f"stored-{k}"
+                path.write_bytes(encode(part.mesh))
+                known.result()
+                arrival.written[part.mesh.content_hash] = path
 
     def _ended(self, arrival: Arrival, turn: int, told: dict[str, Any], code: int) -> None:
         sheet = None
@@ -262,6 +297,11 @@ class Arrivals:
             arrival.process = None
 
 
+def _no_room(error: OSError) -> StorageError:
+    what = "the disk with the temporary folder is full" if error.errno == ENOSPC else str(error.strerror or error)
+    return StorageError(f"The file could not be taken in: {what}. Nothing was changed; make room and try again.")
+
+
 def _reason(code: int) -> str:
     if code in (-9, -24):
         return "The file took too long or too much memory to read and was given up; nothing was changed."
@@ -280,11 +320,6 @@ def _started() -> subprocess.Popen[str]:
         env=kept,
         start_new_session=True,
     )
-
-
-def _written(mesh: PolyMesh) -> None:
-    _ = mesh.content_hash
-    encode(mesh)
 
 
 def _close_pipes(process: subprocess.Popen[str]) -> None:

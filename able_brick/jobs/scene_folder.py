@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from able_brick.core.errors import FileError
-from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
+from able_brick.core.files.part import GroupAt, Instance, Material, Part, Scene, Texture
 from able_brick.store.mesh_codec import packed, unpack
 
 
@@ -26,7 +26,8 @@ def write_scene(folder: Path, scene: Scene) -> None:
     table = {
         "parts": parts,
         "textures": [{"name": t.name, "media": t.media} for t in textures],
-        "instances": [[i.part, i.name, i.matrix.ravel().tolist()] for i in scene.instances],
+        "instances": [[i.part, i.name, i.matrix.ravel().tolist(), i.group] for i in scene.instances],
+        "groups": [[g.name, g.parent, g.matrix.ravel().tolist()] for g in scene.groups],
         "notes": list(scene.notes),
     }
     (folder / "scene.json").write_text(json.dumps(table, allow_nan=False))
@@ -57,5 +58,6 @@ def read_scene(folder: Path) -> Scene:
         ]
     except (OSError, ValueError, KeyError) as error:
         raise FileError("What was read is no longer there; bring the file in again.", place="folder") from error
-    instances = [Instance(part, name, np.array(m).reshape(4, 4)) for part, name, m in table["instances"]]
-    return Scene(tuple(parts), tuple(instances), tuple(table["notes"]))
+    instances = [Instance(part, name, np.array(m).reshape(4, 4), g) for part, name, m, g in table["instances"]]
+    groups = [GroupAt(name, parent, np.array(m).reshape(4, 4)) for name, parent, m in table["groups"]]
+    return Scene(tuple(parts), tuple(instances), tuple(table["notes"]), tuple(groups))

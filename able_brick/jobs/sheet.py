@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from pathlib import PurePath
 
 import numpy as np
@@ -70,7 +71,8 @@ class Sheet(BaseModel):
 def sheet_of(file: str, scene: Scene) -> Sheet:
     """The sheet of a scene that was read from a file."""
     sizes = [p.mesh.face_sizes for p in scene.parts]
-    places = [sum(1 for i in scene.instances if i.part == k) for k in range(min(len(scene.parts), _MOST_PARTS))]
+    standing = Counter(i.part for i in scene.instances)
+    places = [standing[k] for k in range(min(len(scene.parts), _MOST_PARTS))]
     low, high = scene.bounds()
     suffix = PurePath(file).suffix.lower()
     fixed = suffix in (".glb", ".gltf")

@@ -140,10 +140,10 @@ class Project:
         *,
         meshes: dict[str, PolyMesh] | None = None,
         textures: dict[str, Texture] | None = None,
-        written: Mapping[str, bytes] | None = None,
+        written: Mapping[str, Path] | None = None,
     ) -> Delta:
         """Take a step and commit it. `meshes` and `textures` are new ones that the tool's parameters name; `written`
-        has the bytes of meshes that were made ready to be stored.
+        names files with the bytes of meshes that were made ready to be stored.
 
         Raises StaleRevisionError when the level has moved on; then, as on every error, nothing has changed.
         """
@@ -257,7 +257,7 @@ class Project:
         step: Committed,
         meshes: Mapping[str, PolyMesh],
         textures: dict[str, Texture],
-        written: Mapping[str, bytes],
+        written: Mapping[str, Path],
     ) -> Delta:
         change = step.change
         last = self._states[level].last

@@ -2,34 +2,51 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import ClassVar, Final, Literal
 
 from pydantic import BaseModel, ConfigDict
+from pydantic import Field as PydanticField
 
 from able_brick.core.errors import InputError
 from able_brick.core.place.pivots import Along, box_anchor, compensated
-from able_brick.core.place.pose import ORIGIN
+from able_brick.core.place.pose import IDENTITY, ORIGIN
 from able_brick.core.text import counted
 from able_brick.level.field import field
-from able_brick.level.rows import Piece, Placement, Quaternion, Surface, Vector
+from able_brick.level.rows import Group, Piece, Placement, Quaternion, Surface, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, facts
 from able_brick.steps.tool import Stage, Tool
+
+#: More places than these are not taken from one file.
+MOST_PLACED: Final = 200_000
 
 
 class Arrival(BaseModel):
     """One mesh that has been read and stored under its hash, with the places where it stood in the file.
 
-    The pivot is the mesh's origin, or with `base_pivot` the middle of the box's underside.
+    The pivot is the mesh's origin, or with `base_pivot` the middle of the box's underside. `within` are the numbers of
+    the groups that the places are in; none where it is left out.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     name: str
     mesh: str
-    materials: tuple[Surface, ...]
-    stands: tuple[tuple[str, Vector, Quaternion, Vector], ...] = ()
+    materials: tuple[Surface, ...] = PydanticField(max_length=1000)
+    stands: tuple[tuple[str, Vector, Quaternion, Vector], ...] = PydanticField((), max_length=MOST_PLACED)
+    within: tuple[int | None, ...] = PydanticField((), max_length=MOST_PLACED)
     base_pivot: bool = False
+
+
+class ArrivalGroup(BaseModel):
+    """A group of a file: its pivot in the world, and the number of the group that it is in, which comes before it."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    name: str
+    parent: int | None = None
+    position: Vector = ORIGIN
+    turn: Quaternion = IDENTITY
 
 
 class ImportPieces(Tool):
@@ -44,14 +61,16 @@ class ImportPieces(Tool):
     adjustable: ClassVar[bool] = False
     icon: ClassVar[str] = "import"
 
-    file: str = field("", "File", "Name of the file")
-    arrivals: tuple[Arrival, ...] = field((), "Pieces", "What was in the file")
+    file: str = field("", "File", "Name of the file", max_length=300)
+    arrivals: tuple[Arrival, ...] = field((), "Pieces", "What was in the file", max_length=100_000)
+    groups: tuple[ArrivalGroup, ...] = field((), "Groups", "The groups of the file", max_length=100_000)
     place: bool = field(False, "Place", "Put the pieces where they stood in the file")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         if not self.arrivals:
             raise InputError("Nothing to bring in.", field="arrivals")
         made: list[str] = []
+        groups: dict[int, str] = {}
         for arrival in self.arrivals:
             mesh = draft.load(arrival.mesh)
             pivot = box_anchor(mesh, Along.MIDDLE, Along.LOW, Along.MIDDLE) if arrival.base_pivot else ORIGIN
@@ -65,12 +84,14 @@ class ImportPieces(Tool):
             )
             draft.put(piece)
             made.append(piece.id)
-            for name, position, turn, size in arrival.stands if self.place else ():
+            for k, (name, position, turn, size) in enumerate(arrival.stands if self.place else ()):
+                within = arrival.within[k] if k < len(arrival.within) else None
                 draft.put(
                     Placement(
                         id=draft.new_id("placement"),
                         level=draft.level_id,
                         name=name,
+                        group=None if within is None else self._group(draft, within, groups),
                         piece=piece.id,
                         position=compensated(position, turn, size, ORIGIN, pivot),
                         turn=turn,
@@ -79,3 +100,26 @@ class ImportPieces(Tool):
                 )
         draft.select = tuple(made)
         draft.note = f"{counted(len(made), 'piece', 'pieces')} from {self.file}"
+
+    def _group(self, draft: Draft, number: int, made: dict[int, str]) -> str:
+        """The id of a group of the file, which is made when something is put into it, with those that it is in."""
+        way: list[int] = []
+        at: int | None = number
+        while at is not None and at not in made:
+            if not 0 <= at < len(self.groups) or (way and at >= way[-1]):
+                raise InputError(f"There is no group {at} in the file before those that are in it.", field="groups")
+            way.append(at)
+            at = self.groups[at].parent
+        for k in reversed(way):
+            group = self.groups[k]
+            row = Group(
+                id=draft.new_id("group"),
+                level=draft.level_id,
+                name=draft.unique_name(group.name, "group"),
+                group=None if group.parent is None else made[group.parent],
+                position=group.position,
+                turn=group.turn,
+            )
+            draft.put(row)
+            made[k] = row.id
+        return made[number]

@@ -7,6 +7,7 @@ import zlib
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, Final
 
 from pydantic import TypeAdapter, ValidationError
@@ -156,12 +157,12 @@ def write_rows(connection: Connection, edits: Iterable[Edit], counters: dict[str
     )
 
 
-def write_meshes(connection: Connection, meshes: Mapping[str, PolyMesh], written: Mapping[str, bytes]) -> None:
-    """Store meshes that are not in the file yet; `written` has the bytes of those that were made ready before."""
+def write_meshes(connection: Connection, meshes: Mapping[str, PolyMesh], written: Mapping[str, Path]) -> None:
+    """Store meshes that are not in the file yet; `written` names files with the bytes of those that are ready."""
     there = present(connection, MeshBlob, meshes)
     for key, mesh in meshes.items():
         if key not in there:
-            data = written[key] if key in written else encode(mesh)
+            data = written[key].read_bytes() if key in written else encode(mesh)
             connection.execute(insert(MeshBlob), [{"hash": key, "format": FORMAT, "data": data}])
 
 

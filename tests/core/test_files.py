@@ -17,6 +17,7 @@ from able_brick.core.files.from_faces import RawFaces, mesh_from
 from able_brick.core.files.glb_write import write_glb, write_view_glb
 from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.files.part import Material, Node, Part
+from able_brick.core.files.write import write_file
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.triangulate import triangulate
 from tests.zoo import ZOO
@@ -33,11 +34,54 @@ def test_what_is_written_comes_back(name: str) -> None:
     assert (back.mesh.face_starts == mesh.face_starts).all()
     assert (back.mesh.facet == mesh.facet).all()
     assert np.abs(back.mesh.positions - mesh.positions).max() < 1e-6 * 5
-    used = [("stone", "oak")[k] for k in sorted(set(mesh.material.tolist()))]
-    assert [m.name for m in back.materials] == used or [m.name for m in back.materials] == ["stone", "oak"]
+    assert back.materials == part.materials, "also those that no face has"
+    assert (back.mesh.material == mesh.material).all()
     if mesh.uv is not None:
         assert back.mesh.uv is not None
         assert np.abs(back.mesh.uv - mesh.uv).max() < 1e-5
+
+
+def test_materials_of_files_of_earlier_versions_keep_their_places() -> None:
+    mesh = ZOO["two parts"]()
+    shifted = mesh.trusted(
+        mesh.positions, mesh.face_starts, mesh.corners, material=mesh.material * 2, facet=mesh.facet, sharp=mesh.sharp
+    )
+    part = Part("Both", shifted, tuple(Material(n) for n in ("stone", "unused", "oak")))
+    data = edited(write_glb([part]), lambda d: d["meshes"][0]["extras"]["able_brick"].pop("materials"))
+    back = read_glb(data).parts[0]
+    assert [m.name for m in back.materials] == ["stone", "Plain", "oak"]
+    assert (back.mesh.material == shifted.material).all()
+
+
+def test_groups_come_back_as_they_were() -> None:
+    lamp = Node("lamp", 0, (1, 0, 0))
+    inner = Node("inner", None, (0, 2, 0), (0, 0.6, 0, 0.8), children=(lamp,), extras={"kind": "group"})
+    outer = Node("outer", None, (5, 0, 0), children=(inner, Node("post", 0)), extras={"kind": "array"})
+    plain = Node("plain", None, children=(Node("free", 0),))
+    scene = read_glb(write_glb([Part("Lamp", ZOO["box"]())], [outer, plain]))
+    assert [(g.name, g.parent) for g in scene.groups] == [("outer", None), ("inner", 0)]
+    assert {i.name: i.group for i in scene.instances} == {"lamp": 1, "post": 0, "free": None}
+    assert np.allclose(scene.groups[1].matrix[:3, 3], (5, 2, 0))
+    again = read_glb(write_file("again.glb", scene)["again.glb"])
+    assert [(g.name, g.parent) for g in again.groups] == [(g.name, g.parent) for g in scene.groups]
+    first = {i.name: i for i in scene.instances}
+    for one in again.instances:
+        assert one.group == first[one.name].group
+        assert np.allclose(one.matrix, first[one.name].matrix, atol=1e-6)
+
+
+def far(scale: float, count: int) -> bytes:
+    """A chain of nodes, each larger than the one before."""
+    node = Node("end", 0, scale=(scale,) * 3)
+    for k in range(count):
+        node = Node(f"n{k}", None, scale=(scale,) * 3, children=(node,))
+    return write_glb([Part("Box", ZOO["box"]())], [node])
+
+
+@pytest.mark.parametrize("data", [far(1e12, 0), far(1e6, 3), far(1e11, 40)], ids=["large", "chain", "overflow"])
+def test_nodes_beyond_all_numbers_are_refused_in_words(data: bytes) -> None:
+    with pytest.raises(FileError, match="farther away, or is larger, than can be held"):
+        read_glb(data)
 
 
 def without_extras(data: bytes) -> bytes:

@@ -20,6 +20,7 @@ from able_brick.jobs import read_worker
 from able_brick.jobs.arrivals import Arrival, Arrivals
 from able_brick.jobs.scene_folder import read_scene, write_scene
 from able_brick.jobs.sheet import sheet_of
+from able_brick.store.mesh_codec import decode
 from tests.core.test_formats import BRICKS, OBJ
 from tests.zoo import ZOO
 
@@ -149,6 +150,23 @@ def test_only_so_many_wait(arrivals: Arrivals) -> None:
     with pytest.raises(UnknownIdError):
         arrivals.get(every[0].id)
     assert ended(arrivals, every[-1]).state == "ready"
+
+
+def test_what_waits_lies_on_disk_and_is_forgotten_in_time(arrivals: Arrivals, monkeypatch: pytest.MonkeyPatch) -> None:
+    arrival = ended(arrivals, taken(arrivals, trial_obj=OBJ))
+    scene = arrivals.scene(arrival.id)
+    ready = arrivals.ready(arrival.id)
+    assert set(ready) == {p.mesh.content_hash for p in scene.parts}
+    for part in scene.parts:
+        assert decode(ready[part.mesh.content_hash].read_bytes()).content_hash == part.mesh.content_hash
+    assert not any(isinstance(v, Scene) for v in vars(arrival).values()), "nothing of it is held in memory"
+    arrivals._expire(arrival.id)
+    assert arrival.folder.exists(), "somebody has just asked about it"
+    monkeypatch.setattr(jobs, "_EXPIRES", 0.0)
+    arrivals._expire(arrival.id)
+    assert not arrival.folder.exists()
+    with pytest.raises(UnknownIdError, match="no longer waiting"):
+        arrivals.get(arrival.id)
 
 
 def test_scenes_go_through_a_folder_unchanged(tmp_path: Path) -> None:

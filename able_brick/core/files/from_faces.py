@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numba
@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from able_brick.core import tolerances
 from able_brick.core.errors import GeometryError
+from able_brick.core.files.keyholes import without_keyholes
 from able_brick.core.files.weld import same_points
 from able_brick.core.mesh.face_kernels import flat_faces
 from able_brick.core.mesh.polymesh import MAX_ELEMENTS, Bools, Floats, PolyMesh
@@ -52,8 +53,9 @@ def floats(values: npt.NDArray[Any]) -> Floats:
 def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]:
     """A sound mesh, and notes of what was dropped.
 
-    Exactly coincident points become one vertex, in their first order, unless `weld` is off. Faces without area, with
-    fewer than three corners, or with a vertex named twice go, and unused vertices. Where there are normals, edges at
+    Exactly coincident points become one vertex, in their first order, unless `weld` is off. Faces with holes, which
+    name a vertex twice, are cut at their bridges; faces without area or with fewer than three corners go, and unused
+    vertices. Where there are normals, edges at
     which they differ are sharp and no others; else smoothing groups decide; else the usual angle.
     Raises GeometryError for numbers that are not finite and for indices out of range.
     """
@@ -65,7 +67,15 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
         vertex, points = number[corners], points[first]
     vertex = np.ascontiguousarray(vertex, np.int64)
     starts = np.concatenate([[0], np.cumsum(sizes)])
-    keep, size = _sound_corners(vertex, starts)
+    keep, size, twice = _sound_corners(vertex, starts)
+    if twice.any():
+        order, sizes, faces_before, cut = without_keyholes(points, vertex, starts, keep, twice)
+        raw = _reordered(raw, order, faces_before, cut)
+        many = counted(int(twice.sum()), "face with a hole was", "faces with holes were")
+        notes.append(f"{many} cut at the bridge.")
+        vertex = np.ascontiguousarray(vertex[order])
+        starts = np.concatenate([[0], np.cumsum(sizes)])
+        keep, size, _ = _sound_corners(vertex, starts)
     repeated = int((size < sizes).sum() - (size == 0).sum())
     flat = flat_faces(points, starts, vertex, keep, size, tolerances.DEGENERATE)
     size[flat] = 0
@@ -104,6 +114,25 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
     elif raw.smoothing is not None:
         sharp = _group_borders(mesh, raw.smoothing[faces])
     return (mesh if sharp is None else with_sharp(mesh, sharp)), notes
+
+
+def _reordered(raw: RawFaces, order: Whole, faces: Whole, cut: Bools) -> RawFaces:
+    """What the file says of corners and faces, for corners in another order (C') and faces (F') that were cut."""
+
+    def of(values: npt.NDArray[Any] | None, places: Whole) -> npt.NDArray[Any] | None:
+        return None if values is None else values[places]
+
+    sharp = of(raw.sharp, order)
+    return replace(
+        raw,
+        normal_at=of(raw.normal_at, order),
+        uv=of(raw.uv, order),
+        colour=of(raw.colour, order),
+        sharp=None if sharp is None else sharp & ~cut,
+        material=of(raw.material, faces),
+        smoothing=of(raw.smoothing, faces),
+        facet=of(raw.facet, faces),
+    )
 
 
 def _owned(values: Floats, chosen: Any) -> Floats:
@@ -160,8 +189,9 @@ def _checked(raw: RawFaces) -> tuple[Floats, npt.NDArray[np.int64], npt.NDArray[
 
 @numba.njit(cache=True, nogil=True)
 def _sound_corners(vertex, starts):  # type: ignore[no-untyped-def]
-    """Which corners stay, and how many of each face: 0 where the face names a vertex twice or has fewer than three."""
+    """Which corners stay, how many of each face, 0 where fewer than three; and the faces that name a vertex twice."""
     faces = len(starts) - 1
+    twice = np.zeros(faces, np.bool_)
     keep = np.ones(len(vertex), np.bool_)
     size = np.empty(faces, np.int64)
     for f in range(faces):
@@ -179,14 +209,14 @@ def _sound_corners(vertex, starts):  # type: ignore[no-untyped-def]
                     if keep[c]:
                         for d in range(a, c):
                             if keep[d] and vertex[d] == vertex[c]:
-                                n = 0
+                                twice[f] = True
             else:
                 ring = np.sort(vertex[a:b][keep[a:b]])
                 for k in range(1, len(ring)):
                     if ring[k] == ring[k - 1]:
-                        n = 0
+                        twice[f] = True
         size[f] = n if n >= 3 else 0
-    return keep, size
+    return keep, size, twice
 
 
 @numba.njit(cache=True, nogil=True)

@@ -168,7 +168,7 @@ def write_glb(parts: Sequence[Part], nodes: Sequence[Node] | None = None, *, nam
                 materials.append(m)
             slots.append(materials.index(m))
         primitives, place = _primitives(binary, part.mesh, slots)
-        extras = {"able_brick": _polygons(binary, part.mesh, place)}
+        extras = {"able_brick": {**_polygons(binary, part.mesh, place), "materials": slots}}
         meshes.append({"name": part.name, "primitives": primitives, "extras": extras})
         mesh_of.append(len(meshes) - 1)
     flat: list[Json] = []

@@ -12,12 +12,16 @@ from scipy.spatial.transform import Rotation
 from able_brick.core.errors import FileError, GeometryError
 from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
 from able_brick.core.files.gltf_document import Beside, Document, glb_chunks, number, parsed_json
-from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
+from able_brick.core.files.part import GroupAt, Instance, Material, Part, Scene, Texture
 from able_brick.core.files.pictures import texture
 from able_brick.core.mesh.polymesh import Floats
 
 _MOST_NODES: Final = 200_000
 _MOST_VERTICES: Final = 20_000_000
+#: A number of a matrix beyond this is no place and no size, in whatever unit.
+_FARTHEST: Final = 1e11
+#: Nodes of these kinds, as Able Brick writes them, come back as groups.
+_GROUPING: Final = ("group", "array", "course")
 _KNOWN: Final = ("KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_unlit")
 
 
@@ -46,6 +50,7 @@ class _Reader(Document):
         super().__init__(document, binary, beside)
         self.weld = weld
         self.notes: list[str] = []
+        self.groups: list[GroupAt] = []
         self.vertices = 0
         self.pictures: dict[int, Texture | None] = {}
 
@@ -66,8 +71,12 @@ class _Reader(Document):
                 parts.append(part)
         if not parts:
             raise FileError("The file holds no triangles.", place="meshes")
-        instances = [Instance(part_of[mesh], name, matrix) for mesh, name, matrix in self.standing() if mesh in part_of]
-        return Scene(tuple(parts), tuple(instances), tuple(self.notes))
+        instances = [
+            Instance(part_of[mesh], name, matrix, group)
+            for mesh, name, matrix, group in self.standing()
+            if mesh in part_of
+        ]
+        return Scene(tuple(parts), tuple(instances), tuple(self.notes), tuple(self.groups))
 
     def material(self, index: int) -> Material:
         m = self.item("materials", index, "materials")
@@ -114,7 +123,8 @@ class _Reader(Document):
             data, fallback = buffer[start : start + length], f"texture {index + 1}"
         return texture(self.name(image, fallback), data, place)
 
-    def standing(self) -> Iterator[tuple[int, str, Floats]]:
+    def standing(self) -> Iterator[tuple[int, str, Floats, int | None]]:
+        """Mesh, name, matrix to the world and group of every node that has a mesh; groups are noted on the way."""
         nodes = self.list_of("nodes")
         if len(nodes) > _MOST_NODES:
             raise FileError(f"The file has {len(nodes)} nodes; at most {_MOST_NODES} are read.", place="nodes")
@@ -127,22 +137,34 @@ class _Reader(Document):
         if not isinstance(roots, list):
             raise FileError("scenes.nodes should be a list.", place="scenes")
         seen: set[int] = set()
-        stack: list[tuple[object, Floats]] = [(r, np.eye(4)) for r in reversed(roots)]
+        stack: list[tuple[object, Floats, int | None]] = [(r, np.eye(4), None) for r in reversed(roots)]
         while stack:
-            index, parent = stack.pop()
+            index, parent, group = stack.pop()
             node = self.item("nodes", index, "node index")
             place = f"nodes[{index}]"
             if index in seen:
                 raise FileError(f"{place} is reached twice; nodes must form a tree.", place=place)
             seen.add(index)  # type: ignore[arg-type]
-            world = parent @ self.local(node, place)
+            with np.errstate(over="ignore", invalid="ignore"):
+                world = parent @ self.local(node, place)
+            if not np.abs(world).max() <= _FARTHEST:
+                raise FileError(
+                    f"{place} ({self.name(node, 'without a name')}) stands farther away, or is larger, than can be "
+                    "held; export with its transform applied.",
+                    place=place,
+                )
+            extras = node.get("extras")
+            kind = extras.get("kind") if isinstance(extras, dict) else None
             if "mesh" in node:
                 mesh = self.whole(node["mesh"], f"{place}.mesh", 0, len(self.list_of("meshes")) - 1)
-                yield mesh, self.name(node, f"Node {index}"), world
+                yield mesh, self.name(node, f"Node {index}"), world, group
+            elif kind in _GROUPING:
+                self.groups.append(GroupAt(self.name(node, "Group"), group, world))
+                group = len(self.groups) - 1
             children = node.get("children", [])
             if not isinstance(children, list):
                 raise FileError(f"{place}.children should be a list.", place=place)
-            stack += [(c, world) for c in reversed(children)]
+            stack += [(c, world, group) for c in reversed(children)]
 
     def local(self, node: dict[str, Any], place: str) -> Floats:
         if "matrix" in node:
@@ -176,17 +198,16 @@ class _Reader(Document):
         if not pieces:
             return None
         slots = [p.get("material") for p in primitives if p.get("mode", 4) in (4, 5, 6)]
-        used: list[Material] = []
-        slot_of: list[int] = []
+        numbers: dict[Material, int] = {}
+        slot_of = []
         for slot in slots:
             m = (
                 Material("Plain")
                 if slot is None
                 else materials[self.whole(slot, f"{place}.material", 0, len(materials) - 1)]
             )
-            if m not in used:
-                used.append(m)
-            slot_of.append(used.index(m))
+            slot_of.append(numbers.setdefault(m, len(numbers)))
+        used = list(numbers)
         name = self.name(mesh, f"Mesh {index + 1}")
 
         def stack(get: Callable[[dict[str, Any]], Any]) -> npt.NDArray[Any] | None:
@@ -203,6 +224,7 @@ class _Reader(Document):
         try:
             if isinstance(own, dict) and own.get("format") == 1:
                 raw, weld = self.polygons(own, place, np.asarray(position), uv, colour), False
+                used = self.own_materials(own, place, materials, primitives, used)
             else:
                 runs = [
                     (p["triangles"] + o if o else p["triangles"]).ravel()
@@ -227,6 +249,31 @@ class _Reader(Document):
         except GeometryError as error:
             raise FileError(f"{place} ({name}): {error}", place=place) from error
         return Part(name, built, tuple(used)) if built.face_count else None
+
+    def own_materials(
+        self,
+        own: dict[str, Any],
+        place: str,
+        materials: list[Material],
+        primitives: list[dict[str, Any]],
+        used: list[Material],
+    ) -> list[Material]:
+        """The materials of a part that Able Brick wrote, those that none of its faces has included.
+
+        Files of earlier versions only tell the place of those in use.
+        """
+        slots = own.get("materials")
+        if isinstance(slots, list) and slots:
+            return [materials[self.whole(s, f"{place}.extras.materials", 0, len(materials) - 1)] for s in slots]
+        known: dict[int, Material] = {}
+        for p in primitives:
+            extras = p.get("extras")
+            slot = extras.get("slot") if isinstance(extras, dict) else None
+            if isinstance(slot, int) and 0 <= slot < 1000 and isinstance(p.get("material"), int):
+                known[slot] = materials[self.whole(p["material"], f"{place}.material", 0, len(materials) - 1)]
+        if not known:
+            return used
+        return [known.get(k, Material("Plain")) for k in range(max(known) + 1)]
 
     def primitive(self, p: dict[str, Any], place: str) -> dict[str, Any]:
         attributes = p.get("attributes")

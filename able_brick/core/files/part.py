@@ -68,10 +68,21 @@ class Node:
 
 @dataclass(frozen=True, eq=False)
 class Instance:
-    """A part that stands somewhere: its index, its name there, the 4×4 matrix to the world."""
+    """A part that stands somewhere: its index, its name there, the 4×4 matrix to the world, the group that it is in."""
 
     part: int
     name: str
+    matrix: Floats
+    group: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class GroupAt:
+    """A group of a scene: its name, the group that it is in itself, which comes before it, and the 4×4 matrix of its
+    pivot to the world."""
+
+    name: str
+    parent: int | None
     matrix: Floats
 
 
@@ -82,6 +93,7 @@ class Scene:
     parts: tuple[Part, ...]
     instances: tuple[Instance, ...] = ()
     notes: tuple[str, ...] = ()
+    groups: tuple[GroupAt, ...] = ()
 
     def bounds(self) -> tuple[Floats, Floats]:
         """Lowest and highest corner (3,) of everything as it stands; the parts alone when nothing stands."""

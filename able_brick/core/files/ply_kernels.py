@@ -49,7 +49,7 @@ def walk_binary(data, at, count, counts, kinds, wanted, number, big, sizes, valu
                     for k in range(n):
                         values[total + k] = _whole(data, at + k * size, kinds[p], big)
                 total += n
-            elif p == number and fill:
+            elif p == number and fill and n == 1:
                 numbers[e] = _whole(data, at, kinds[p], big)
             at += n * size
     return at, total, -1
@@ -77,7 +77,7 @@ def walk_words(words, at, count, counts, kinds, wanted, number, sizes, values, n
                         w = words[at + k]
                         values[total + k] = np.int64(w) if -1e15 < w < 1e15 else np.int64(-1)
                 total += n
-            elif p == number and fill:
+            elif p == number and fill and n == 1:
                 w = words[at]
                 numbers[e] = np.int64(w) if -1e15 < w < 1e15 else np.int64(-1)
             at += n

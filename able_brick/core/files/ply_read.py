@@ -72,7 +72,10 @@ def read_ply(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True)
             wanted = element.index("vertex_indices", "vertex_index")
             if wanted < 0 or element.properties[wanted].count_kind < 0 or element.properties[wanted].kind >= 6:
                 raise FileError("The element face has no list of whole numbers vertex_indices.", place="header")
-            faces = body.lists(element, wanted, element.index("material_index"))
+            number = element.index("material_index")
+            if number >= 0 and element.properties[number].count_kind >= 0:
+                number = -1  # a list of them for each face says nothing that could be kept
+            faces = body.lists(element, wanted, number)
         else:
             body.lists(element, -1, -1)
     if not {"x", "y", "z"} <= columns.keys():

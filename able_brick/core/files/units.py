@@ -64,12 +64,15 @@ def _changed(scene: Scene, factor: float, turn: Floats | None) -> Scene:
     whole = np.eye(4)
     if turn is not None:
         whole[:3, :3] = turn
-    instances = []
-    for i in scene.instances:
-        matrix = whole @ i.matrix @ whole.T
-        matrix[:3, 3] *= factor
-        instances.append(replace(i, matrix=matrix))
-    return Scene(parts, tuple(instances), scene.notes)
+
+    def stand(matrix: Floats) -> Floats:
+        out: Floats = whole @ matrix @ whole.T
+        out[:3, 3] *= factor
+        return out
+
+    instances = tuple(replace(i, matrix=stand(i.matrix)) for i in scene.instances)
+    groups = tuple(replace(g, matrix=stand(g.matrix)) for g in scene.groups)
+    return Scene(parts, instances, scene.notes, groups)
 
 
 def standing_parts(scene: Scene) -> list[Part]:

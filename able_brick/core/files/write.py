@@ -5,13 +5,16 @@ from __future__ import annotations
 from pathlib import PurePath
 from typing import Final
 
+import numpy as np
+
 from able_brick.core.errors import FileError
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.obj_write import write_obj
-from able_brick.core.files.part import Node, Scene
+from able_brick.core.files.part import Instance, Node, Scene
 from able_brick.core.files.ply_write import write_ply
 from able_brick.core.files.stl_write import write_stl
 from able_brick.core.files.units import Unit, Up, standing_parts, taken_out
+from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.pose import stand_of
 
 WRITTEN: Final = (".glb", ".obj", ".ply", ".stl")
@@ -33,9 +36,27 @@ def write_file(name: str, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up
     if suffix == ".glb":
         if unit is not Unit.METRES or up is not Up.Y:
             raise FileError("GLB is in metres with Y up by its standard; choose those.", place="unit", allowed="m, y")
-        nodes = [Node(i.name, i.part, *stand_of(i.matrix)) for i in scene.instances] or None
+        nodes = _nodes(scene) or None
         return {path.name: write_glb(scene.parts, nodes)}
     parts = standing_parts(taken_out(scene, unit, up))
     if suffix == ".obj":
         return write_obj(parts, path.stem)
     return {path.name: write_ply(parts) if suffix == ".ply" else write_stl(parts)}
+
+
+def _nodes(scene: Scene) -> list[Node]:
+    """What stands in a scene, in its groups."""
+
+    def inside(group: int | None, frame: Floats) -> tuple[Node, ...]:
+        back = np.linalg.inv(frame)
+        groups = [
+            Node(g.name, None, *stand_of(back @ g.matrix), children=inside(k, g.matrix), extras={"kind": "group"})
+            for k, g in enumerate(scene.groups)
+            if g.parent == group
+        ]
+        return (*groups, *(Node(i.name, i.part, *stand_of(back @ i.matrix)) for i in standing.get(group, ())))
+
+    standing: dict[int | None, list[Instance]] = {}
+    for i in scene.instances:
+        standing.setdefault(i.group, []).append(i)
+    return list(inside(None, np.eye(4)))
