@@ -9,10 +9,12 @@ from scipy.spatial.transform import Rotation
 
 from able_brick.core.mesh.extremes import extreme_points
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
-from able_brick.core.place.pose import about_pivot, rotated
+from able_brick.core.place.pose import about_pivot
 from able_brick.level.evaluate import box_about_pivot, path_curve, shown_poses
 from able_brick.level.rows import Course, LineArray, Path, Piece, Placement
 from able_brick.level.snapshot import AThing, Snapshot
+
+_AT_ONCE = 500_000
 
 
 def item_boxes(poses: Floats, piece: Piece) -> tuple[Floats, Floats]:
@@ -30,18 +32,22 @@ def box_of(
 ) -> tuple[Floats, Floats] | None:
     """Lowest and highest corner (3,) round things, from their vertices; None when they show nothing."""
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
+    shown: dict[str, list[Floats]] = {}
     for thing in things:
         if isinstance(thing, Path):
             points = path_curve(thing).drawn()
             low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))
             continue
         poses = shown_poses(snapshot, thing)
-        if poses is None or not isinstance(thing, (Placement, LineArray, Course)):
-            continue
-        piece = snapshot.pieces[thing.piece]
+        if poses is not None and isinstance(thing, (Placement, LineArray, Course)):
+            shown.setdefault(thing.piece, []).append(poses.rows())
+    for key, rows in shown.items():
+        piece = snapshot.pieces[key]
         local = about_pivot(extreme_points(load(piece.mesh)), piece.pivot, piece.axes)
-        for row in poses.rows():
-            x, y, z, w = (float(v) for v in row[3:7])
-            points = rotated((x, y, z, w), local * row[7:]) + row[:3]
-            low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))
+        every = np.concatenate(rows)
+        for part in np.array_split(every, max(1, len(every) * len(local) // _AT_ONCE)):
+            turn = Rotation.from_quat(part[:, 3:7]).as_matrix()
+            points = np.einsum("nij,nhj->nhi", turn, local * part[:, None, 7:]) + part[:, None, :3]
+            low = np.minimum(low, points.min(axis=(0, 1), initial=np.inf))
+            high = np.maximum(high, points.max(axis=(0, 1), initial=-np.inf))
     return (low, high) if np.isfinite(low).all() else None

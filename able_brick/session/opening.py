@@ -49,18 +49,6 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
         raise
 
 
-def around(connection: Connection, level: str, done: int) -> tuple[journal.Entry | None, journal.Entry | None]:
-    """The entries of the last step and of the next one. What cannot be read ends the history there."""
-
-    def entry(place: int) -> journal.Entry | None:
-        try:
-            return journal.read_entry(connection, level, place)
-        except journal.UnreadableEntryError:
-            return None
-
-    return entry(done), entry(done + 1)
-
-
 def where_it_went(connection: Connection, snapshot: Snapshot, level: str, error: HistoryError) -> HistoryError:
     """The same refusal, with the level in which a row that is missing was taken away."""
     missing = error.data.get("missing")

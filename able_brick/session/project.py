@@ -19,7 +19,7 @@ from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit, Snapshot, level_of
 from able_brick.session.delta import Delta, LevelView, level_delta, level_view
 from able_brick.session.history import State, check_current, check_users, history_view, locks_of, net
-from able_brick.session.opening import around, open_file, where_it_went
+from able_brick.session.opening import open_file, where_it_went
 from able_brick.session.saving import save_copy
 from able_brick.steps import registry
 from able_brick.steps.checks import check_change, check_row
@@ -269,7 +269,7 @@ class Project:
             journal.write_rows(connection, step.net, change.counters)
             if last is None:  # the first entry of a level needs the row that it belongs to
                 journal.write_state(connection, level, self._states[level].revision, self._states[level].done)
-            journal.write_entry(
+            entry = journal.write_entry(
                 connection,
                 level,
                 step.place,
@@ -281,7 +281,7 @@ class Project:
             )
             if again and last is not None and journal.meshes_of(last.edits) - journal.meshes_of(step.edits):
                 journal.drop_unused_meshes(connection)
-            states = self._advanced(connection, level, step.net, step.place)
+            states = self._advanced(connection, level, step.net, step.place, entry, None)
             mine = self._told(step.after, level, step.net, states, change.select, change.note)
         self.meshes.remember(change.meshes)
         self._publish(level, step.after, step.net, states, mine)
@@ -301,13 +301,25 @@ class Project:
             except HistoryError as error:
                 raise where_it_went(connection, before, level, error) from error
             journal.write_rows(connection, edits, before.counters)
-            states = self._advanced(connection, level, edits, done)
+            back = done < entry.place
+            last = journal.find_entry(connection, level, done) if back else entry
+            redo = entry if back else journal.find_entry(connection, level, done + 1)
+            states = self._advanced(connection, level, edits, done, last, redo)
             chosen = tuple(i for i in select_ids if after.find(level, i) is not None)
             mine = self._told(after, level, edits, states, chosen, "")
         self._publish(level, after, edits, states, mine)
         return mine
 
-    def _advanced(self, connection: Connection, level: str, edits: tuple[Edit, ...], done: int) -> dict[str, State]:
+    def _advanced(
+        self,
+        connection: Connection,
+        level: str,
+        edits: tuple[Edit, ...],
+        done: int,
+        last: journal.Entry | None,
+        redo: journal.Entry | None,
+    ) -> dict[str, State]:
+        """Where all levels that the edits touch stand with them; `last` and `redo` are the level's own."""
         touched = {level}
         for edit in edits:
             row = edit.after or edit.before
@@ -319,7 +331,7 @@ class Project:
             state = self._states.get(key, State(0, 0, None, None))
             place = done if key == level else state.done
             journal.write_state(connection, key, state.revision + 1, place)
-            around = self._around(connection, key, place) if key == level else (state.last, state.redo)
+            around = (last, redo) if key == level else (state.last, state.redo)
             out[key] = State(state.revision + 1, place, *around)
         return out
 
@@ -357,10 +369,6 @@ class Project:
                     )
                 except Exception:  # noqa: BLE001
                     _log.exception("A tab of %s could not be told of a change.", key)
-
-    @staticmethod
-    def _around(connection: Connection, level: str, done: int) -> tuple[journal.Entry | None, journal.Entry | None]:
-        return around(connection, level, done)
 
     @contextmanager
     def _locked_transaction(self) -> Iterator[Connection]:

@@ -197,8 +197,9 @@ def write_entry(
     note: str,
     edits: tuple[Edit, ...],
     users: tuple[str, ...] | None = None,
-) -> None:
-    """Put a step at its place in the level's journal; what stood there or later is gone."""
+) -> Entry:
+    """Put a step at its place in the level's journal, where what stood there or later is gone; the entry."""
+    params = tool.model_dump_json(exclude={"tool"})
     connection.execute(delete(JournalEntry).where(JournalEntry.level == level, JournalEntry.place >= place))
     rows = [
         [
@@ -212,7 +213,7 @@ def write_entry(
             level=level,
             place=place,
             tool=tool.tool,
-            params=tool.model_dump_json(exclude={"tool"}),
+            params=params,
             selection=json.dumps(selection),
             note=note,
             adjustable=tool.adjustable,
@@ -225,6 +226,7 @@ def write_entry(
     hashes = meshes_of(edits)
     if hashes:
         connection.execute(insert(JournalMesh), [{"entry": entry, "mesh": h} for h in hashes])
+    return Entry(entry, place, tool.tool, json.loads(params), selection, note, tool.adjustable, edits, users)
 
 
 def read_entry(connection: Connection, level: str, place: int) -> Entry | None:
@@ -233,6 +235,13 @@ def read_entry(connection: Connection, level: str, place: int) -> Entry | None:
         select(JournalEntry.__table__).where(JournalEntry.level == level, JournalEntry.place == place)
     ).first()
     return None if r is None else _entry(r)
+
+
+def find_entry(connection: Connection, level: str, place: int) -> Entry | None:
+    """The same; None also for one that cannot be read: the history ends there."""
+    with suppress(UnreadableEntryError):
+        return read_entry(connection, level, place)
+    return None
 
 
 def entries_with(connection: Connection, row: str, levels: Iterable[str]) -> Iterator[tuple[str, Entry]]:
