@@ -55,6 +55,8 @@ class Sheet(BaseModel):
     vertices: int
     faces: int
     triangles: int
+    quads: int
+    ngons: int
     places: int
     low: tuple[float, float, float]
     high: tuple[float, float, float]
@@ -97,6 +99,8 @@ def sheet_of(file: str, scene: Scene) -> Sheet:
         vertices=sum(p.mesh.vertex_count for p in scene.parts),
         faces=sum(p.mesh.face_count for p in scene.parts),
         triangles=sum(p.mesh.triangle_count for p in scene.parts),
+        quads=sum(int((s == 4).sum()) for s in sizes),
+        ngons=sum(int((s > 4).sum()) for s in sizes),
         places=len(scene.instances),
         low=(float(low[0]), float(low[1]), float(low[2])),
         high=(float(high[0]), float(high[1]), float(high[2])),

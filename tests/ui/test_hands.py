@@ -191,9 +191,10 @@ def test_a_kill_in_the_middle_loses_no_acknowledged_step(page: Page, server: Ser
     server.kill()
     expect(page.get_by_role("status").first).to_have_text("No server")
     hands.number(card, "Position Y", "99")
-    expect(page.get_by_role("alert")).to_contain_text("The server does not answer")
+    expect(page.get_by_role("alert")).to_contain_text("unknown whether that was done")
     server.start()
     expect(page.get_by_role("status").first).to_have_text("Saved")
+    expect(page.get_by_role("status").filter(has_text="It was not done")).to_be_visible()
     assert hands.row("Bench 1")["position"][1] == 5.0
     hands.viewport.focus()
     for k in range(4):

@@ -13,6 +13,7 @@ import { LastStepCard } from "./panels/LastStepCard";
 import { LevelList } from "./panels/LevelList";
 import { MeasureCard } from "./panels/MeasureCard";
 import { Messages } from "./panels/Messages";
+import { ProjectNotice } from "./panels/ProjectNotice";
 import { SelectionCard } from "./panels/SelectionCard";
 import { FindTool, KeySheet } from "./panels/Sheets";
 import { Shelf } from "./panels/Shelf";
@@ -143,6 +144,7 @@ export function App() {
             <EyeBar />
           </>
         )}
+        {there && <ProjectNotice />}
         <Messages />
       </Centre>
       <Cards aria-label="Cards">

@@ -14,6 +14,7 @@ import type {
   MeasureRequest,
   Params,
   ProblemBody,
+  ProjectView,
   ShapeInfo,
   Snap,
   SnapRequest,
@@ -35,7 +36,13 @@ export class Problem extends Error {
   }
 }
 
-async function call<T>(path: string, init?: RequestInit): Promise<T> {
+/** What is told when nothing comes back: of what only asks, and of what changes something. */
+const SILENT = {
+  offline: "The server does not answer. Nothing was changed; start Able Brick again and go on.",
+  unknown: "No reply came back, so it is unknown whether that was done. Loading what stands …",
+};
+
+async function call<T>(path: string, init?: RequestInit, silent: keyof typeof SILENT = "offline"): Promise<T> {
   const early = init ? undefined : await takeEarly<T>(`/api${path}`);
   if (early !== undefined) return early;
   let response: Response;
@@ -43,12 +50,7 @@ async function call<T>(path: string, init?: RequestInit): Promise<T> {
     response = await fetch(`/api${path}`, init);
   } catch (error) {
     if (error instanceof DOMException && error.name === "AbortError") throw error;
-    throw new Problem({
-      code: "offline",
-      status: 0,
-      detail: "The server does not answer. Nothing was changed; start Able Brick again and go on.",
-      data: {},
-    });
+    throw new Problem({ code: silent, status: 0, detail: SILENT[silent], data: {} });
   }
   if (!response.ok) {
     const type = response.headers.get("content-type") ?? "";
@@ -60,8 +62,18 @@ async function call<T>(path: string, init?: RequestInit): Promise<T> {
       data: {},
     });
   }
-  return response.status === 204 ? (undefined as T) : response.json();
+  if (response.status === 204) return undefined as T;
+  try {
+    return await response.json();
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error;
+    throw new Problem({ code: silent, status: 0, detail: SILENT[silent], data: {} });
+  }
 }
+
+/** A change: when its reply is lost, it may have been done all the same. */
+const change = <T>(path: string, method: string, body: unknown): Promise<T> =>
+  call<T>(path, json(method, body), "unknown");
 
 const json = (method: string, body: unknown, signal?: AbortSignal): RequestInit => ({
   method,
@@ -78,17 +90,18 @@ export interface StepBody {
 }
 
 export const api = {
+  project: () => call<ProjectView>("/project"),
   levels: () => call<LevelSummary[]>("/levels"),
-  createLevel: (name: string) => call<LevelSummary>("/levels", json("POST", { name })),
+  createLevel: (name: string) => change<LevelSummary>("/levels", "POST", { name }),
   level: (id: string) => call<LevelView>(`/levels/${id}`),
   tools: () => call<ToolInfo[]>("/tools"),
-  step: (level: string, body: StepBody) => call<Delta>(`/levels/${level}/steps`, json("POST", body)),
+  step: (level: string, body: StepBody) => change<Delta>(`/levels/${level}/steps`, "POST", body),
   adjust: (level: string, body: Omit<StepBody, "selection">) =>
-    call<Delta>(`/levels/${level}/steps/last`, json("PUT", body)),
+    change<Delta>(`/levels/${level}/steps/last`, "PUT", body),
   preview: (level: string, body: StepBody & { adjust_last?: boolean }, signal: AbortSignal) =>
     call<Delta>(`/levels/${level}/preview`, json("POST", body, signal)),
-  undo: (level: string, revision: number) => call<Delta>(`/levels/${level}/undo`, json("POST", { revision })),
-  redo: (level: string, revision: number) => call<Delta>(`/levels/${level}/redo`, json("POST", { revision })),
+  undo: (level: string, revision: number) => change<Delta>(`/levels/${level}/undo`, "POST", { revision }),
+  redo: (level: string, revision: number) => change<Delta>(`/levels/${level}/redo`, "POST", { revision }),
   shapes: () => call<ShapeInfo[]>("/shapes"),
   surface: (level: string, at: FaceAt) => call<Ground>(`/levels/${level}/surface`, json("POST", at)),
   feature: (level: string, at: FeatureRequest) => call<Feature>(`/levels/${level}/feature`, json("POST", at)),
@@ -98,7 +111,7 @@ export const api = {
   arrival: (id: string, seen: number) => call<ArrivalView>(`/arrivals/${id}?seen=${seen}`),
   readAgain: (id: string, weld: boolean) => call<ArrivalView>(`/arrivals/${id}`, json("PUT", { weld })),
   discard: (id: string) => call<void>(`/arrivals/${id}`, { method: "DELETE" }),
-  accept: (id: string, how: Accept) => call<Delta>(`/arrivals/${id}/accept`, json("POST", how)),
+  accept: (id: string, how: Accept) => change<Delta>(`/arrivals/${id}/accept`, "POST", how),
   keepThumbnail: (key: string, picture: Blob) => call<void>(`/thumbnails/${key}`, { method: "PUT", body: picture }),
 };
 
@@ -134,7 +147,7 @@ export function arrive(
         new Problem({
           code: "offline",
           status: 0,
-          detail: "The server does not answer. Nothing was changed; start Able Brick again and go on.",
+          detail: SILENT.offline,
           data: {},
         }),
       );

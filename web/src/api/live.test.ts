@@ -1,18 +1,22 @@
-import { afterEach, beforeEach, expect, it, vi } from "vitest";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { levelStore, loadLevel } from "../state/level";
+import { messageStore } from "../state/messages";
 import { delta } from "../testing/delta";
 import { placement } from "../testing/rows";
+import type { Delta } from "./types";
 
-const reload = vi.hoisted(() => vi.fn(async () => undefined));
-vi.mock("./steps", () => ({ reload }));
+const asked = vi.hoisted(() => ({ step: vi.fn(), level: vi.fn() }));
+vi.mock("./client", async (original) => ({ ...(await original<typeof import("./client")>()), api: asked }));
 
+import { Problem } from "./client";
 import { listen } from "./live";
+import { takeStep } from "./steps";
 
 /** A socket that is opened, closed and spoken through by hand. */
 class Socket {
   static all: Socket[] = [];
   onopen: () => void = () => undefined;
-  onmessage: (event: { data: string }) => void = () => undefined;
+  onmessage: (event: { data: unknown }) => void = () => undefined;
   onclose: () => void = () => undefined;
 
   constructor(readonly url: string) {
@@ -24,7 +28,11 @@ class Socket {
   }
 
   say(what: unknown): void {
-    this.onmessage({ data: JSON.stringify(what) });
+    this.hand(JSON.stringify(what));
+  }
+
+  hand(data: unknown): void {
+    this.onmessage({ data });
     vi.advanceTimersByTime(0);
   }
 }
@@ -37,9 +45,11 @@ beforeEach(() => {
   vi.stubGlobal("WebSocket", Socket);
   vi.stubGlobal("location", { protocol: "http:", host: "127.0.0.1:8484" });
   Socket.all = [];
-  reload.mockClear();
+  for (const one of Object.values(asked)) one.mockReset();
+  messageStore.setState({ list: [] });
+  asked.level.mockImplementation(() => new Promise(() => undefined));
+  levelStore.setState({ levelId: null, busy: 0, online: true });
   loadLevel(delta(4, { changed: [placement("a")] }));
-  levelStore.setState({ busy: 0, online: true });
   stop = listen("level-1");
 });
 
@@ -52,22 +62,81 @@ it("takes over what others have changed", () => {
   last().say(delta(5, { changed: [placement("a", { position: [3, 0, 0] })] }));
   expect(levelStore.getState().revision).toBe(5);
   expect(levelStore.getState().scene.things.get("a")).toMatchObject({ position: [3, 0, 0] });
-  expect(reload).not.toHaveBeenCalled();
+  expect(asked.level).not.toHaveBeenCalled();
 });
 
 it("loads the level anew where a change was missed, or where it is told to", () => {
   last().say(delta(7));
-  expect(reload).toHaveBeenCalledTimes(1);
+  expect(asked.level).toHaveBeenCalledTimes(1);
   last().say({});
-  expect(reload).toHaveBeenCalledTimes(2);
+  expect(asked.level).toHaveBeenCalledTimes(2);
 });
 
-it("leaves own steps that are on their way to their answers", () => {
-  levelStore.setState({ busy: 1 });
+it.each([
+  ["a Blob", new Blob(["x"])],
+  ["bytes", new ArrayBuffer(8)],
+  ["half a message", "{"],
+  ["a word", '"x"'],
+  ["nothing", "null"],
+])("loads the level anew after %s, and throws nothing", (_, data) => {
+  expect(() => last().hand(data)).not.toThrow();
+  expect(asked.level).toHaveBeenCalledTimes(1);
   last().say(delta(5));
-  last().say(delta(7));
-  expect(levelStore.getState().revision).toBe(4);
-  expect(reload).not.toHaveBeenCalled();
+  expect(levelStore.getState().revision).toBe(5);
+});
+
+describe("while an own step is on its way", () => {
+  /** Take a step whose answer is given by hand. */
+  async function underway() {
+    let give: (value: Delta) => void = () => undefined;
+    let fail: (error: unknown) => void = () => undefined;
+    asked.step.mockReturnValueOnce(
+      new Promise<Delta>((resolve, reject) => {
+        give = resolve;
+        fail = reject;
+      }),
+    );
+    const taken = takeStep("move", {}, ["a"]);
+    await vi.advanceTimersByTimeAsync(0);
+    expect(levelStore.getState().busy).toBe(1);
+    return { taken, give, fail };
+  }
+
+  it("loses no change of others: it is taken over when the step was refused", async () => {
+    const { taken, fail } = await underway();
+    last().say(delta(5, { changed: [placement("a", { position: [3, 0, 0] })] }));
+    last().say(delta(6, { changed: [placement("b")] }));
+    expect(levelStore.getState().revision).toBe(4);
+    fail(new Problem({ code: "geometry", status: 422, detail: "no", data: {} }));
+    await taken;
+    expect(levelStore.getState().revision).toBe(6);
+    expect([...levelStore.getState().scene.things.keys()]).toEqual(["a", "b"]);
+    expect(asked.level).not.toHaveBeenCalled();
+  });
+
+  it("leaves its own event to the answer, and takes what follows", async () => {
+    const { taken, give } = await underway();
+    last().say(delta(5, { changed: [placement("a", { position: [9, 0, 0] })] }));
+    last().say(delta(6, { changed: [placement("b")] }));
+    give(delta(5, { changed: [placement("a", { position: [1, 0, 0] })] }));
+    await taken;
+    expect(levelStore.getState().revision).toBe(6);
+    expect(levelStore.getState().scene.things.get("a")).toMatchObject({ position: [1, 0, 0] });
+  });
+
+  it("tells that it is unknown whether it was done when the reply is lost, and then what stands", async () => {
+    const { taken, fail } = await underway();
+    asked.level.mockRejectedValueOnce(new Error("still away"));
+    fail(new Problem({ code: "unknown", status: 0, detail: "unknown whether", data: {} }));
+    await taken;
+    expect(levelStore.getState().online).toBe(false);
+    expect(messageStore.getState().list.map((m) => m.text)).toEqual(["unknown whether"]);
+    asked.level.mockResolvedValueOnce(delta(5));
+    last().onopen();
+    await vi.advanceTimersByTimeAsync(0);
+    expect(levelStore.getState()).toMatchObject({ revision: 5, online: true });
+    expect(messageStore.getState().list.at(-1)?.text).toMatch("moved on by a step");
+  });
 });
 
 it("comes again when it is lost, from the revision that it has then, ever more rarely", () => {

@@ -1,6 +1,17 @@
 import { applyDelta, levelStore } from "../state/level";
-import { reload } from "./steps";
+import { lookWhatStands, reload, whenAtRest } from "./steps";
 import type { Delta } from "./types";
+
+/** What a message says; null for what says nothing that is understood. */
+function read(data: unknown): Partial<Delta> | null {
+  if (typeof data !== "string") return null;
+  try {
+    const found: unknown = JSON.parse(data);
+    return typeof found === "object" && found !== null ? (found as Partial<Delta>) : null;
+  } catch {
+    return null;
+  }
+}
 
 /** Listen to changes of the open level made elsewhere; returns how to stop. */
 export function listen(level: string): () => void {
@@ -18,14 +29,19 @@ export function listen(level: string): () => void {
     socket.onopen = () => {
       wait = 500;
       levelStore.setState({ online: true });
+      void lookWhatStands();
     };
-    socket.onmessage = (event: MessageEvent<string>) => {
-      const delta = JSON.parse(event.data) as Partial<Delta>;
-      // own steps arrive here too, usually after their reply; those in flight are left to the reply
-      window.setTimeout(() => {
-        if (levelStore.getState().busy > 0) return;
-        if (delta.revision === undefined || !applyDelta(delta as Delta)) void reload().catch(() => undefined);
-      }, 0);
+    socket.onmessage = (event: MessageEvent<unknown>) => {
+      const delta = read(event.data);
+      // own steps arrive here too, usually after their reply: while one is on its way, what comes waits for it
+      window.setTimeout(
+        () =>
+          whenAtRest(() => {
+            if (stopped) return;
+            if (delta?.revision === undefined || !applyDelta(delta as Delta)) void reload().catch(() => undefined);
+          }),
+        0,
+      );
     };
     socket.onclose = () => {
       if (stopped) return;

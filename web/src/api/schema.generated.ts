@@ -376,6 +376,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/project": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description Where the project lies, and whether it can be changed.
+         */
+        get: operations["look_api_project_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/project/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Copy
+         * @description The whole project as a file; of a damaged one, all that can still be read.
+         */
+        get: operations["copy_api_project_copy_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shapes": {
         parameters: {
             query?: never;
@@ -1740,7 +1780,10 @@ export interface components {
          *     }
          */
         NewLevel: {
-            /** Name */
+            /**
+             * Name
+             * @description A word or more; no control characters
+             */
             name: string;
         };
         /**
@@ -2089,6 +2132,20 @@ export interface components {
             /** Type */
             type: string;
         };
+        /**
+         * ProjectView
+         * @description The project file. `read_only` says why nothing can be changed, where that is so; `notes` tell of its opening.
+         */
+        ProjectView: {
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string[];
+            /** Path */
+            path: string;
+            /** Read Only */
+            read_only: string | null;
+        };
         /** Pyramid */
         Pyramid: {
             /**
@@ -2195,6 +2252,8 @@ export interface components {
             materials: components["schemas"]["MaterialSheet"][];
             /** More Parts */
             more_parts: number;
+            /** Ngons */
+            ngons: number;
             /** Notes */
             notes: string[];
             /** Outline Y */
@@ -2213,6 +2272,8 @@ export interface components {
             places: number;
             /** Problems */
             problems: string[];
+            /** Quads */
+            quads: number;
             /** Triangles */
             triangles: number;
             unit: components["schemas"]["Unit"];
@@ -3444,6 +3505,62 @@ export interface operations {
             path: {
                 piece: string;
             };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_api_project_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    copy_api_project_copy_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

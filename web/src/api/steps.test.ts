@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { levelStore, loadLevel, shown } from "../state/level";
+import { applyDelta, levelStore, loadLevel, shown } from "../state/level";
 import { messageStore } from "../state/messages";
 import { select, selectionStore } from "../state/selection";
 import { delta } from "../testing/delta";
@@ -29,6 +29,7 @@ const problem = (code: string, fields: unknown[] = []) =>
 
 beforeEach(() => {
   for (const one of Object.values(asked)) one.mockReset();
+  levelStore.setState({ levelId: null });
   loadLevel(delta(4, { changed: [placement("a"), placement("b")] }));
   messageStore.setState({ list: [] });
   levelStore.setState({ busy: 0 });
@@ -77,6 +78,40 @@ describe("steps", () => {
     await takeStep("move", {}, ["a"]);
     expect(levelStore.getState().revision).toBe(12);
     expect(asked.level).toHaveBeenCalledTimes(2);
+  });
+
+  it("never put an older answer in place of a newer level", async () => {
+    asked.step.mockRejectedValueOnce(problem("stale_revision"));
+    const slow = later<Delta>();
+    asked.level.mockReturnValueOnce(slow.answer);
+    const taken = takeStep("move", {}, ["a"]);
+    await rest();
+    applyDelta(delta(5, { changed: [placement("c")] }));
+    applyDelta(delta(6));
+    slow.give(delta(5, { changed: [placement("a")] }));
+    await taken;
+    expect(levelStore.getState().revision).toBe(6);
+    expect(levelStore.getState().scene.things.has("c")).toBe(true);
+  });
+
+  it("do not open again a level that was left while it was loaded", async () => {
+    asked.step.mockRejectedValueOnce(problem("stale_revision"));
+    const slow = later<Delta>();
+    asked.level.mockReturnValueOnce(slow.answer);
+    const taken = takeStep("move", {}, ["a"]);
+    await rest();
+    loadLevel({ ...delta(2), level: "level-2" });
+    slow.give(delta(9));
+    await taken;
+    expect(levelStore.getState()).toMatchObject({ levelId: "level-2", revision: 2 });
+  });
+
+  it("that were not done are told as that when the reply was lost", async () => {
+    asked.step.mockRejectedValueOnce(problem("unknown"));
+    asked.level.mockResolvedValueOnce(delta(4));
+    await takeStep("move", {}, ["a"]);
+    expect(messageStore.getState().list.map((m) => m.text)).toEqual(["told: unknown", "It was not done; try again."]);
+    expect(levelStore.getState().online).toBe(true);
   });
 
   it("tell when the server does not answer, and when it does again", async () => {

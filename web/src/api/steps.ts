@@ -4,10 +4,42 @@ import { select, selectionStore } from "../state/selection";
 import { api, Problem } from "./client";
 import type { Accept, Delta, Params } from "./types";
 
-/** Load the open level anew. */
+/** Load the open level anew. One that was left meanwhile is not opened again, and an answer that newer changes have
+ * overtaken on its way is left. */
 export async function reload(): Promise<void> {
-  const { levelId } = levelStore.getState();
-  if (levelId) loadLevel(await api.level(levelId));
+  const { levelId, revision } = levelStore.getState();
+  if (!levelId) return;
+  const view = await api.level(levelId);
+  const now = levelStore.getState();
+  const overtaken = now.revision > revision && view.revision < now.revision;
+  if (now.levelId === levelId && !overtaken) loadLevel(view);
+}
+
+/** The revision at which a change was sent whose reply was lost; null when nothing is unknown. */
+let unknownAt: number | null = null;
+
+/** Say what became of a change whose reply was lost, as far as the level tells; once the server answers again. */
+export async function lookWhatStands(): Promise<void> {
+  const revision = unknownAt;
+  if (revision === null) return;
+  try {
+    await reload();
+  } catch {
+    return; // still no answer: the socket asks again when it is there
+  }
+  if (unknownAt !== revision) return;
+  unknownAt = null;
+  levelStore.setState({ online: true });
+  const now = levelStore.getState().revision;
+  tell(now === revision ? "It was not done; try again." : "What stands is loaded: the level has moved on by a step.");
+}
+
+const resting: (() => void)[] = [];
+
+/** Do something when no own change is on its way. */
+export function whenAtRest(work: () => void): void {
+  if (levelStore.getState().busy > 0) resting.push(work);
+  else work();
 }
 
 let queue: Promise<unknown> = Promise.resolve();
@@ -18,9 +50,10 @@ function inTurn(work: (level: string, revision: number) => Promise<Delta>, quiet
     const { levelId } = levelStore.getState();
     if (!levelId) return new Problem({ code: "none", status: 0, detail: "No level is open.", data: {} });
     levelStore.setState((s) => ({ busy: s.busy + 1 }));
+    const asked = levelStore.getState().revision;
     try {
       const chosen = selectionStore.getState().ids.join();
-      const delta = await work(levelId, levelStore.getState().revision);
+      const delta = await work(levelId, asked);
       // what has been selected while the step was on its way stays selected
       const still = selectionStore.getState().ids.join() === chosen;
       if (!applyDelta(delta)) await reload();
@@ -30,12 +63,17 @@ function inTurn(work: (level: string, revision: number) => Promise<Delta>, quiet
     } catch (error) {
       if (!(error instanceof Problem)) throw error;
       showPreview(null);
-      if (error.code === "offline") levelStore.setState({ online: false });
-      if (error.code === "stale_revision") await reload();
+      if (error.code === "offline" || error.code === "unknown") levelStore.setState({ online: false });
       if (!quiet || error.fields.length === 0) tell(error.message, "error");
+      if (error.code === "stale_revision") await reload();
+      if (error.code === "unknown") {
+        unknownAt = asked;
+        await lookWhatStands();
+      }
       return error;
     } finally {
       levelStore.setState((s) => ({ busy: s.busy - 1 }));
+      if (levelStore.getState().busy === 0) for (const work of resting.splice(0)) work();
     }
   });
   queue = result.catch(() => undefined);

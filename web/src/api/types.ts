@@ -23,6 +23,7 @@ export type StepView = Schemas["StepView"];
 export type ToolInfo = Schemas["ToolInfo"];
 export type LevelSummary = Schemas["LevelSummary"];
 export type ProblemBody = Schemas["Problem"];
+export type ProjectView = Schemas["ProjectView"];
 export type ShapeInfo = Schemas["ShapeInfo"];
 export type Drag = Schemas["Drag"];
 export type Ground = Schemas["Ground"];

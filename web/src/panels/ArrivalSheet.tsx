@@ -132,7 +132,7 @@ function Ready({ view, facts }: { view: ArrivalView; facts: ArrivalFacts }) {
   const spans = facts.high.map((v, k) => (v - (facts.low[k] ?? 0)) * factor) as [number, number, number];
   const [x, y, z] = up === "z" ? [spans[0], spans[2], spans[1]] : spans;
   const many = facts.parts.length + facts.more_parts;
-  const [quads, ngons] = [facts.parts.reduce((n, p) => n + p.quads, 0), facts.parts.reduce((n, p) => n + p.ngons, 0)];
+  const { quads, ngons } = facts;
   const odd = Math.max(x, y, z) > 500 || Math.max(x, y, z) < 0.01;
   return (
     <>

@@ -273,7 +273,7 @@ function OneGroup({ group }: { group: Group }) {
           <Button onPress={() => (open ? leaveGroup() : openGroup(group.id))}>
             {open ? "Leave group" : "Edit inside"} <Key>{open ? "Esc" : "Enter"}</Key>
           </Button>
-          <Button onPress={() => void takeStep("group_pivot", {}, [group.id])}>Pivot to centre</Button>
+          <Button onPress={() => void takeStep("group_pivot", { place: "centre" }, [group.id])}>Pivot to centre</Button>
         </Pair>
         <MarkButtons things={[group]} />
       </div>

@@ -80,6 +80,7 @@ export function changed(scene: Scene, delta: Delta): Scene {
   return { level, pieces, things, items, paths, summary: delta.summary };
 }
 
+/** Take over a whole level. */
 export function loadLevel(delta: Delta): void {
   levelStore.setState({
     levelId: delta.level,

@@ -66,6 +66,7 @@ describe("the order of a level's things", () => {
     const round = sceneOf(group("a", { group: "b" }), group("b", { group: "a" })).things;
     const a = round.get("a");
     expect(a && ids(over(round, a))).toEqual(["b", "a"]);
-    expect(ids(under(round, ["a"]))).toEqual(["a", "b"]);
+    expect(ids(under(round, ["a"]))).toEqual(["a"]);
+    expect(ids(insideOf(round, null))).toEqual(["a", "b"]);
   });
 });

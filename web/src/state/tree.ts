@@ -19,7 +19,7 @@ function treeOf(things: Things): Tree {
   tree = { inside: new Map(), hidden: new Set(), locked: new Set() };
   trees.set(things, tree);
   for (const thing of things.values()) {
-    const key = thing.group && things.has(thing.group) ? thing.group : null;
+    const key = thing.group && things.has(thing.group) && !inItself(things, thing) ? thing.group : null;
     const list = tree.inside.get(key);
     if (list) list.push(thing);
     else tree.inside.set(key, [thing]);
@@ -30,6 +30,17 @@ function treeOf(things: Things): Tree {
     for (const id of [...marks]) for (const thing of under(things, [id])) marks.add(thing.id);
   }
   return tree;
+}
+
+/** Whether a group is, through others, in itself: only a file from elsewhere has such. */
+function inItself(things: Things, thing: Thing): boolean {
+  if (thing.kind !== "group") return false;
+  const seen = new Set<string>();
+  for (let id = thing.group; id && !seen.has(id); id = things.get(id)?.group) {
+    if (id === thing.id) return true;
+    seen.add(id);
+  }
+  return false;
 }
 
 /** What is directly in a group; in the level itself for null. */

@@ -78,7 +78,7 @@ function tabSet(box: SizeBox, scheme: Scheme) {
   lines.renderOrder = 19;
   group.add(lines);
   const flat = (axis: "x" | "y" | "z") => box.high[axis] - box.low[axis] < 1e-6;
-  const tabs = TABS.filter((t) => t.startsWith("c") || !flat(t[0] as "x")).map((name) => {
+  const tabs = TABS.filter((t) => t.startsWith("c") || (box.even && !flat(t[0] as "x"))).map((name) => {
     const corner = name.startsWith("c");
     const colour = corner ? scheme.petrol : scheme.axes[name[0] as "x"];
     const shape = corner ? new BoxGeometry(1, 1, 1) : new BoxGeometry(1.3, 1.3, 0.35);

@@ -117,18 +117,20 @@ export function boxOfAll(scene: Scene): Box | null {
   return whole.box && copyOf(whole.box);
 }
 
-/** The box round things as they stand, from their pieces' boxes; null when they show nothing. */
-export function boxOf(scene: Scene, ids: Iterable<string>): Box | null {
+/** The box round things as they stand, from their pieces' boxes, along the world's axes or others; null when they show nothing. */
+export function boxOf(scene: Scene, ids: Iterable<string>, axes?: Quaternion): Box | null {
   const low = new Vector3(Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY);
   const high = low.clone().negate();
   const matrix = new Matrix4();
   const corner = new Vector3();
+  const back = axes && new Matrix4().makeRotationFromQuaternion(axes.clone().invert());
   for (const thing of under(scene.things, ids)) {
     const { id } = thing;
     if (thing.kind === "group") continue;
     if (thing.kind === "measure") {
       for (const p of [thing.start, thing.end]) {
         corner.fromArray(p);
+        if (back) corner.applyMatrix4(back);
         low.min(corner);
         high.max(corner);
       }
@@ -137,6 +139,7 @@ export function boxOf(scene: Scene, ids: Iterable<string>): Box | null {
     if (thing.kind === "path") {
       for (const p of scene.paths.get(id)?.line ?? []) {
         corner.fromArray(p);
+        if (back) corner.applyMatrix4(back);
         low.min(corner);
         high.max(corner);
       }
@@ -148,7 +151,9 @@ export function boxOf(scene: Scene, ids: Iterable<string>): Box | null {
     middle.addVectors(own.low, own.high).multiplyScalar(0.5);
     half.subVectors(own.high, own.low).multiplyScalar(0.5);
     for (const entry of entriesOf(thing, scene.items.get(id))) {
-      const e = poseMatrix(entry.pose, matrix).elements;
+      poseMatrix(entry.pose, matrix);
+      if (back) matrix.premultiply(back);
+      const e = matrix.elements;
       corner.copy(middle).applyMatrix4(matrix);
       // how far a turned box reaches along each axis
       reach.set(

@@ -3,7 +3,7 @@ import { beforeEach, describe, expect, it } from "vitest";
 import type { ViewMode } from "../state/view";
 import { itemMatrix } from "./entries";
 import { nice, visibleStep } from "./Grid";
-import { port } from "./port";
+import { port, worldNormal } from "./port";
 
 const view = (mode: ViewMode) => ({
   mode,
@@ -57,6 +57,24 @@ it("puts a piece's pivot on its position", () => {
   expect(end.x).toBeCloseTo(5, 12);
   expect(end.y).toBeCloseTo(3, 12);
   expect(end.z).toBeCloseTo(-3, 12);
+});
+
+it("keeps normals square to their faces and outward, whatever the sizes", () => {
+  const slope = new Vector3(1, 1, 0).normalize();
+  const along = new Vector3(1, -1, 0);
+  for (const size of [
+    [1, 1, 1],
+    [4, 1, 0.5],
+    [-1, 1, 1],
+    [-2, 3, -1],
+  ]) {
+    const matrix = new Matrix4().makeRotationY(0.7).scale(new Vector3(...size));
+    const normal = worldNormal(slope, matrix);
+    expect(normal.length()).toBeCloseTo(1, 12);
+    expect(normal.dot(along.clone().applyMatrix4(matrix))).toBeCloseTo(0, 12);
+    // a point in front of the face stays in front of it
+    expect(normal.dot(slope.clone().applyMatrix4(matrix))).toBeGreaterThan(0);
+  }
 });
 
 it("chooses steps that can be told apart", () => {

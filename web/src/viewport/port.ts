@@ -1,5 +1,5 @@
 import type { InstancedMesh, Object3D, WebGLRenderer } from "three";
-import { Frustum, Matrix4, PerspectiveCamera, Plane, Quaternion, Ray, Raycaster, Vector3 } from "three";
+import { Frustum, Matrix3, Matrix4, PerspectiveCamera, Plane, Quaternion, Ray, Raycaster, Vector3 } from "three";
 import type { Vector } from "../api/types";
 import { FIELD_OF_VIEW, fieldOf, inPerspective, type ViewState } from "../state/view";
 import type { Entry } from "./entries";
@@ -134,7 +134,7 @@ class Port {
         if (accept && !accept(entry.thing)) continue;
         const matrix = new Matrix4();
         mesh.getMatrixAt(found.instanceId ?? 0, matrix);
-        const normal = found.face.normal.clone().transformDirection(matrix);
+        const normal = worldNormal(found.face.normal, matrix);
         const faces = mesh.userData.faces as ArrayLike<number>;
         const face = faces[found.faceIndex ?? 0] ?? 0;
         best = { thing: entry.thing, item: entry.item, face, point: found.point, normal, distance: found.distance };
@@ -183,6 +183,10 @@ class Port {
 }
 
 export const port = new Port();
+
+/** A face's normal in the world: it stays square to the face, whatever the sizes along the axes, and looks outward. */
+export const worldNormal = (normal: Vector3, matrix: Matrix4): Vector3 =>
+  normal.clone().applyNormalMatrix(new Matrix3().getNormalMatrix(matrix));
 
 /** The turn of the view as a quaternion, to carry points along when the view turns. */
 export const viewTurn = (yaw: number, pitch: number): Quaternion =>

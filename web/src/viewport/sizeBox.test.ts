@@ -36,11 +36,26 @@ describe("the box that is sized", () => {
     }
   });
 
-  it("lies along the world's axes round a group", () => {
-    const box = sizeBox(scene, ["yard"]);
-    expect(box?.axes).toBe("world");
-    expect(box?.high.y).toBeCloseTo(4, 12);
+  it("lies along the axes of a group, and the world's round several things", () => {
+    const half = new Quaternion().setFromAxisAngle(new Vector3(0, 0, 1), Math.PI / 2).toArray() as Turn;
+    const turned = sceneOf(group("yard", { turn: half }), placement("post", { position: [0, 3, 0], group: "yard" }));
+    const box = sizeBox(turned, ["yard"]);
+    expect(box?.axes).toBe("piece");
+    // the world's Y is the group's X
+    expect(box?.high.x).toBeCloseTo(4, 12);
+    expect(box?.even).toBe(true);
+    expect(placeIn(box as SizeBox, new Vector3(1, 1, 1)).y).toBeCloseTo(4, 12);
+    const both = sizeBox(scene, ["crate", "post"]);
+    expect(both?.axes).toBe("world");
+    expect(both?.high.y).toBeCloseTo(4, 12);
     expect(sizeBox(scene, ["nothing"])).toBeNull();
+  });
+
+  it("offers sides only where nothing in it would be skewed", () => {
+    expect(boxOfOne().even).toBe(true);
+    expect(sizeBox(scene, ["yard"])?.even).toBe(false);
+    expect(sizeBox(scene, ["crate", "post"])?.even).toBe(false);
+    expect(sizeBox(scene, ["post"])?.even).toBe(true);
   });
 
   it("grows by factors along its own axes, and what it is sized about stays", () => {
