@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
+from able_brick.core.files.ply_kernels import walk_binary, walk_words
 from able_brick.core.files.read import read_file
 from able_brick.core.files.text_kernels import number_at
 from able_brick.core.files.units import Unit, Up, as_one, brought_in, standing_parts, taken_out
@@ -212,6 +213,35 @@ def test_ply_in_text_and_both_byte_orders() -> None:
         mesh = read_file("a.ply", ply_binary(big)).parts[0].mesh
         assert mesh.face_sizes.tolist() == [4, 3]
         assert mesh.positions[4].tolist() == [0, 0, 1]
+
+
+@pytest.mark.parametrize("name", [b"ascii", b"binary_little_endian", b"binary_big_endian"])
+def test_ply_with_a_list_of_materials_that_is_empty_at_the_end_is_read_within_its_bytes(name: bytes) -> None:
+    head = (
+        b"ply\nformat " + name + b" 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
+        b"element face 1\nproperty list uchar int vertex_indices\nproperty list uchar int material_index\nend_header\n"
+    )
+    if name == b"ascii":
+        body = b"0 0 0\n1 0 0\n0 1 0\n3 0 1 2 0"
+    else:
+        order = ">" if b"big" in name else "<"
+        body = struct.pack(f"{order}9f", 0, 0, 0, 1, 0, 0, 0, 1, 0) + struct.pack(f"{order}B3iB", 3, 0, 1, 2, 0)
+    part = read_file("a.ply", head + body).parts[0]
+    assert part.mesh.corners.tolist() == [0, 1, 2]
+    assert [m.name for m in part.materials] == ["Plain"]
+
+
+def test_the_walks_over_ply_lists_stay_within_their_data() -> None:
+    """The kernels themselves, as Python: an index beyond the data is an error there."""
+    data = np.frombuffer(struct.pack("<B3iB", 3, 0, 1, 2, 0), np.uint8)
+    counts, kinds = np.array([1, 1]), np.array([4, 4])
+    sizes, values, numbers = np.zeros(1, np.int64), np.zeros(3, np.int64), np.zeros(1, np.int64)
+    walked = walk_binary.py_func(data, 0, 1, counts, kinds, 0, 1, False, sizes, values, numbers, True)
+    assert tuple(int(v) for v in walked) == (14, 3, -1)
+    words = np.array([3.0, 0, 1, 2, 0])
+    walked = walk_words.py_func(words, 0, 1, counts, kinds, 0, 1, sizes, values, numbers, True)
+    assert tuple(int(v) for v in walked) == (5, 3, -1)
+    assert values.tolist() == [0, 1, 2]
 
 
 def stl_text() -> bytes:

@@ -69,9 +69,11 @@ def test_star_shaped_ngons_are_cut_without_overlap(radii: list[float], turn: flo
 
 
 def test_bent_quad_is_cut_along_its_ridge() -> None:
-    mesh = PolyMesh.checked([(0, 0, 0), (1, 0.4, 0), (2, 0, 0), (1, 0.4, -1)], [4], [0, 2, 1, 3][::-1])
-    tris, _ = triangulate(mesh)
-    assert {frozenset(mesh.corners[t].tolist()) for t in tris} != set()
+    roof = [(0, 0, 0), (1, 0.5, 0.3), (2, 0, 0), (1, 0.5, -0.3)]
+    for turn in range(4):
+        mesh = PolyMesh.checked(roof, [4], np.roll([0, 1, 2, 3], turn))
+        tris, _ = triangulate(mesh)
+        assert {frozenset(mesh.corners[t].tolist()) for t in tris} == {frozenset({0, 1, 3}), frozenset({1, 2, 3})}
     concave = PolyMesh.checked([(0, 0, 0), (2, 0, 0), (0.4, 0.4, 0), (0, 2, 0)], [4], [0, 1, 2, 3])
     tris, _ = triangulate(concave)
     assert {frozenset(concave.corners[t].tolist()) for t in tris} == {frozenset({0, 1, 2}), frozenset({0, 2, 3})}

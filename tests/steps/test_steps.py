@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from able_brick.core.errors import AbleBrickError, GeometryError, InputError, SelectionError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.path.course import Running
-from able_brick.core.place.pose import from_degrees, quaternion, to_world
+from able_brick.core.place.pose import from_degrees, quaternion, rotation, to_world
 from able_brick.level.evaluate import item_poses, summary
 from able_brick.level.rows import Course, LevelRow, LineArray, Path, Piece, Placement
 from able_brick.level.snapshot import Edit, Snapshot
@@ -182,11 +182,13 @@ def test_duplicates_are_linked_or_have_a_piece_of_their_own(sheet: Sheet) -> Non
 def test_arrays_touch_at_one_length_and_follow_their_piece(sheet: Sheet) -> None:
     sheet.do("adjust_array", "array-1", axis="x", spacing=1.0, count=3)
     items = sheet.vertices()["array-1"]
-    right = items[0][:, :].max(axis=0)
     assert len(items) == 3
-    step = items[1] - items[0]
-    assert np.linalg.norm(step[0]) == pytest.approx(3.0)
-    assert np.isfinite(right).all()
+    across = rotation(sheet.row("array-1").turn).apply([3.0, 0, 0])
+    for k in (1, 2):
+        assert np.allclose(items[k] - items[0], k * across, atol=1e-12)
+    sheet.do("set_dimensions", "piece-1", shape={"kind": "box", "width": 5.0, "height": 1.0, "depth": 0.6})
+    wider = sheet.vertices()["array-1"]
+    assert np.allclose(wider[2] - wider[0], 2 * across / 3 * 5, atol=1e-12), "they touch at their new length"
     sheet.do("adjust_array", "array-1", axis="-z", spacing_by="metres", spacing=2.5, count=2)
     items = sheet.vertices()["array-1"]
     assert np.linalg.norm(items[1][0] - items[0][0]) == pytest.approx(2.5)
