@@ -71,6 +71,8 @@ def check_row(before: ARow | None, row: ARow) -> None:
     if before is None or before.name != row.name:
         check_text(row.name, "name")
     if isinstance(row, Piece):
+        for tag in row.tags:
+            check_text(tag, "tag")
         if before is None or row.materials != getattr(before, "materials", None):
             for m in row.materials:
                 check_text(m.name, "name of a material")
