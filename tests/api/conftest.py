@@ -1,0 +1,20 @@
+"""The API over a project with one level."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from able_brick.api.app import create_app
+from able_brick.session.project import Project
+
+
+@pytest.fixture
+def client(tmp_path: Path) -> Iterator[TestClient]:
+    project = Project(tmp_path / "api.db")
+    project.create_level("Trial")
+    with TestClient(create_app(project), base_url="http://127.0.0.1:8484", raise_server_exceptions=False) as opened:
+        yield opened
