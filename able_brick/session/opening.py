@@ -24,6 +24,7 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
     Raises StorageError where the rows cannot be read, and leaves everything as it was.
     """
     file = ProjectFile(path)
+    snapshot = None
     try:
         try:
             with file.engine.begin() as connection:
@@ -34,7 +35,7 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
             file.settled()
             return file, snapshot, states, False
         except (DatabaseError, journal.UnreadableEntryError) as error:
-            reason = _reason(path, error)
+            reason = _reason(path, error, snapshot)
     except BaseException:
         file.close()
         raise
@@ -70,9 +71,11 @@ def _states(connection: Connection, snapshot: Snapshot) -> dict[str, State]:
     return states
 
 
-def _reason(path: Path, error: Exception) -> str:
+def _reason(path: Path, error: Exception, snapshot: Snapshot | None) -> str:
     if isinstance(error, StorageError):
-        return f"{path.name} is damaged: {error}"
+        level = None if snapshot is None else snapshot.levels.get(str(error.data.get("level")))
+        text = str(error) if level is None else str(error).replace(level.id, level.name)
+        return f"{path.name} is damaged: {text}"
     cause = getattr(error, "orig", error)
     return f"{path.name} is damaged ({cause})."
 
