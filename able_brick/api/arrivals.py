@@ -14,7 +14,7 @@ from able_brick.core.errors import InputError
 from able_brick.core.files.part import GroupAt, Instance, Material, Scene, Texture
 from able_brick.core.files.units import Unit, Up, as_one, brought_in, standing_parts
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.place.pose import stand_of
+from able_brick.core.place.pose import stand_of, stands_of
 from able_brick.jobs import arrivals as jobs
 from able_brick.jobs.sheet import Sheet
 from able_brick.level.rows import Surface
@@ -155,6 +155,8 @@ def rows_of(
         low, high = part.mesh.bounds
         if float(abs(high - low).max()) < 1e-9:
             raise InputError(f"{part.name} would have no size in that unit; choose a larger one.", field="unit")
+        here = standing.get(index, [])
+        stands = stands_of(np.array([i.matrix for i in here]))
         meshes[part.mesh.content_hash] = part.mesh
         textures |= {m.texture.content_hash: m.texture for m in part.materials if m.texture is not None}
         rows.append(
@@ -162,8 +164,8 @@ def rows_of(
                 name=printable(part.name, "Piece"),
                 mesh=part.mesh.content_hash,
                 materials=tuple(_surface(m) for m in part.materials),
-                stands=tuple((printable(i.name, "Piece"), *stand_of(i.matrix)) for i in standing.get(index, ())),
-                within=tuple(i.group for i in standing.get(index, ())),
+                stands=tuple((printable(i.name, "Piece"), *stand) for i, stand in zip(here, stands, strict=True)),
+                within=tuple(i.group for i in here),
                 base_pivot=base_pivot,
             )
         )

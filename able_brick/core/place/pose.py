@@ -122,10 +122,18 @@ def about_pivot(points: Floats, pivot: Vector, axes: Quaternion = IDENTITY) -> F
 
 def stand_of(matrix: Floats) -> tuple[Vector, Quaternion, Vector]:
     """Position, turn and size of a 4×4 matrix; a skew is lost, a mirror becomes a negative size along X."""
-    linear = matrix[:3, :3]
-    size = np.linalg.norm(linear, axis=0)
-    size = np.where(size > 1e-9, size, 1.0)
-    if np.linalg.det(linear) < 0:
-        size[0] = -size[0]
-    u, _, v = np.linalg.svd(linear / size)
-    return vector(matrix[:3, 3]), quaternion(Rotation.from_matrix(u @ v)), vector(size)
+    return stands_of(matrix[None])[0]
+
+
+def stands_of(matrices: Floats) -> list[tuple[Vector, Quaternion, Vector]]:
+    """The same for many matrices (n,4,4) at once."""
+    if not len(matrices):
+        return []
+    linear = matrices[:, :3, :3]
+    sizes = np.linalg.norm(linear, axis=1)
+    sizes = np.where(sizes > 1e-9, sizes, 1.0)
+    sizes[:, 0] = np.where(np.linalg.det(linear) < 0, -sizes[:, 0], sizes[:, 0])
+    u, _, v = np.linalg.svd(linear / sizes[:, None])
+    turns = Rotation.from_matrix(u @ v).as_quat(canonical=True) + 0.0
+    rows = zip((matrices[:, :3, 3] + 0.0).tolist(), turns.tolist(), (sizes + 0.0).tolist(), strict=True)
+    return [((x, y, z), (i, j, k, w), (a, b, c)) for (x, y, z), (i, j, k, w), (a, b, c) in rows]
