@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import json
+import os
+import shutil
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import pytest
 from typer.testing import CliRunner
 
+from able_brick import cli
 from able_brick.cli import app
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.files.part import Material, Node, Part
+from able_brick.session.project import Project
+from able_brick.store.migrations import HEAD
 from tests.zoo import ZOO
 
 run = CliRunner()
@@ -84,3 +91,61 @@ def test_reduce_refuses_nonsense_and_writes_nothing(ball: Path, tmp_path: Path, 
     assert done.exit_code == 2
     assert text in done.stderr
     assert not out.exists()
+
+
+def served(*words: str) -> tuple[int, str]:
+    done = run.invoke(app, ["serve", *words])
+    return done.exit_code, done.output
+
+
+@pytest.mark.parametrize("what", ["folder", "nothing", "pipe", "letter", "other", "newer", "no folder", "in use"])
+def test_serving_what_is_no_project_ends_with_a_sentence(tmp_path: Path, what: str) -> None:
+    path = tmp_path / "it.db"
+    match what:
+        case "folder":
+            path.mkdir()
+        case "pipe":
+            os.mkfifo(path)
+        case "letter":
+            path.write_text("Dear artist, " * 1000)
+        case "no folder":
+            (tmp_path / "file").touch()
+            path = tmp_path / "file" / "it.db"
+        case "other" | "newer" | "in use":
+            Project(path).close()
+            with closing(sqlite3.connect(path)) as db:
+                if what == "other":
+                    for (name,) in db.execute("select name from sqlite_master where type = 'table'").fetchall():
+                        db.execute(f"alter table {name} rename to other_{name}")
+                else:
+                    db.execute("update alembic_version set version_num = 'z999'")
+                db.commit()
+    owner = None
+    if what == "in use":
+        with closing(sqlite3.connect(path)) as db:
+            db.execute("update alembic_version set version_num = ?", (HEAD,))
+            db.commit()
+        owner = Project(path)
+    code, told = served("--db", "" if what == "nothing" else str(path))
+    if owner is not None:
+        owner.close()
+    assert code == 2
+    assert "Traceback" not in told
+    assert len(told.strip().splitlines()) == 1
+    assert told.strip().endswith(".")
+
+
+def test_the_demo_is_not_mixed_with_what_another_project_left(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The file was removed, and its changes still lie there."""
+    old = Project(tmp_path / "old.db")
+    old.create_level("Old level")
+    log = tmp_path / "merrow.db-wal"
+    shutil.copyfile(tmp_path / "old.db-wal", log)
+    old.close()
+    monkeypatch.setattr("able_brick.demo.build.build_demo", lambda project: project.create_level("Merrow Lock").id)
+    cli._lay_demo(tmp_path / "merrow.db")
+    with closing(Project(tmp_path / "merrow.db")) as project:
+        assert [level.name for level in project.snapshot.levels.values()] == ["Merrow Lock"]
+        assert project.notes == []
+    assert not list(tmp_path.glob("*.building*"))
+    assert (tmp_path / "merrow.db-wal.aside-1").exists()

@@ -45,7 +45,7 @@ def unsound(name: str, error: ValidationError) -> GeometryError:
             "Give smaller numbers.",
             field=what,
         )
-    return GeometryError(f"{name or 'Something'} cannot have that {what}: {first['msg']}.", field=what)
+    return GeometryError(f"{name or 'Something'} cannot have that {what}; give another.", field=what)
 
 
 class Surface(BaseModel):
