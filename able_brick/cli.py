@@ -67,18 +67,20 @@ def _lay_demo(db: Path) -> None:
     """Build the demo project beside its place and move it there when whole, so that no half of it is ever served."""
     from able_brick.demo.build import build_demo
     from able_brick.session.project import Project
-    from able_brick.store import leftover
+    from able_brick.store.database import made_beside
 
     typer.echo("Building Merrow Lock …")
-    half = db.with_name(f"{db.name}.building")
-    for left in (half, leftover.log_of(half), half.with_name(f"{half.name}-shm")):
-        left.unlink(missing_ok=True)
-    project = Project(half)
-    build_demo(project)
-    project.close()
-    if leftover.holds_changes(db):
-        typer.echo(leftover.put_aside(db), err=True)
-    half.replace(db)
+    db.parent.mkdir(parents=True, exist_ok=True)
+
+    def make(half: Path) -> None:
+        project = Project(half)
+        try:
+            build_demo(project)
+        finally:
+            project.close()
+
+    for note in made_beside(db, f"{db.name}.building", make):
+        typer.echo(note, err=True)
 
 
 def _free_port(port: int) -> socket.socket:

@@ -8,10 +8,12 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Final
 
 from sqlalchemy import Connection
 from sqlalchemy.exc import DatabaseError
 
+from able_brick.core.cache import ByteCache
 from able_brick.core.errors import HistoryError, StaleRevisionError, StorageError
 from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
@@ -30,6 +32,8 @@ from able_brick.store.meshes import MeshShelf
 from able_brick.store.pictures import PictureShelf, write_textures
 
 _log = logging.getLogger("able_brick")
+#: What whole levels as JSON may take in memory, bytes.
+_MOST_VIEWS: Final = 64 * 2**20
 #: Told of a level that has changed, and how to make the delta, which costs time where nobody listens.
 Listener = Callable[[str, Callable[[], Delta]], None]
 
@@ -57,7 +61,7 @@ class Project:
         self._file, self._snapshot, self._states, self.salvaged = open_file(path)
         self._guard = threading.RLock()
         self._listeners: list[Listener] = []
-        self._views: dict[str, tuple[Snapshot, State | None, bytes]] = {}
+        self._views: ByteCache[tuple[Snapshot, State | None, bytes]] = ByteCache(_MOST_VIEWS, lambda kept: len(kept[2]))
         self.meshes = MeshShelf(self._file.engine)
         self.pictures = PictureShelf(self._file.engine, self._locked_transaction)
 
@@ -113,7 +117,7 @@ class Project:
 
     def view_json(self, level: str) -> bytes:
         """The whole level as JSON; kept for as long as nothing changes, as every tab asks for the same."""
-        kept = self._views.get(level)
+        kept = self._views.find(level)
         with self._guard:
             snapshot, state = self._snapshot, self._states.get(level)
         if kept is None or kept[0] is not snapshot or kept[1] is not state:
@@ -122,7 +126,7 @@ class Project:
             with self._guard:
                 if self._snapshot is not snapshot or self._states.get(level) is not state:
                     return data
-                kept = self._views[level] = (snapshot, state, data)
+                kept = self._views.keep(level, (snapshot, state, data))
         return kept[2]
 
     def revision(self, level: str) -> int:

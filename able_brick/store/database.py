@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import errno
 import fcntl
+import glob
 import json
 import os
 import secrets
 import shutil
 import sqlite3
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any, Final
@@ -23,6 +25,8 @@ from able_brick.store.migrations import HEAD, VERSIONS
 from able_brick.store.scratch import Scratch
 
 _OURS: Final = {"meta", "level_state", "row", "journal", "journal_mesh", "mesh"}
+#: A file that is being made has been touched within so many seconds.
+_YOUNG: Final = 600.0
 _NO_WRITING: Final = (errno.EACCES, errno.EPERM, errno.EROFS)
 
 
@@ -72,26 +76,16 @@ class ProjectFile:
     def _make(self) -> None:
         """Make a new project beside its place, and put it there when it is whole."""
         self.path.parent.mkdir(parents=True, exist_ok=True)
-        half = self.path.with_name(f".{self.path.name}.making")
-        for left in (half, leftover.log_of(half), half.with_name(f"{half.name}-shm")):
-            left.unlink(missing_ok=True)
-        engine = _engine(half)
-        try:
-            _migrate(engine)
-            _stamp(engine)
-        finally:
-            engine.dispose()
-        if leftover.holds_changes(self.path):
-            self.notes.append(leftover.put_aside(self.path))
-        try:
-            os.link(half, self.path)
-        except FileExistsError:  # another program was quicker: then that is the project
-            half.unlink()
-        except OSError:  # a file system without links
-            half.rename(self.path)
-        else:
-            half.unlink()
-        _sync_folder(self.path.parent)
+
+        def make(half: Path) -> None:
+            engine = _engine(half)
+            try:
+                _migrate(engine)
+                _stamp(engine)
+            finally:
+                engine.dispose()
+
+        self.notes += made_beside(self.path, f".{self.path.name}.making", make)
 
     def _take_lock(self) -> None:
         try:
@@ -145,6 +139,52 @@ class ProjectFile:
             engine.dispose()
             raise
         return engine
+
+
+def made_beside(path: Path, stem: str, make: Callable[[Path], None]) -> list[str]:
+    """Make a new file under a name that begins with `stem`, and give it its own when it is whole; sentences to tell.
+
+    Where another program was quicker, its file stays. A log that lies there is no one's, and is put aside: nobody can
+    open the file while it is locked here.
+    """
+    for left in path.parent.glob(f"{glob.escape(stem)}-*"):
+        _remove_abandoned(left)
+    half = path.with_name(f"{stem}-{secrets.token_hex(4)}")
+    mine = os.open(half, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644)
+    try:
+        make(half)
+        fcntl.flock(mine, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        notes = [leftover.put_aside(path)] if _put_there(half, path) and leftover.holds_changes(path) else []
+    finally:
+        os.close(mine)
+        _remove_all(half)
+    _sync_folder(path.parent)
+    return notes
+
+
+def _put_there(half: Path, path: Path) -> bool:
+    """Give a whole file its name. Where another program was quicker, its file is the project."""
+    try:
+        os.link(half, path)
+    except FileExistsError:
+        return False
+    except OSError:  # a file system without links
+        if path.exists():
+            return False
+        half.rename(path)
+    return True
+
+
+def _remove_all(half: Path) -> None:
+    for left in (half, leftover.log_of(half), half.with_name(f"{half.name}-shm")):
+        left.unlink(missing_ok=True)
+
+
+def _remove_abandoned(half: Path) -> None:
+    """Remove a file whose making was cut off: it has not been touched for a while."""
+    with suppress(OSError):
+        if time.time() - half.stat().st_mtime > _YOUNG:
+            _remove_all(half)
 
 
 def _opened(path: Path) -> Engine:

@@ -7,6 +7,8 @@ import json
 import os
 import shutil
 import sqlite3
+import subprocess
+import sys
 from contextlib import closing
 from pathlib import Path
 from typing import Any
@@ -434,3 +436,38 @@ def test_a_copy_of_a_project_in_use_is_whole(bench: Bench, tmp_path: Path) -> No
     with closing(Project(tmp_path / "copy.db")) as copy:
         assert copy.snapshot == bench.project.snapshot
         assert json.loads(copy.view_json(bench.level)) == json.loads(bench.project.view_json(bench.level))
+
+
+MAKER = """
+import sys
+from pathlib import Path
+from able_brick.core.errors import StorageError
+from able_brick.session.project import Project
+try:
+    project = Project(Path(sys.argv[1]))
+    project.create_level("Trial")
+    project.close()
+    print("made")
+except StorageError as error:
+    print(error)
+"""
+
+
+def test_many_who_make_a_project_at_once_make_one(tmp_path: Path) -> None:
+    path = tmp_path / "new.db"
+    words = [sys.executable, "-c", MAKER, str(path)]
+    makers = [subprocess.Popen(words, stdout=subprocess.PIPE, text=True) for _ in range(4)]
+    told = [m.communicate()[0].strip() for m in makers]
+    assert "made" in told
+    assert all(t == "made" or "already open" in t or "in use" in t for t in told), told
+    with closing(Project(path)) as project:
+        assert len(project.snapshot.levels) == told.count("made")
+    assert [p.name for p in tmp_path.iterdir()] == ["new.db"]
+
+
+def test_what_a_killed_maker_left_is_removed(tmp_path: Path) -> None:
+    for name in (".new.db.making-dead", ".new.db.making-dead-wal"):
+        (tmp_path / name).write_bytes(b"half")
+        os.utime(tmp_path / name, (0, 0))
+    Project(tmp_path / "new.db").close()
+    assert [p.name for p in tmp_path.iterdir()] == ["new.db"]
