@@ -158,7 +158,7 @@ def lay_course(
     middle_of_piece = sign * (low[k] + high[k]) / 2 * stretches.stretch
     positions = centre - tangent * middle_of_piece + side * sideways + over * up
     turns = Rotation.from_matrix(matrix).as_quat(canonical=True)
-    off = np.abs(size - 2 * half)
+    apart = gap if fit is Fit.FILL else 0.0
     return Course(
         Poses.of(positions, turns, factors),
         stretches.stations,
@@ -166,8 +166,18 @@ def lay_course(
         stretches.stretch,
         axis,
         way.length,
-        (extent, gap if fit is Fit.FILL else 0.0),
-        float(off[0] if len(off) == 1 and not curve.closed else 0.0),
-        float(off.max()),
+        (extent, apart),
+        float(abs(size[0] - 2 * half) if stretches.closes and len(size) == 1 and not curve.closed else 0.0),
+        _joints_off(centre, tangent * half, apart, level, closed=curve.closed),
         steep,
     )
+
+
+def _joints_off(centre: Floats, half: Floats, gap: float, level: Bools, *, closed: bool) -> float:
+    """How far neighbours are from being just the gap apart, metres: from their middles (n,3) and halves (n,3) as they
+    run; in plan between those that stand upright."""
+    begin, end = centre - half, centre + half
+    away = (np.roll(begin, -1, axis=0) - end)[: len(centre) if closed else -1]
+    flat = (level & np.roll(level, -1))[: len(away)]
+    away[flat, 1] = 0.0
+    return float(np.abs(np.linalg.norm(away, axis=1) - abs(gap)).max(initial=0.0))

@@ -107,8 +107,8 @@ class Curve:
     @cached_property
     def is_straight(self) -> bool:
         """Whether it goes from its start to its end without turning or coming back."""
-        chord = float(np.linalg.norm(self.controls[-1, 3] - self.controls[0, 0]))
-        return not self.closed and chord >= self.length * (1 - 1e-13)
+        chord = self._speed((self.controls[-1, 3] - self.controls[0, 0])[None])
+        return not self.closed and bool(chord[0] >= self.length * (1 - 1e-13))
 
     @cached_property
     def on_ground(self) -> Curve:
