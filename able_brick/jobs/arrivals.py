@@ -305,7 +305,7 @@ def _no_room(error: OSError) -> StorageError:
 def _reason(code: int) -> str:
     if code in (-9, -24):
         return "The file took too long or too much memory to read and was given up; nothing was changed."
-    return "The file could not be read: its reader broke down. Nothing was changed; export the file again."
+    return "Reading the file failed. Nothing was changed; export the file again."
 
 
 def _started() -> subprocess.Popen[str]:

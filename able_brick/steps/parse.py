@@ -42,10 +42,10 @@ def _sentence(outer: type[Tool], error: dict[str, Any]) -> str:
     if len(loc) > 1 and isinstance(loc[1], int) and loc[1] < 3:
         title += f" {'XYZ'[loc[1]]}"
     if error["type"] == "union_tag_invalid" or error["type"] == "union_tag_not_found":
-        return f"{title} is of no kind that there is; give one of {', '.join(sorted(SHAPES))}."
+        return f"{title} is not a kind of shape; give one of {', '.join(sorted(SHAPES))}."
     if error["type"] == "extra_forbidden":
         allowed = ", ".join(sorted(set(kind.model_fields) - {"tool", "kind"}))
-        return f"{title} is no setting of {getattr(kind, 'title', kind.__name__)}; it has {allowed}."
+        return f"{title} is not a setting of {getattr(kind, 'title', kind.__name__)}; it has {allowed}."
     return sentence(title, error)
 
 
@@ -81,18 +81,18 @@ def sentence(title: str, error: Mapping[str, Any]) -> str:
         case "string_too_long" | "too_long":
             return f"{title} is too long; give at most {limits['max_length']}."
         case "string_pattern_mismatch":
-            return f"{title} is {got}, which has not the form of one."
+            return f"{title} is {got}, which does not have the right form."
         case "tuple_type" | "list_type" | "set_type":
             return f"{title} is {got}; give a list."
         case "dict_type" | "model_type" | "model_attributes_type" | "dataclass_type":
             return f"{title} is {got}; give an object with its fields."
         case "json_invalid":
-            return f"{title} is no JSON; send a JSON object."
+            return f"{title} is not JSON; send a JSON object."
         case "missing":
             return f"{title} is missing."
         case "extra_forbidden":
             return f"{title} is not known here; leave it out."
         case "union_tag_invalid" | "union_tag_not_found":
-            return f"{title} is of no kind that there is; give one of {limits.get('expected_tags', 'those allowed')}."
+            return f"{title} is not a known kind; give one of {limits.get('expected_tags', 'those allowed')}."
         case _:
             return f"{title} is {got}, which cannot be used here."

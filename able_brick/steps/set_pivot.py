@@ -126,9 +126,9 @@ class SetPivot(Tool):
                 changed["facts"] = facts(draft.mesh(piece), axes)
             draft.put(piece.changed(**changed))
         draft.note = (
-            f"{counted(kept, 'thing keeps its', 'things keep their')} stand"
+            f"{counted(kept, 'placement stays', 'placements stay')} in place"
             if self.outcome == "pieces stay"
-            else f"{counted(moved, 'thing moves', 'things move')} by up to {farthest:.3f} m, onto their numbers"
+            else f"{counted(moved, 'placement moves', 'placements move')} by up to {farthest:.3f} m, onto their numbers"
         )
 
     def _point(self, draft: Draft, piece: Piece, rows: list[ARow]) -> Vector:

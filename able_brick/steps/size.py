@@ -102,7 +102,7 @@ def _sized(thing: AThing, factors: Floats, axes: Rotation, about: Floats) -> ATh
         swap = permutation(axes.inv() * rotation(thing.turn), tolerance=1e-9)
         if swap is None:
             raise SelectionError(
-                f"{thing.name} stands askew to these axes, so different factors would skew it. "
+                f"{thing.name} is turned against these axes, so different factors would skew it. "
                 "Size it along its own axes, or give one factor for all three.",
                 id=thing.id,
             )

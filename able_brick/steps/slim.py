@@ -70,7 +70,7 @@ class Slim(Tool):
         short = "" if out.reached else ", all that its borders and seams allow"
         notes.append(
             f"{grouped(mesh.triangle_count)} → {grouped(known.triangles)} tris{short}; "
-            f"off by {millimetres(away.rms)} RMS, {millimetres(away.largest)} at most"
+            f"deviation {millimetres(away.rms)} RMS, {millimetres(away.largest)} largest"
         )
         fresh: dict[str, object] = {"mesh": key, "facts": known, "slim": origin}
         if self.result == "new piece":

@@ -31,7 +31,7 @@ BAD_STEPS: list[tuple[dict[str, Any], int, str, str]] = [
         {"tool": "add_shape", "params": {"shape": {"kind": "box", "girth": 3}}},
         422,
         "input",
-        "Girth|girth is no setting of Box",
+        "Girth|girth is not a setting of Box",
     ),
     ({"tool": "add_shape", "params": {"shape": {"kind": "box", "along_x": 1.5}}}, 422, "input", "give a whole number"),
     ({"tool": "add_shape", "params": {"tool": "add_plane"}}, 422, "input", "must not hold"),

@@ -339,7 +339,7 @@ def edited(**changes: Any) -> bytes:
 
 
 BAD: list[tuple[str, bytes, str]] = [
-    ("a.doc", b"x", r"of no kind that is read; give one of \.glb, \.gltf, \.obj, \.ply, \.stl"),
+    ("a.doc", b"x", r"this file type is not supported; give one of \.glb, \.gltf, \.obj, \.ply, \.stl"),
     ("a.obj", b"", r"a\.obj is empty"),
     ("a.obj", b"glTF\x02\0\0\0", r"is called \.obj but holds GLB; give it the right ending"),
     ("a.obj", b"hello\nworld\n", "has no faces"),
@@ -424,7 +424,7 @@ def test_broken_bytes_are_a_file_error_or_a_sound_mesh(file: tuple[str, bytes], 
 def test_writing_refuses_what_a_format_is_not() -> None:
     with pytest.raises(FileError, match="GLB is in metres with Y up by its standard"):
         write_file("a.glb", scene_of("box"), unit=Unit.FEET)
-    with pytest.raises(FileError, match="of no kind that is written"):
+    with pytest.raises(FileError, match="this file type is not supported"):
         write_file("a.gltf", scene_of("box"))
 
 

@@ -113,7 +113,7 @@ def test_dimensions_of_another_shape_or_of_no_shape_are_refused() -> None:
     sheet.do("add_shape", shape={"kind": "tube"})
     with pytest.raises(GeometryError, match=r"Thickness is 0\.6 m; give"):
         sheet.do("set_dimensions", "piece-2", shape={"kind": "tube", "thickness": 0.6})
-    with pytest.raises(InputError, match="Shape is of no kind that there is; give one of arch, box"):
+    with pytest.raises(InputError, match="Shape is not a kind of shape; give one of arch, box"):
         sheet.do("add_shape", shape={"kind": "teapot"})
     with pytest.raises(InputError, match="Along is 0; give 1 or more"):
         sheet.do("add_shape", shape={"kind": "cylinder", "rows": 0})

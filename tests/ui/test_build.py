@@ -278,11 +278,11 @@ def test_things_are_spread_and_sizes_baked_from_their_cards(yard: Hands) -> None
     step(yard, "set_pose", box["id"], size=[2, 1, 1])
     yard.in_list("Box")
     selection = page.get_by_role("region", name="Selection")
-    expect(selection).to_contain_text("Not clean: 2 × 1 × 1")
+    expect(selection).to_contain_text("Unbaked size: 2 × 1 × 1")
     selection.get_by_role("button", name="Bake size").click()
     yard.saved(start + 3)
     assert yard.row("Box", "placement")["size"] == [1, 1, 1]
-    expect(selection).not_to_contain_text("Not clean")
+    expect(selection).not_to_contain_text("Unbaked size")
     expect(selection).to_contain_text("2.00 × 1.00 × 2.00 m")
     expect(
         page.get_by_role("region", name="Last step").get_by_role("button", name=re.compile("Result"))

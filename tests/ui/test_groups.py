@@ -210,7 +210,7 @@ def test_a_piece_is_sized_by_a_tab_from_the_opposite_side(pair: Hands) -> None:
     post = pair.row("Post", "placement")
     assert post["size"] == [2, 1, 1]
     assert post["position"] == [0.5, 0, 5], "the side at x = −0.5 stays"
-    expect(page.get_by_role("region", name="Selection")).to_contain_text("Not clean: 2 × 1 × 1")
+    expect(page.get_by_role("region", name="Selection")).to_contain_text("Unbaked size: 2 × 1 × 1")
     page.keyboard.press("z")
 
 

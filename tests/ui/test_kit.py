@@ -270,7 +270,7 @@ def test_a_pivot_goes_to_a_picked_corner_for_every_placement(hands: Hands, outco
     card.get_by_role("button", name=re.compile("Outcome$")).click()
     page.get_by_role("option", name=outcome).click()
     expect(card).to_contain_text(
-        "keep their stand" if outcome == "Pieces stay" else re.compile(r"things move by up to \d")
+        "in place" if outcome == "Pieces stay" else re.compile(r"placements move by up to \d")
     )
     card.get_by_role("button", name="Set pivot").click()
     hands.saved(start + 1)
@@ -317,7 +317,7 @@ def test_an_obj_with_ngons_is_dropped_in_looked_at_and_taken(hands: Hands) -> No
     expect(sheet).to_contain_text("0.30 × 0.46 × 0.30 m")
     sheet.get_by_role("radio", name="Z up").click()
     assert hands.level()["revision"] == start
-    sheet.get_by_role("button", name="Take 2 pieces onto the shelf").click()
+    sheet.get_by_role("button", name="Add 2 pieces to shelf").click()
     hands.saved(start + 1)
     wall = hands.row("Wall", "piece")
     assert wall["facts"]["faces"] == 1

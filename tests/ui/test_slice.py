@@ -163,7 +163,7 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     page.get_by_role("menuitem", name="New level").click()
     expect(page.get_by_role("button", name=re.compile("^Level New level"))).to_be_visible()
     page.get_by_label("File to place where it stands").set_input_files(file)
-    page.get_by_role("button", name=re.compile(r"^Take \d+ pieces onto the shelf")).click()
+    page.get_by_role("button", name=re.compile(r"^Add \d+ pieces to shelf")).click()
     again = Hands(page, server.url, "level-2", "New level")
     again.saved(1)
     back = again.level()

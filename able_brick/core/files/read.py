@@ -33,7 +33,7 @@ def read_file(name: str, data: bytes, beside: Beside = nothing_beside, *, weld: 
     }
     if suffix not in readers:
         raise FileError(
-            f"{name[:80]} is of no kind that is read; give one of {', '.join(MODELS)}.",
+            f"{name[:80]} cannot be read: this file type is not supported; give one of {', '.join(MODELS)}.",
             place="name",
             allowed=list(MODELS),
         )

@@ -29,7 +29,7 @@ def write_file(name: str, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up
     suffix = path.suffix.lower()
     if suffix not in WRITTEN:
         raise FileError(
-            f"{name[:80]} is of no kind that is written; give one of {', '.join(WRITTEN)}.",
+            f"{name[:80]} cannot be written: this file type is not supported; give one of {', '.join(WRITTEN)}.",
             place="name",
             allowed=list(WRITTEN),
         )

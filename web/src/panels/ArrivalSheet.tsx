@@ -205,7 +205,7 @@ function Ready({ view, facts }: { view: ArrivalView; facts: ArrivalFacts }) {
                 value={pieces}
                 options={[
                   { value: "each", label: `${many} ${many === 1 ? "piece" : "pieces"}` },
-                  { value: "one", label: "One of all" },
+                  { value: "one", label: "Combine into one" },
                 ]}
                 onChange={setPieces}
                 wide
@@ -226,12 +226,12 @@ function Ready({ view, facts }: { view: ArrivalView; facts: ArrivalFacts }) {
             />
           </Labelled>
           <Labelled title="Vertices at exactly the same place become one">
-            <span>Weld doubles</span>
-            <OnOff label="Weld doubles" value={view.weld} onChange={(on) => void readAgain(on)} />
+            <span>Merge identical vertices</span>
+            <OnOff label="Merge identical vertices" value={view.weld} onChange={(on) => void readAgain(on)} />
           </Labelled>
           <Labelled title="Also put the pieces into the level, where they stand in the file">
-            <span>Place too</span>
-            <OnOff label="Place too" value={place} onChange={setPlace} />
+            <span>Also place it</span>
+            <OnOff label="Also place it" value={place} onChange={setPlace} />
           </Labelled>
           {many > 1 && (
             <Table aria-label="Parts">
@@ -274,7 +274,7 @@ function Ready({ view, facts }: { view: ArrivalView; facts: ArrivalFacts }) {
             })
           }
         >
-          {pieces === "one" || many === 1 ? "Take it onto the shelf" : `Take ${many} pieces onto the shelf`}
+          {pieces === "one" || many === 1 ? "Add to shelf" : `Add ${many} pieces to shelf`}
         </Button>
       </Foot>
     </>

@@ -104,9 +104,9 @@ function PieceFacts({ piece, items, factors }: { piece: Piece; items?: number; f
         <>
           <dt>Slimmed from</dt>
           <dd>{grouped(piece.slim.triangles)} tris</dd>
-          <dt>Off by</dt>
+          <dt>Deviation RMS</dt>
           <dd>{(piece.slim.rms * 1000).toFixed(2)} mm RMS</dd>
-          <dt>At most</dt>
+          <dt>Deviation largest</dt>
           <dd>{(piece.slim.largest * 1000).toFixed(2)} mm</dd>
         </>
       )}
@@ -185,7 +185,7 @@ function OneStanding({ thing }: { thing: Placement | LineArray }) {
         {size.some((v) => v !== 1) && (
           <Unclean>
             <TriangleAlert size={14} aria-hidden />
-            <span>Not clean: {size.map((v) => Number(v.toFixed(3))).join(" × ")}</span>
+            <span>Unbaked size: {size.map((v) => Number(v.toFixed(3))).join(" × ")}</span>
             <Button
               onPress={() =>
                 uses > 1 ? openCard("bake_size") : void takeStep("bake_size", { result: "same piece" }, [thing.id])

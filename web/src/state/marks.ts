@@ -33,7 +33,7 @@ export function toggleIsolated(): void {
   else {
     const ids = chosen();
     if (ids.length) setView({ isolated: reach(levelStore.getState().scene.things, ids) });
-    else tell("Isolate: select what alone is to be seen first.");
+    else tell("Select what to isolate.");
   }
 }
 
