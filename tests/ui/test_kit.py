@@ -269,9 +269,7 @@ def test_a_pivot_goes_to_a_picked_corner_for_every_placement(hands: Hands, outco
     expect(picked).to_contain_text("Vertex")
     card.get_by_role("button", name=re.compile("Outcome$")).click()
     page.get_by_role("option", name=outcome).click()
-    expect(card).to_contain_text(
-        "in place" if outcome == "Pieces stay" else re.compile(r"placements move by up to \d")
-    )
+    expect(card).to_contain_text("in place" if outcome == "Pieces stay" else re.compile(r"placements move by up to \d"))
     card.get_by_role("button", name="Set pivot").click()
     hands.saved(start + 1)
     after = hands.row("Bench", "piece")
