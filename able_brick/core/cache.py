@@ -20,14 +20,6 @@ class ByteCache(Generic[V]):
         self._kept: OrderedDict[Hashable, V] = OrderedDict()
         self._bytes = 0
 
-    @property
-    def bytes(self) -> int:
-        """What all that is kept takes, in bytes."""
-        return self._bytes
-
-    def __len__(self) -> int:
-        return len(self._kept)
-
     def find(self, key: Hashable) -> V | None:
         """What is kept under a key, or None."""
         with self._guard:
@@ -52,11 +44,6 @@ class ByteCache(Generic[V]):
         """What is kept under a key; made and kept where there is nothing."""
         found = self.find(key)
         return self.keep(key, make()) if found is None else found
-
-    def forget(self, key: Hashable) -> None:
-        """Keep it no longer."""
-        with self._guard:
-            self._forget(key)
 
     def _forget(self, key: Hashable) -> None:
         old = self._kept.pop(key, None)

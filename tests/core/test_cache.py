@@ -1,0 +1,36 @@
+"""What is kept is bounded in bytes, and what was used last stays."""
+
+from __future__ import annotations
+
+from able_brick.core.cache import ByteCache
+
+
+def test_what_was_used_longest_ago_goes_first() -> None:
+    cache: ByteCache[str] = ByteCache(10, len)
+    for key in ("a", "b", "c"):
+        cache.keep(key, key * 3)
+    assert cache.find("a") == "aaa"
+    cache.keep("d", "dddd")
+    assert [cache.find(k) for k in "abcd"] == ["aaa", None, "ccc", "dddd"]
+
+
+def test_what_is_larger_than_all_is_handed_back_and_not_kept() -> None:
+    cache: ByteCache[str] = ByteCache(10, len)
+    cache.keep("small", "x")
+    assert cache.get("large", lambda: "y" * 11) == "y" * 11
+    assert (cache.find("large"), cache.find("small")) == (None, "x")
+
+
+def test_a_value_is_made_once_and_counted_once() -> None:
+    cache: ByteCache[str] = ByteCache(10, len)
+    made: list[int] = []
+
+    def make() -> str:
+        made.append(1)
+        return "x" * 6
+
+    assert cache.get("k", make) == cache.get("k", make)
+    assert made == [1]
+    cache.keep("k", "y" * 9)
+    cache.keep("l", "z")
+    assert (cache.find("k"), cache.find("l")) == ("y" * 9, "z")
