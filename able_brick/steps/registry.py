@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any, Final
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, Field, ValidationError
 
 from able_brick.level.rows import unsound
 from able_brick.level.snapshot import Snapshot
@@ -89,6 +89,7 @@ class ToolInfo(BaseModel):
     verb: str
     stages: list[str]
     need: Need
+    asks: str = Field(description="What to select, where nothing that suits is selected")
     key: str | None
     icon: str
     hidden: bool
@@ -116,6 +117,7 @@ def describe() -> list[ToolInfo]:
             verb=t.verb,
             stages=list(t.stages),
             need=t.need,
+            asks=t.need.asks,
             key=t.key,
             icon=t.icon,
             hidden=t.hidden,

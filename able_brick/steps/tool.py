@@ -32,12 +32,17 @@ class Need(BaseModel):
     least: int = 0
     most: int | None = None
 
+    @property
+    def asks(self) -> str:
+        """What to select."""
+        words = [KIND_WORDS[k] for k in self.kinds]
+        listed = ", ".join(words[:-1]) + " or " + words[-1] if len(words) > 1 else "".join(words)
+        return f"Select {f'{self.least} things: ' if self.least > 1 else ''}{listed or 'nothing'}."
+
     def check(self, title: str, rows: list[ARow]) -> None:
         """SelectionError, with what to select, when the rows do not suit."""
-        words = " or ".join(KIND_WORDS[k] for k in self.kinds) or "nothing"
         if len(rows) < self.least:
-            how = f"{self.least} things: " if self.least > 1 else ""
-            raise SelectionError(f"{title} needs a selection. Select {how}{words}.", needed=list(self.kinds))
+            raise SelectionError(f"{title} needs a selection. {self.asks}", needed=list(self.kinds))
         if self.most is not None and len(rows) > self.most:
             raise SelectionError(
                 f"{title} works on {self.most} at a time; {len(rows)} are selected.",
@@ -46,7 +51,7 @@ class Need(BaseModel):
             )
         wrong = [r.id for r in rows if r.kind not in self.kinds]
         if wrong and self.least:
-            raise SelectionError(f"{title} cannot work on {', '.join(wrong[:3])}. Select {words}.", received=wrong)
+            raise SelectionError(f"{title} cannot work on {', '.join(wrong[:3])}. {self.asks}", received=wrong)
 
 
 class Tool(BaseModel):

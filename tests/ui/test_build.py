@@ -179,13 +179,13 @@ def test_a_whole_path_is_moved_and_turned_by_its_handles(yard: Hands) -> None:
     yard.in_list("Path")
     for handle, value, after in (
         ((0.75, 0, 0), "2", [[0, 0, 3], [4, 0, 3]]),
-        ((0, 0, 0.75), "=5", [[0, 0, 5], [4, 0, 5]]),
+        ((0, 0, 0.75), "to 5", [[0, 0, 5], [4, 0, 5]]),
     ):
         points = [p["position"] for p in yard.row("Path", "path")["points"]]
         middle = tuple(np.mean(points, axis=0))
         size = yard.handle_scale(middle)
-        page.mouse.click(*yard.seen(*(np.array(middle) + size * np.array(handle))))
-        expect(page.locator("output")).to_contain_text("Drag along")
+        page.mouse.move(*yard.seen(*(np.array(middle) + size * np.array(handle))))
+        expect(page.locator("output")).to_contain_text("Move along")
         before = yard.level()["revision"]
         page.keyboard.type(value)
         page.keyboard.press("Enter")

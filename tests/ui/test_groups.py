@@ -143,7 +143,7 @@ def test_a_group_orbits_a_picked_point_and_its_child_turns_on_its_own(pair: Hand
     expect(page.get_by_role("button", name="Back to the middle")).to_be_visible()
     # the dial about Y, by a typed angle
     scale = pair.handle_scale((corner[0], corner[1], corner[2]))
-    page.mouse.click(*pair.seen(corner[0] + 0.86 * scale * math.sin(0.5), 1, corner[2] + 0.86 * scale * math.cos(0.5)))
+    page.mouse.move(*pair.seen(corner[0] + 0.86 * scale * math.sin(0.5), 1, corner[2] + 0.86 * scale * math.cos(0.5)))
     expect(page.locator("output")).to_contain_text("Turn about Y")
     page.keyboard.type("90")
     page.keyboard.press("Enter")
@@ -308,7 +308,7 @@ def test_a_lock_gate_turns_about_its_hinge(page: object, server: object) -> None
     assert leaf["position"] == hinge
     pick(hands, "Axes of the handles", "World")
     scale = hands.handle_scale((x, y, z))
-    hands.page.mouse.click(*hands.seen(x + 0.86 * scale * math.sin(0.5), y, z + 0.86 * scale * math.cos(0.5)))
+    hands.page.mouse.move(*hands.seen(x + 0.86 * scale * math.sin(0.5), y, z + 0.86 * scale * math.cos(0.5)))
     expect(hands.page.locator("output")).to_contain_text("Turn about Y")
     hands.page.keyboard.type("35")
     hands.page.keyboard.press("Enter")

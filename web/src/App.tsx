@@ -2,13 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
 import styled from "styled-components";
 import { api } from "./api/client";
-import { listen } from "./api/live";
 import { bindKeys } from "./keys";
-import { ArrivalSheet } from "./panels/ArrivalSheet";
 import { BudgetStrip } from "./panels/BudgetStrip";
 import { DrawCard } from "./panels/DrawCard";
 import { EyeBar } from "./panels/EyeBar";
 import { HandleBar } from "./panels/HandleBar";
+import { ArrivalSheet } from "./panels/ImportSheet";
 import { LastStepCard } from "./panels/LastStepCard";
 import { LevelList } from "./panels/LevelList";
 import { MeasureCard } from "./panels/MeasureCard";
@@ -22,14 +21,15 @@ import { TopLine } from "./panels/TopLine";
 import { ViewStrip } from "./panels/ViewStrip";
 import { Whereabouts } from "./panels/Whereabouts";
 import { StageCard } from "./stages/StageCard";
-import { bringIn } from "./state/arrival";
+import { bringIn } from "./state/imports";
 import { kitStore } from "./state/kit";
 import { levelStore } from "./state/level";
+import { listen } from "./state/live";
 import { tell } from "./state/messages";
-import { useRunning } from "./state/running";
 import { seen, useSeen } from "./state/seen";
 import { select } from "./state/selection";
-import { openLevel } from "./viewport/opening";
+import { openLevel } from "./viewport/look/opening";
+import { draws } from "./viewport/modes/draw";
 import { Viewport } from "./viewport/Viewport";
 
 const Sheet = styled.div`
@@ -73,7 +73,7 @@ export function App() {
   const levels = useQuery({ queryKey: ["levels"], queryFn: api.levels });
   const [levelId, setLevelId] = useState(levelStore.getState().levelId);
   const [sheet, setSheet] = useState<"find" | "keys" | null>(null);
-  const drawing = useRunning((s) => s.now?.kind === "draw");
+  const drawing = draws.use() !== null;
   const open = levelId ?? levels.data?.[0]?.id ?? null;
   useEffect(() => {
     if (!open) return;

@@ -1,28 +1,21 @@
-import { redo, undo } from "./api/steps";
 import type { ToolInfo } from "./api/types";
 import { STAGES } from "./panels/TopLine";
 import { changeStep } from "./panels/ViewStrip";
-import { holdStore, setHold } from "./state/hold";
 import { levelStore } from "./state/level";
 import { hideSelection, showAll, toggleGlass, toggleIsolated } from "./state/marks";
 import { tell } from "./state/messages";
 import { openCard, runningStore } from "./state/running";
 import { invertSelection, leaveGroup, openGroup, select, selectionStore } from "./state/selection";
+import { redo, undo } from "./state/steps";
 import { here } from "./state/tree";
 import { type Stage, setView, type ViewMode, viewStore } from "./state/view";
-import { selectedRows, startTool, whyNot } from "./tools/registry";
-import { startDock } from "./viewport/docking";
-import { drawAgain } from "./viewport/drawing";
+import { pressKey, selectedRows } from "./tools/registry";
 import { runningKey } from "./viewport/input";
-import { boxToLookAt, endTransition, lookAtBox, lookBy } from "./viewport/looking";
-import { walkKey } from "./viewport/walk";
+import { endTransition, look, lookBy } from "./viewport/look/looking";
+import { walkKey } from "./viewport/look/walk";
+import { drawAgain } from "./viewport/modes/draw";
 
 const VIEWS: ViewMode[] = ["free", "plan", "front", "side", "eye"];
-
-export function look(all: boolean): void {
-  const box = boxToLookAt(all);
-  if (box) lookAtBox(box);
-}
 
 /** One step back: the open card, the selection, the group that is open. */
 function stepBack(): void {
@@ -38,6 +31,9 @@ function enterGroup(): void {
   if (row?.kind === "group") openGroup(row.id);
 }
 
+/** Keys whose name is not what they say. */
+const NAMED: Record<string, string> = { Del: "delete" };
+
 interface Sheets {
   find: () => void;
   keys: () => void;
@@ -45,40 +41,32 @@ interface Sheets {
 
 /** Bind the keys to the page; returns how to unbind them. */
 export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void {
-  const start = (name: string) => {
-    const tool = tools.find((t) => t.tool === name);
-    if (!tool) return;
-    const reason = whyNot(tool, selectedRows());
-    if (reason === null) startTool(tool);
-    else tell(`${tool.title}: ${reason}`);
-  };
   const plain: Record<string, () => void> = {
-    p: () => start(selectedRows()[0]?.kind === "group" ? "group_pivot" : "set_pivot"),
-    g: () => start("make_group"),
-    z: () => setHold({ sizing: !holdStore.getState().sizing }),
     enter: enterGroup,
     n: drawAgain,
-    // with nothing selected, what is gripped is what is docked
-    k: () => (selectionStore.getState().ids.length ? start("dock") : startDock()),
-    m: () => start("keep_measure"),
     h: hideSelection,
     i: toggleIsolated,
     j: toggleGlass,
-    delete: () => start("delete"),
     l: () => look(false),
     "-": () => changeStep(0.5, levelStore.getState().scene.level?.step ?? 0.5),
     "=": () => changeStep(2, levelStore.getState().scene.level?.step ?? 0.5),
     "?": sheets.keys,
     escape: stepBack,
   };
-  const shifted: Record<string, () => void> = { l: () => look(true), h: showAll, g: () => start("dissolve_group") };
+  const shifted: Record<string, () => void> = { l: () => look(true), h: showAll };
   const control: Record<string, () => void> = {
     k: sheets.find,
     z: () => void undo(),
-    d: () => start("duplicate"),
     a: () => select(here()),
     i: invertSelection,
   };
+  const tables: Record<string, Record<string, () => void>> = { Ctrl: control, Shift: shifted };
+  for (const key of new Set(tools.flatMap((t) => t.key ?? []))) {
+    const same = tools.filter((t) => t.key === key);
+    const [letter = "", table = ""] = key.split("+").reverse();
+    (tables[table] ?? plain)[NAMED[letter] ?? letter.toLowerCase()] = () =>
+      pressKey(same, (tool, why) => tell(`${tool.title}: ${why}`));
+  }
   const down = (event: KeyboardEvent) => {
     const target = event.target as HTMLElement;
     const writing = target.matches("input, textarea, [role=dialog] *");

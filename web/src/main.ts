@@ -1,6 +1,6 @@
 import { askEarly } from "./api/early";
 import "./theme/sheet.css";
-import { makeReady } from "./viewport/canvas";
+import { makeReady } from "./viewport/look/canvas";
 
 /** Said where nothing else can be: without a drawing context there is no page. */
 function cannotStart(): void {
@@ -15,7 +15,7 @@ function cannotStart(): void {
 
 // the level is drawn first, and the page built round it then
 void askEarly();
-const first = import("./viewport/firstPicture");
+const first = import("./viewport/pieces/firstPicture");
 if (makeReady() === null) cannotStart();
 else
   void first

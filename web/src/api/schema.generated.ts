@@ -2652,6 +2652,11 @@ export interface components {
         ToolInfo: {
             /** About */
             about: string;
+            /**
+             * Asks
+             * @description What to select, where nothing that suits is selected
+             */
+            asks: string;
             /** Fields */
             fields: {
                 [key: string]: unknown;

@@ -41,5 +41,5 @@ export type Accept = Schemas["Accept"];
 /** A shape's parameters: its kind and its dimensions by name. */
 export type ShapeValues = { kind: string } & Record<string, unknown>;
 export type Params = Record<string, unknown>;
-export type Vector = [number, number, number];
+export type { Vector } from "../ui/vector";
 export type Turn = [number, number, number, number];

@@ -2,12 +2,12 @@ import { Snowflake } from "lucide-react";
 import { useState } from "react";
 import styled from "styled-components";
 import { Problem } from "../api/client";
-import { previewStep, takeStep } from "../api/steps";
+import { errorsOf } from "../api/fields";
 import type { Piece, ShapeValues } from "../api/types";
 import { shapeInfo } from "../state/kit";
 import { useRunning } from "../state/running";
+import { previewStep, takeStep } from "../state/steps";
 import { ShapeFields } from "../tools/ShapeFields";
-import { errorsOf } from "../tools/schema";
 import { Button } from "../ui/controls";
 import { Quiet } from "./parts";
 

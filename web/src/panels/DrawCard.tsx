@@ -1,14 +1,14 @@
 import { useState } from "react";
 import styled from "styled-components";
-import { previewStep } from "../api/steps";
+import { errorsOf } from "../api/fields";
 import { useKit } from "../state/kit";
 import { run, useRunning } from "../state/running";
-import { iconOf } from "../tools/registry";
+import { previewStep } from "../state/steps";
 import { ShapeFields } from "../tools/ShapeFields";
-import { errorsOf } from "../tools/schema";
 import { Button, Key, Picker, Tipped } from "../ui/controls";
+import { iconOf } from "../ui/icons";
 import { Labelled } from "../ui/Labelled";
-import { changeDrawing, makeTyped, startDrawing } from "../viewport/drawing";
+import { changeDrawing, draws, makeTyped, startDrawing } from "../viewport/modes/draw";
 import { Card, Quiet } from "./parts";
 
 const Board = styled.div`
@@ -39,7 +39,8 @@ const SURFACES = [
 export function ShapeBoard() {
   const shapes = useKit((s) => s.shapes);
   const last = useKit((s) => s.last);
-  const busy = useRunning((s) => s.now?.kind === "draw" || s.card !== null);
+  const card = useRunning((s) => s.card !== null);
+  const busy = draws.use() !== null || card;
   if (busy || shapes.length === 0) return null;
   return (
     <Card aria-label="Draw a piece">
@@ -68,7 +69,7 @@ export function ShapeBoard() {
 
 /** The shape that is being drawn: what the drags set can be typed here as well. */
 export function DrawCard() {
-  const now = useRunning((s) => (s.now?.kind === "draw" ? s.now : null));
+  const now = draws.use();
   const [errors, setErrors] = useState<Record<string, string>>({});
   if (!now) return null;
   const { info, shape, surface, stage } = now;

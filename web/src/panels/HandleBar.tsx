@@ -1,12 +1,13 @@
 import styled from "styled-components";
-import { type HoldAxes, type HoldPivot, held, setHold, useHold } from "../state/hold";
+import { type HandleAxes, type HandlePivot, held, setHandles, useHandles } from "../state/handles";
 import { levelStore, useLevel } from "../state/level";
-import { run, useRunning } from "../state/running";
 import { selectionStore, useSelection } from "../state/selection";
 import { useView } from "../state/view";
 import { Button, Key, Picker } from "../ui/controls";
 import { VectorField } from "../ui/fields";
-import { frameOfNormal, frameThrough } from "../viewport/pickedAxes";
+import { frameOfNormal, frameThrough } from "../viewport/handles/pickedAxes";
+import { useHandlesWanted } from "../viewport/handles/wanted";
+import { startPicking } from "../viewport/modes/pick";
 
 const Bar = styled.div`
   position: absolute; z-index: 4; bottom: 10px; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 10px;
@@ -36,67 +37,50 @@ const PIVOTS = [
 
 function chooseAxes(value: string): void {
   if (value === "face") {
-    run({
-      kind: "pick",
+    startPicking({
       piece: null,
-      feature: null,
       words: "Click the face whose axes the handles take",
-      done: (f) => setHold({ axes: "picked", frame: frameOfNormal(f.normal) }),
+      done: (f) => setHandles({ axes: "picked", frame: frameOfNormal(f.normal) }),
     });
   } else if (value === "points") {
-    run({
-      kind: "pick",
+    startPicking({
       piece: null,
-      feature: null,
       words: "Click where the X axis starts",
       done: (a) =>
-        run({
-          kind: "pick",
+        startPicking({
           piece: null,
-          feature: null,
           words: "Click where the X axis leads",
           done: (b) => {
             const frame = frameThrough(a.point, b.point);
-            if (frame) setHold({ axes: "picked", frame });
+            if (frame) setHandles({ axes: "picked", frame });
           },
         }),
     });
-  } else setHold({ axes: value as HoldAxes });
+  } else setHandles({ axes: value as HandleAxes });
 }
 
 function choosePivot(value: string): void {
   if (value === "picked") {
-    run({
-      kind: "pick",
+    startPicking({
       piece: null,
-      feature: null,
       words: "Click the vertex, edge or face to turn about",
-      done: (feature) => setHold({ pivot: "picked", point: feature.point, feature }),
+      done: (feature) => setHandles({ pivot: "picked", point: feature.point, feature }),
     });
   } else if (value === "typed") {
     const { scene } = levelStore.getState();
     const first = held(scene, selectionStore.getState().ids)?.[0];
-    setHold({ pivot: "typed", point: first ? [...first.position] : [0, 0, 0] });
-  } else setHold({ pivot: value as HoldPivot, feature: null });
+    setHandles({ pivot: "typed", point: first ? [...first.position] : [0, 0, 0] });
+  } else setHandles({ pivot: value as HandlePivot, feature: null });
 }
 
 /** In which axes and about which pivot the handles move and turn, and whether they size. */
 export function HandleBar() {
   const scene = useLevel((s) => s.scene);
   const ids = useSelection((s) => s.ids);
-  const hold = useHold((h) => h);
-  const stage = useView((v) => v.stage);
-  const setting = useRunning((r) => r.card === "set_pivot" || r.card === "group_pivot");
+  const hold = useHandles((h) => h);
+  const wanted = useHandlesWanted();
   const eye = useView((v) => v.mode === "eye");
-  const running = useRunning((s) => s.now);
-  if (
-    setting ||
-    !held(scene, ids) ||
-    (stage !== "build" && stage !== "kit") ||
-    (running && running.kind !== "drag") ||
-    eye
-  )
-    return null;
+  if (!wanted || eye || !held(scene, ids)) return null;
   const axes = hold.axes === "picked" ? [...AXES, { value: "picked", label: "Picked" }] : AXES;
   const pivots = hold.pivot === "picked" ? [...PIVOTS, { value: "here", label: "Picked" }] : PIVOTS;
   return (
@@ -120,13 +104,13 @@ export function HandleBar() {
       </div>
       {hold.pivot === "typed" && (
         <At>
-          <VectorField label="" value={hold.point} step={0.5} onCommit={(point) => setHold({ point })} />
+          <VectorField label="" value={hold.point} step={0.5} onCommit={(point) => setHandles({ point })} />
         </At>
       )}
       {hold.pivot !== "middle" && (
-        <Button onPress={() => setHold({ pivot: "middle", feature: null })}>Back to the middle</Button>
+        <Button onPress={() => setHandles({ pivot: "middle", feature: null })}>Back to the middle</Button>
       )}
-      <Button aria-pressed={hold.sizing} data-on={hold.sizing} onPress={() => setHold({ sizing: !hold.sizing })}>
+      <Button aria-pressed={hold.sizing} data-on={hold.sizing} onPress={() => setHandles({ sizing: !hold.sizing })}>
         Size <Key>Z</Key>
       </Button>
     </Bar>

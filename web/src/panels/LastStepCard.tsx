@@ -1,11 +1,11 @@
 import { useEffect, useState } from "react";
 import { Problem } from "../api/client";
-import { adjustLast, previewStep } from "../api/steps";
+import { errorsOf, fieldsOf } from "../api/fields";
 import type { Params, ToolInfo } from "../api/types";
 import { useLevel } from "../state/level";
 import { useRunning } from "../state/running";
+import { adjustLast, previewStep } from "../state/steps";
 import { remember } from "../tools/registry";
-import { errorsOf, fieldsOf } from "../tools/schema";
 import { ToolForm } from "../tools/ToolForm";
 import { Card, Quiet } from "./parts";
 

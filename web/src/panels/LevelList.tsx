@@ -29,10 +29,10 @@ import {
   Virtualizer,
 } from "react-aria-components";
 import styled from "styled-components";
-import { takeStep } from "../api/steps";
 import { levelStore, useLevel } from "../state/level";
 import { mark } from "../state/marks";
 import { select, useSelection } from "../state/selection";
+import { takeStep } from "../state/steps";
 import { isHidden, isLocked } from "../state/tree";
 import { useView } from "../state/view";
 import { TextField } from "../ui/TextField";

@@ -1,10 +1,10 @@
 import { RulerDimensionLine } from "lucide-react";
 import styled from "styled-components";
-import { run, useRunning } from "../state/running";
+import { run } from "../state/running";
 import { setView, useView } from "../state/view";
 import { Button } from "../ui/controls";
 import { NumberField } from "../ui/NumberField";
-import { askFits, keepMeasure } from "../viewport/measuring";
+import { askFits, keepMeasure, measuring } from "../viewport/modes/measure";
 import { Card, Quiet } from "./parts";
 
 const Facts = styled.dl`
@@ -21,9 +21,9 @@ const said = (v: number, digits = 3) => v.toFixed(digits).replace("-", "−");
 
 /** What is measured between picks: distance, its parts, the angle; and whether a player fits. */
 export function MeasureCard() {
-  const now = useRunning((s) => s.now);
+  const now = measuring.use();
   const body = useView((v) => v.body);
-  if (now?.kind !== "measure") return null;
+  if (!now) return null;
   const { found, fits, picked } = now;
   const set = (part: Partial<typeof body>) => setView({ body: { ...body, ...part } });
   return (

@@ -2,11 +2,11 @@ import { Download } from "lucide-react";
 import { useState } from "react";
 import styled from "styled-components";
 import type { Piece, Thing } from "../api/types";
-import { look } from "../keys";
 import { isShown, useLevel } from "../state/level";
 import { select } from "../state/selection";
 import { Button, Picker, Segments } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
+import { look } from "../viewport/look/looking";
 
 const Names = styled.div`
   display: flex; flex-wrap: wrap; gap: 2px 4px; align-items: baseline;

@@ -1,10 +1,10 @@
 import { Link2, TriangleAlert, Unlink } from "lucide-react";
 import styled from "styled-components";
-import { takeStep } from "../api/steps";
 import type { Course, Group, LineArray, Measure, Path, Piece, Placement, Thing, Vector } from "../api/types";
 import { isShown, type Scene, shown, useLevel } from "../state/level";
 import { openCard } from "../state/running";
 import { leaveGroup, openGroup, select, useSelection } from "../state/selection";
+import { takeStep } from "../state/steps";
 import { insideOf, under } from "../state/tree";
 import { setView, useView } from "../state/view";
 import { Button, IconButton, Key, Segments } from "../ui/controls";

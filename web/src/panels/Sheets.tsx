@@ -4,9 +4,10 @@ import styled from "styled-components";
 import type { ToolInfo } from "../api/types";
 import { useKit } from "../state/kit";
 import { setView } from "../state/view";
-import { iconOf, selectedRows, startTool, whyNot } from "../tools/registry";
+import { selectedRows, startTool, whyNot } from "../tools/registry";
 import { Key } from "../ui/controls";
-import { startDrawing } from "../viewport/drawing";
+import { iconOf } from "../ui/icons";
+import { startDrawing } from "../viewport/modes/draw";
 
 const Veil = styled(ModalOverlay)`
   position: fixed; inset: 0; background: rgb(34 48 58 / 0.25); display: grid; justify-items: center; align-items: start;

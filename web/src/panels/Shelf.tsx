@@ -3,15 +3,16 @@ import { type ChangeEvent, type PointerEvent, useMemo, useRef, useState } from "
 import { Input, Menu, MenuItem, MenuTrigger, SearchField } from "react-aria-components";
 import styled from "styled-components";
 import type { Piece, ToolInfo } from "../api/types";
-import { bringIn } from "../state/arrival";
+import { bringIn } from "../state/imports";
 import { useKit } from "../state/kit";
 import { useLevel } from "../state/level";
-import { runningStore, startPlacing } from "../state/running";
+import { runningStore } from "../state/running";
 import { hover, select, useSelection } from "../state/selection";
 import { Button, Floating } from "../ui/controls";
 import { grouped } from "../ui/words";
-import { startDrawing } from "../viewport/drawing";
-import { usePicture } from "../viewport/pictures";
+import { startDrawing } from "../viewport/modes/draw";
+import { startPlacing } from "../viewport/modes/place";
+import { usePicture } from "../viewport/pieces/pictures";
 import { PieceMenu } from "./PieceMenu";
 import { Heading } from "./parts";
 

@@ -1,16 +1,18 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import { Problem } from "../api/client";
-import { previewStep, takeStep } from "../api/steps";
+import { errorsOf } from "../api/fields";
 import type { Params, Row, ToolInfo } from "../api/types";
 import { useLevel } from "../state/level";
-import { openCard, run, runningStore, useRunning } from "../state/running";
+import { openCard, useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
+import { previewStep, takeStep } from "../state/steps";
 import { useView } from "../state/view";
-import { iconOf, remember, startingParams, startTool, whyNot } from "../tools/registry";
-import { errorsOf } from "../tools/schema";
+import { pickOf, remember, startingParams, startTool, whyNot } from "../tools/registry";
 import { ToolForm } from "../tools/ToolForm";
 import { Button, Key, Tipped } from "../ui/controls";
+import { iconOf } from "../ui/icons";
+import { picks, startPicking } from "../viewport/modes/pick";
 import { Card, Quiet } from "./parts";
 
 const Rows = styled.div`
@@ -107,14 +109,6 @@ function OneTool({ tool, reason }: { tool: ToolInfo; reason?: string }) {
   );
 }
 
-/** Whose features may be clicked for a pivot: those of one piece, or null for anything; undefined where none is set. */
-function pivotOf(tool: ToolInfo, rows: readonly Row[]): string | null | undefined {
-  if (tool.tool === "group_pivot") return null;
-  const [row, second] = rows;
-  if (tool.tool !== "set_pivot" || !row || second) return undefined;
-  return row.kind === "piece" ? row.id : "piece" in row ? row.piece : undefined;
-}
-
 function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   const [params, setParams] = useState<Params>(() => startingParams(tool));
   const [errors, setErrors] = useState<Record<string, string>>({});
@@ -133,36 +127,23 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   }, []);
   const latest = useRef(params);
   latest.current = params;
-  // a pivot can be clicked in the view at once
+  // what can be clicked in the view is picked at once
   // biome-ignore lint/correctness/useExhaustiveDependencies: begins as the card opens, and ends with it
   useEffect(() => {
-    const piece = pivotOf(tool, rows);
-    if (piece === undefined || reason !== null) return;
-    run({
-      kind: "pick",
+    const pick = reason === null ? pickOf(tool, rows) : null;
+    if (!pick) return;
+    const { piece, words, params: told } = pick;
+    startPicking({
       piece,
-      feature: null,
-      words: "Click the vertex, edge or face for the pivot, or choose in the card",
+      words,
       card: true,
       done: (feature) => {
-        const picked =
-          tool.tool === "set_pivot"
-            ? { mesh: feature.mesh, kind: feature.kind, index: feature.index }
-            : {
-                thing: feature.thing,
-                item: feature.item,
-                kind: feature.kind,
-                index: feature.index,
-                face: feature.face,
-              };
         previewStep(null);
         openCard(null);
-        void takeStep(tool.tool, { ...latest.current, place: "picked", picked }, selection);
+        void takeStep(tool.tool, { ...latest.current, ...told(feature) }, selection);
       },
     });
-    return () => {
-      if (runningStore.getState().now?.kind === "pick") run(null);
-    };
+    return () => picks.end();
   }, []);
   const apply = async () => {
     previewStep(null);

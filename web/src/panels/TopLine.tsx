@@ -3,8 +3,8 @@ import { ChevronDown, Redo2, Search, Undo2 } from "lucide-react";
 import { Menu, MenuItem, MenuTrigger } from "react-aria-components";
 import styled from "styled-components";
 import { api } from "../api/client";
-import { redo, undo } from "../api/steps";
 import { useLevel } from "../state/level";
+import { redo, undo } from "../state/steps";
 import { type Stage, setView, useView } from "../state/view";
 import { Button, Floating, IconButton, Key } from "../ui/controls";
 

@@ -1,10 +1,10 @@
 import { Equal, Minus } from "lucide-react";
 import styled from "styled-components";
-import { takeStep } from "../api/steps";
 import { useLevel } from "../state/level";
+import { takeStep } from "../state/steps";
 import { type DrawMode, setView, useView, type ViewMode } from "../state/view";
 import { Button, IconButton, Key, Segments } from "../ui/controls";
-import { lookBy } from "../viewport/looking";
+import { lookBy } from "../viewport/look/looking";
 
 const Strip = styled.div`
   display: flex; align-items: center; gap: 10px; padding: 0 10px; background: var(--panel); border-bottom: 1px solid var(--line);

@@ -1,15 +1,15 @@
 import { Download, FileInput, House } from "lucide-react";
 import { type ChangeEvent, useRef } from "react";
 import styled from "styled-components";
-import { takeStep } from "../api/steps";
 import { ShapeBoard } from "../panels/DrawCard";
 import { Card, Quiet } from "../panels/parts";
-import { bringIn } from "../state/arrival";
+import { bringIn } from "../state/imports";
 import { levelStore, useLevel } from "../state/level";
 import { tell } from "../state/messages";
+import { takeStep } from "../state/steps";
 import { useView, viewStore } from "../state/view";
 import { Button } from "../ui/controls";
-import { port } from "../viewport/port";
+import { viewport } from "../viewport/controller";
 
 const Column = styled.div`&& { display: grid; gap: 8px; } & button { justify-content: flex-start; }`;
 
@@ -67,7 +67,7 @@ function ShipCard() {
     event.currentTarget.value = "";
   };
   const keepView = async () => {
-    const eye = port.camera.position.toArray();
+    const eye = viewport.camera.position.toArray();
     await takeStep("level_settings", { home: [eye, viewStore.getState().target] }, []);
     if (levelStore.getState().online) tell("The level will open with this view.");
   };

@@ -1,6 +1,6 @@
 import { createStore, useStore } from "zustand";
+import { defaultsOf } from "../api/fields";
 import type { ShapeInfo, ShapeValues } from "../api/types";
-import { defaultsOf } from "../tools/schema";
 
 interface KitState {
   /** All shapes that can be drawn, as the server describes them. */

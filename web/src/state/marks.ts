@@ -1,7 +1,7 @@
-import { takeStep } from "../api/steps";
 import { levelStore } from "./level";
 import { tell } from "./messages";
 import { selectionStore } from "./selection";
+import { takeStep } from "./steps";
 import { reach } from "./tree";
 import { setView, viewStore } from "./view";
 

@@ -1,65 +1,13 @@
 import { createStore, useStore } from "zustand";
-import type { FaceAt } from "../api/client";
-import type { Feature, Fits, Measured, PathPoint, ShapeInfo, ShapeValues, Vector } from "../api/types";
-import type { Frame } from "../viewport/frame";
-import type { Found, Spot } from "../viewport/gestures";
 
-/** A shape in the middle of being drawn: which stage sets what, on which plane, and what it has found so far. */
-export interface DrawRun {
-  kind: "draw";
-  info: ShapeInfo;
-  shape: ShapeValues;
-  surface: string;
-  stage: number;
-  frame: Frame;
-  on: FaceAt | null;
-  from: Spot | null;
-  base: Spot;
-  found: Found | null;
-  hover: Vector | null;
+/** What the viewport is in the middle of, apart from looking and selecting. Each kind has a mode, which says what the
+ * pointer and the keys do meanwhile; it alone knows what else belongs to it. */
+export interface Run {
+  readonly kind: string;
 }
-
-/** A dock between its picks: what moves (nothing yet: what is gripped), its grip once it is picked, and what is pointed at. */
-export interface DockRun {
-  kind: "dock";
-  selection: readonly string[];
-  grip: Feature | null;
-  feature: Feature | null;
-  point: Vector | null;
-  /** Face against face; null leaves it to the picks: a face onto a face lies flat. */
-  contact: boolean | null;
-  align: boolean;
-  quarters: number;
-}
-
-/** Measuring: what has been picked, what is pointed at, and what came of it. */
-export interface MeasureRun {
-  kind: "measure";
-  picked: readonly Feature[];
-  feature: Feature | null;
-  found: Measured | null;
-  fits: Fits | null;
-}
-
-/** What the viewport is in the middle of, apart from looking and selecting. */
-export type Running =
-  | { kind: "place"; piece: string; at: Vector | null; carried: boolean }
-  | { kind: "path"; points: PathPoint[]; hover: Vector | null; height: number | null }
-  | DrawRun
-  | DockRun
-  | MeasureRun
-  | {
-      kind: "pick";
-      piece: string | null;
-      feature: Feature | null;
-      done: (feature: Feature) => void;
-      words?: string;
-      card?: boolean;
-    }
-  | { kind: "drag"; words: string; value: string; unit: string };
 
 interface RunningState {
-  now: Running | null;
+  now: Run | null;
   /** What has been typed over the measure in the prompt. */
   typed: string;
   /** Whether picks take the pivot of what is pointed at. */
@@ -80,11 +28,38 @@ export const runningStore = createStore<RunningState>(() => ({
 
 export const useRunning = <T>(choose: (state: RunningState) => T): T => useStore(runningStore, choose);
 
-export const run = (now: Running | null): void => runningStore.setState({ now, typed: "", pivots: false });
-export const updateRun = (now: Running): void => runningStore.setState({ now });
+/** Begin something, or end what runs. */
+export const run = (now: Run | null): void => runningStore.setState({ now, typed: "", pivots: false });
 export const setTyped = (typed: string): void => runningStore.setState({ typed });
 export const openCard = (card: string | null): void => runningStore.setState({ card });
 
-/** Start placing a piece; `carried` while it is dragged from the shelf. */
-export const startPlacing = (piece: string, carried = false): void => run({ kind: "place", piece, at: null, carried });
-export const startPath = (): void => run({ kind: "path", points: [], hover: null, height: null });
+/** One kind of run: to begin it, to read it, to change it while it lasts. */
+export interface Runs<T extends Run> {
+  readonly kind: T["kind"];
+  /** What runs now, if it is of this kind. */
+  now(): T | null;
+  use(): T | null;
+  begin(state: Omit<T, "kind">): void;
+  /** Does nothing once it has ended. */
+  change(part: Partial<Omit<T, "kind">>): void;
+  /** End it, if it runs. */
+  end(): void;
+}
+
+export function runsOf<T extends Run>(kind: T["kind"]): Runs<T> {
+  const mine = (now: Run | null): T | null => (now?.kind === kind ? (now as T) : null);
+  const now = () => mine(runningStore.getState().now);
+  return {
+    kind,
+    now,
+    use: () => useRunning((s) => mine(s.now)),
+    begin: (state) => run({ kind, ...state } as T),
+    change(part) {
+      const old = now();
+      if (old) runningStore.setState({ now: { ...old, ...part } });
+    },
+    end() {
+      if (now()) run(null);
+    },
+  };
+}

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { course, group, path, placement, sceneOf } from "../testing/rows";
-import { carriedWith, insideOf, isHidden, isLocked, meant, over, reach, under, withoutFollowers } from "./tree";
+import { goingAlong, insideOf, isHidden, isLocked, over, picked, reach, under, withoutFollowers } from "./tree";
 
 const { things } = sceneOf(
   group("yard", { locked: true }),
@@ -33,9 +33,9 @@ describe("the order of a level's things", () => {
       course("posts", "line"),
       course("stones", "wall"),
     ).things;
-    expect(carriedWith(quay, ["line"])).toEqual(new Set(["line", "posts"]));
-    expect(carriedWith(quay, ["yard"])).toEqual(new Set(["yard", "wall", "stones"]));
-    expect(carriedWith(quay, ["posts"])).toEqual(new Set(["posts"]));
+    expect(goingAlong(quay, ["line"])).toEqual(new Set(["line", "posts"]));
+    expect(goingAlong(quay, ["yard"])).toEqual(new Set(["yard", "wall", "stones"]));
+    expect(goingAlong(quay, ["posts"])).toEqual(new Set(["posts"]));
     const rows = (...some: string[]) => some.flatMap((id) => quay.get(id) ?? []);
     expect(ids(withoutFollowers(quay, rows("line", "posts", "stones")))).toEqual(["line", "stones"]);
     expect(ids(withoutFollowers(quay, rows("yard", "stones")))).toEqual(["yard"]);
@@ -54,12 +54,12 @@ describe("the order of a level's things", () => {
   });
 
   it("makes a click mean the outermost group within the one that is worked on", () => {
-    expect(meant(things, "crate", null)).toBe("yard");
-    expect(meant(things, "crate", "yard")).toBe("stack");
-    expect(meant(things, "crate", "stack")).toBe("crate");
-    expect(meant(things, "post", "yard")).toBeNull();
-    expect(meant(things, "post", null)).toBe("post");
-    expect(meant(things, "nothing", null)).toBeNull();
+    expect(picked(things, "crate", null)).toBe("yard");
+    expect(picked(things, "crate", "yard")).toBe("stack");
+    expect(picked(things, "crate", "stack")).toBe("crate");
+    expect(picked(things, "post", "yard")).toBeNull();
+    expect(picked(things, "post", null)).toBe("post");
+    expect(picked(things, "nothing", null)).toBeNull();
   });
 
   it("ends where groups are said to be in each other", () => {

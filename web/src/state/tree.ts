@@ -65,7 +65,7 @@ export const reach = (things: Things, ids: Iterable<string>): Set<string> =>
   new Set(under(things, ids).map((t) => t.id));
 
 /** The ids of what goes along when things are moved: everything in them, and what is laid along their paths. */
-export function carriedWith(things: Things, ids: Iterable<string>): Set<string> {
+export function goingAlong(things: Things, ids: Iterable<string>): Set<string> {
   const out = reach(things, ids);
   for (const thing of things.values()) if (thing.kind === "course" && out.has(thing.path)) out.add(thing.id);
   return out;
@@ -98,7 +98,7 @@ export const isHidden = (things: Things, id: string): boolean => treeOf(things).
 export const isLocked = (things: Things, id: string): boolean => treeOf(things).locked.has(id);
 
 /** What a click on a thing means: the outermost group that it is in, within the group that is worked on. */
-export function meant(things: Things, id: string, inside: string | null): string | null {
+export function picked(things: Things, id: string, inside: string | null): string | null {
   const thing = things.get(id);
   if (!thing) return null;
   const path = [thing, ...over(things, thing)];

@@ -3,9 +3,9 @@ import { useEffect } from "react";
 import type { Feature } from "../api/types";
 import { levelStore, useLevel } from "../state/level";
 import { placeOf } from "../state/place";
-import { run, runningStore, useRunning } from "../state/running";
 import { Button } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
+import { picks, startPicking } from "../viewport/modes/pick";
 import { selectedRows } from "./registry";
 
 /** A feature of the selected piece's mesh. */
@@ -29,13 +29,11 @@ interface PickButtonProps {
 
 /** Picking begins as the button appears with nothing picked yet, and ends with it. */
 function PickButton({ label, text, start }: PickButtonProps) {
-  const picking = useRunning((s) => s.now?.kind === "pick");
+  const picking = picks.use() !== null;
   // biome-ignore lint/correctness/useExhaustiveDependencies: begins once, as the field appears
   useEffect(() => {
     if (text === null && levelStore.getState().online) start();
-    return () => {
-      if (runningStore.getState().now?.kind === "pick") run(null);
-    };
+    return () => picks.end();
   }, []);
   return (
     <Labelled>
@@ -54,8 +52,7 @@ interface FieldProps<T> {
   onChange: (value: T) => void;
 }
 
-const pick = (piece: string | null, done: (feature: Feature) => void): void =>
-  run({ kind: "pick", piece, feature: null, done });
+const pick = (piece: string | null, done: (feature: Feature) => void): void => startPicking({ piece, done });
 
 /** A vertex, edge middle or face centre of the selected piece, picked in the view. */
 export function FeatureField({ label, value, onChange }: FieldProps<Picked>) {

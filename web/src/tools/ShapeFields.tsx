@@ -1,7 +1,7 @@
+import { fieldsOf, matters } from "../api/fields";
 import type { ShapeValues } from "../api/types";
 import { useKit } from "../state/kit";
-import { fieldsOf, matters } from "./schema";
-import { OneField } from "./ToolForm";
+import { OneField } from "./OneField";
 
 interface ShapeFieldsProps {
   shape: ShapeValues;

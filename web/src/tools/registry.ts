@@ -1,116 +1,12 @@
-import {
-  Box,
-  CircleDot,
-  Columns3,
-  Cone,
-  Copy,
-  CopyPlus,
-  Crosshair,
-  Cylinder,
-  DoorOpen,
-  Feather,
-  FolderInput,
-  Globe,
-  Grid3x3,
-  Group,
-  Import,
-  IterationCcw,
-  type LucideIcon,
-  Magnet,
-  MapPin,
-  Move,
-  Pencil,
-  Pill,
-  Pyramid,
-  Rainbow,
-  Replace,
-  Rotate3d,
-  RotateCw,
-  Ruler,
-  RulerDimensionLine,
-  Scaling,
-  Settings2,
-  Shapes,
-  Spline,
-  Square,
-  Tags,
-  Torus,
-  Trash2,
-  TriangleRight,
-  Type,
-  UnfoldHorizontal,
-  Ungroup,
-  Unlink,
-  Waypoints,
-} from "lucide-react";
-import { takeStep } from "../api/steps";
+import { defaultsOf, fieldsOf } from "../api/fields";
 import type { Params, Row, ToolInfo } from "../api/types";
 import { levelStore } from "../state/level";
-import { openCard, startPath, startPlacing } from "../state/running";
+import { openCard } from "../state/running";
 import { lastPiece, selectionStore } from "../state/selection";
+import { takeStep } from "../state/steps";
 import { withoutFollowers } from "../state/tree";
-import { StairsIcon } from "../ui/StairsIcon";
-import { startDock } from "../viewport/docking";
-import { startMeasuring } from "../viewport/measuring";
-import { defaultsOf, fieldsOf } from "./schema";
-
-const ICONS: Record<string, LucideIcon> = {
-  box: Box,
-  "columns-3": Columns3,
-  copy: Copy,
-  crosshair: Crosshair,
-  cylinder: Cylinder,
-  feather: Feather,
-  "grid-3x3": Grid3x3,
-  import: Import,
-  magnet: Magnet,
-  "ruler-dimension-line": RulerDimensionLine,
-  scaling: Scaling,
-  group: Group,
-  ungroup: Ungroup,
-  "folder-input": FolderInput,
-  unlink: Unlink,
-  "map-pin": MapPin,
-  move: Move,
-  pencil: Pencil,
-  "rotate-cw": RotateCw,
-  "settings-2": Settings2,
-  spline: Spline,
-  square: Square,
-  "trash-2": Trash2,
-  waypoints: Waypoints,
-  "circle-dot": CircleDot,
-  cone: Cone,
-  "copy-plus": CopyPlus,
-  "door-open": DoorOpen,
-  globe: Globe,
-  "iteration-ccw": IterationCcw,
-  pill: Pill,
-  pyramid: Pyramid,
-  rainbow: Rainbow,
-  replace: Replace,
-  "rotate-3d": Rotate3d,
-  ruler: Ruler,
-  shapes: Shapes,
-  stairs: StairsIcon,
-  tags: Tags,
-  torus: Torus,
-  "triangle-right": TriangleRight,
-  type: Type,
-  "unfold-horizontal": UnfoldHorizontal,
-};
-
-export const iconOf = (tool: { icon: string }): LucideIcon => ICONS[tool.icon] ?? Box;
-
-const WORDS: Record<string, string> = {
-  piece: "a piece on the shelf",
-  placement: "a placement",
-  array: "an array",
-  path: "a path",
-  course: "a course",
-  group: "a group",
-  measure: "a measure",
-};
+import { BY_HAND } from "./byHand";
+import type { CardPick } from "./extras";
 
 /** Why a tool cannot work on the selection; null when it can. */
 export function whyNot(tool: ToolInfo, chosen: readonly Row[]): string | null {
@@ -118,9 +14,8 @@ export function whyNot(tool: ToolInfo, chosen: readonly Row[]): string | null {
   const rows = kinds.includes("course") ? chosen : withoutFollowers(levelStore.getState().scene.things, chosen);
   const fits = rows.every((r) => (kinds as string[]).includes(r.kind ?? ""));
   if (least === 0 || (rows.length >= least && fits && (most == null || rows.length <= most))) return null;
-  const words = kinds.map((k) => WORDS[k] ?? k).join(", ");
   if (fits && most != null && rows.length > most) return `Works on one at a time; ${rows.length} are selected.`;
-  return `Select ${words} first.`;
+  return tool.asks;
 }
 
 /** The selected rows. */
@@ -137,38 +32,48 @@ export const remember = (tool: string, params: Params): void => {
 /** What a tool's card starts with: values of the selected row, then those used last, then the tool's own. */
 export function startingParams(tool: ToolInfo): Params {
   const defaults = defaultsOf(tool);
-  const [row] = tool.tool === "level_settings" ? [levelStore.getState().scene.level] : selectedRows();
-  const out: Params = { ...defaults, ...(tool.prefill ? {} : lastUsed.get(tool.tool)) };
-  if (tool.prefill && row) {
-    for (const name of Object.keys((tool.fields as { properties?: object }).properties ?? {})) {
-      const value = (row as Record<string, unknown>)[name];
-      if (name !== "tool" && value !== undefined) out[name] = value;
-    }
+  const { level, pieces } = levelStore.getState().scene;
+  const rows = selectedRows();
+  if (tool.prefill) {
+    // what works on nothing that is selected works on the level
+    const row = tool.need.kinds?.length ? rows[0] : level;
+    const known = Object.keys((tool.fields as { properties?: object }).properties ?? {}).flatMap((name) => {
+      const value = (row as Record<string, unknown> | null | undefined)?.[name];
+      return name === "tool" || value === undefined ? [] : [[name, value]];
+    });
+    return { ...defaults, ...Object.fromEntries(known) };
   }
-  if ("name" in defaults && !tool.prefill) out.name = defaults.name;
-  for (const field of tool.prefill ? [] : fieldsOf(tool).filter((f) => f.kind === "piece")) {
-    const { pieces } = levelStore.getState().scene;
-    const own = new Set(selectedRows().map((r) => (r.kind === "piece" ? r.id : "piece" in r ? r.piece : "")));
-    const other = [...pieces.keys()].find((id) => !own.has(id));
-    const wanted = tool.tool === "replace_piece" ? (other ?? "") : (lastPiece() ?? String(out[field.name]));
+  const out: Params = { ...defaults, ...lastUsed.get(tool.tool) };
+  if ("name" in defaults) out.name = defaults.name;
+  for (const field of fieldsOf(tool).filter((f) => f.kind === "piece")) {
+    const wanted = lastPiece() ?? String(out[field.name]);
     out[field.name] = pieces.has(wanted) ? wanted : (pieces.keys().next().value ?? "");
   }
-  return out;
+  return { ...out, ...BY_HAND[tool.tool]?.starting?.(rows) };
 }
+
+/** The feature that a tool's card asks for in the view; null for none. */
+export const pickOf = (tool: ToolInfo, rows: readonly Row[]): CardPick | null =>
+  BY_HAND[tool.tool]?.pick?.(rows) ?? null;
 
 /** Start a tool: in the viewport where a hand is better, at once where nothing has to be said, else by its card. */
 export function startTool(tool: ToolInfo): void {
   const rows = selectedRows();
-  const [first] = rows;
-  if (tool.tool === "place_piece" && first) startPlacing(first.id);
-  else if (tool.tool === "draw_path") startPath();
-  else if (tool.tool === "dock") startDock();
-  else if (tool.tool === "keep_measure") startMeasuring();
-  else if (tool.instant)
-    void takeStep(
-      tool.tool,
-      startingParams(tool),
-      rows.map((r) => r.id),
-    );
+  const byHand = BY_HAND[tool.tool]?.start;
+  const selection = rows.map((r) => r.id);
+  if (byHand) byHand(rows);
+  else if (tool.instant) void takeStep(tool.tool, startingParams(tool), selection);
   else openCard(tool.tool);
+}
+
+/** What the key of a tool does now; of several tools with that key it is the first one that suits the selection. */
+export function pressKey(tools: readonly ToolInfo[], refused: (tool: ToolInfo, why: string) => void): void {
+  const rows = selectedRows();
+  const suits = (tool: ToolInfo) =>
+    whyNot(tool, rows) === null || (rows.length === 0 && BY_HAND[tool.tool]?.unselected === true);
+  const tool = tools.find(suits) ?? tools[0];
+  const key = tool && BY_HAND[tool.tool]?.key;
+  if (key) key();
+  else if (tool && suits(tool)) startTool(tool);
+  else if (tool) refused(tool, whyNot(tool, rows) ?? "");
 }

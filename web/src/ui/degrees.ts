@@ -1,5 +1,5 @@
 import { Euler, Quaternion } from "three";
-import type { Vector } from "../api/types";
+import type { Vector } from "./vector";
 
 /** Turns about X, Y and Z in degrees (Y first, then X, then Z) of a quaternion: of the two ways to say it, the one that
  * turns less. */

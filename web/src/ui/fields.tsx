@@ -1,6 +1,6 @@
 import styled from "styled-components";
-import type { Vector } from "../api/types";
 import { NumberField, Wrong } from "./NumberField";
+import type { Vector } from "./vector";
 
 const Three = styled.div`
   display: grid; gap: 4px;

@@ -1,38 +1,43 @@
 import { useFrame, useThree } from "@react-three/fiber";
 import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { Matrix4, Vector3 } from "three";
-import { previewStep } from "../api/steps";
+import { Matrix4 } from "three";
 import { levelStore, useLevel } from "../state/level";
 import { runningStore, useRunning } from "../state/running";
 import { seen, useSeen, wasSeen } from "../state/seen";
 import { hover } from "../state/selection";
+import { previewStep } from "../state/steps";
 import { viewStore } from "../state/view";
 import { daySheet, nightSheet, prefersNight, type Scheme } from "../theme/tokens";
-import { Drawing } from "./Drawing";
-import { boxAboutPivot } from "./entries";
-import { Grid } from "./Grid";
-import { Handles, useHandlePlace } from "./Handles";
-import { cancelDrag, doubleClick, handlePlace, onBox, pointerDown, pointerMove, pointerUp } from "./input";
-import { paintGround, placeFog, placeSun } from "./lighting";
-import { endTransition, shiftView, turnView, zoomView } from "./looking";
-import { Marks } from "./Marks";
-import { Measures } from "./Measures";
-import { meshesToCome, onMeshLoaded, useAllMeshes } from "./meshes";
-import { Paths } from "./Paths";
-import { Pieces } from "./Pieces";
+import { useCardInView } from "./cards";
+import { Handles } from "./handles/Handles";
+import { cancelPress, pointerDown, pointerMove, pointerUp } from "./input";
+import { Drawing } from "./look/CanvasHost";
+import { Grid } from "./look/Grid";
+import { paintGround, placeFog, placeSun } from "./look/lighting";
+import { endTransition, shiftView, turnView, zoomView } from "./look/looking";
+import { openUnder } from "./picking/boxSelect";
+import { CaughtSign } from "./picking/Signs";
+import { useDraggedBox } from "./picking/selecting";
+import "./modes";
+import { dragStore } from "../state/drag";
+import { viewport } from "./controller";
+import { SizeTabs } from "./handles/SizeTabs";
+import { Rose } from "./look/Rose";
+import { Rulers } from "./look/Rulers";
+import { atRest, draw } from "./look/refine";
+import { castShadows } from "./look/renderer";
+import { modeOf } from "./modes/modes";
 import { Prompt } from "./Prompt";
-import { port } from "./port";
-import { Rose } from "./Rose";
-import { Rulers } from "./Rulers";
-import { atRest, draw } from "./refine";
-import { castShadows } from "./renderer";
-import { SizeTabs } from "./SizeTabs";
+import { Paths } from "./paths/Paths";
+import { Measures } from "./picking/Measures";
+import { meshesToCome, onMeshLoaded, useAllMeshes } from "./pieces/meshes";
+import { Pieces } from "./pieces/Pieces";
 
 const Frame = styled.div`
   position: relative; overflow: hidden; min-width: 0; min-height: 0; outline-offset: -3px; touch-action: none;
   user-select: none;
-  &[data-running="place"], &[data-running="path"], &[data-running="draw"], &[data-running="pick"], &[data-running="dock"], &[data-running="measure"] { cursor: crosshair; }
+  &[data-cross="true"] { cursor: crosshair; }
 `;
 
 const Rubber = styled.div`
@@ -44,11 +49,9 @@ const Rubber = styled.div`
 export function Viewport() {
   const frame = useRef<HTMLDivElement>(null);
   const [night, setNight] = useState(prefersNight);
-  const [box, setBox] = useState<{ x: number; y: number; w: number; h: number } | null>(null);
-  const running = useRunning((s) => s.now?.kind);
+  const box = useDraggedBox();
+  const mode = useRunning((s) => modeOf(s.now));
   const scheme = night ? nightSheet : daySheet;
-  const place = useHandlePlace();
-  handlePlace.now = place;
   const opened = useLevel((s) => s.levelId !== null);
   const whole = useAllMeshes();
   const late = useSeen();
@@ -61,11 +64,10 @@ export function Viewport() {
     query.addEventListener("change", change);
     return () => query.removeEventListener("change", change);
   }, []);
-  useEffect(() => onBox(setBox), []);
   useEffect(() => {
     const element = frame.current;
     if (!element) return;
-    port.element = element;
+    viewport.element = element;
     const at = (event: { clientX: number; clientY: number }): [number, number] => {
       const r = element.getBoundingClientRect();
       return [event.clientX - r.left, event.clientY - r.top];
@@ -92,7 +94,10 @@ export function Viewport() {
       waiting = null;
       pointerUp(...at(event), event);
     };
-    const leave = () => hover(null);
+    const leave = () => {
+      hover(null);
+      if (dragStore.getState().over !== null) dragStore.setState({ over: null });
+    };
     const wheel = (event: WheelEvent) => {
       event.preventDefault();
       zoomView(Math.exp(Math.max(-60, Math.min(60, event.deltaY)) * (event.ctrlKey ? 0.01 : 0.004)), ...at(event));
@@ -113,11 +118,11 @@ export function Viewport() {
       }
       if (event.key === "PageUp" || event.key === "PageDown") {
         event.preventDefault();
-        zoomView(event.key === "PageUp" ? 0.8 : 1.25, port.width / 2, port.height / 2);
+        zoomView(event.key === "PageUp" ? 0.8 : 1.25, viewport.width / 2, viewport.height / 2);
       }
     };
-    const lost = () => cancelDrag();
-    const twice = (event: MouseEvent) => doubleClick(...at(event));
+    const lost = () => cancelPress();
+    const twice = (event: MouseEvent) => openUnder(...at(event));
     element.addEventListener("pointerdown", down);
     element.addEventListener("pointermove", move);
     element.addEventListener("pointerup", up);
@@ -140,7 +145,14 @@ export function Viewport() {
     };
   }, []);
   return (
-    <Frame ref={frame} role="application" aria-label="Viewport" tabIndex={0} data-running={running}>
+    <Frame
+      ref={frame}
+      role="application"
+      aria-label="Viewport"
+      tabIndex={0}
+      data-running={mode?.kind}
+      data-cross={mode?.cross}
+    >
       <Drawing awake={awake}>
         <Stage scheme={scheme} />
       </Drawing>
@@ -155,16 +167,18 @@ export function Viewport() {
 /** Light, camera, and everything drawn. */
 function Stage({ scheme }: { scheme: Scheme }) {
   const { gl, size, invalidate } = useThree();
+  const mode = useRunning((s) => modeOf(s.now));
+  const card = useCardInView();
   const scene = useLevel((s) => s.scene);
   useEffect(() => {
     paintGround(scheme);
     invalidate();
   }, [scheme, invalidate]);
   useEffect(() => {
-    port.width = size.width;
-    port.height = size.height;
-    port.redraw = invalidate;
-    port.renderer = gl;
+    viewport.width = size.width;
+    viewport.height = size.height;
+    viewport.redraw = invalidate;
+    viewport.renderer = gl;
     invalidate();
   }, [size, gl, invalidate]);
   useEffect(() => viewStore.subscribe(() => invalidate()), [invalidate]);
@@ -192,14 +206,14 @@ function Stage({ scheme }: { scheme: Scheme }) {
   const frames = useRef(0);
   useFrame(() => {
     const view = viewStore.getState();
-    port.aim(view);
+    viewport.aim(view);
     placeFog(view);
     frames.current++;
-    const element = port.element;
+    const element = viewport.element;
     if (element) {
-      const m = new Matrix4().multiplyMatrices(port.camera.projectionMatrix, port.camera.matrixWorldInverse);
+      const m = new Matrix4().multiplyMatrices(viewport.camera.projectionMatrix, viewport.camera.matrixWorldInverse);
       element.dataset.projection = m.elements.map((v) => v.toPrecision(9)).join(" ");
-      element.dataset.eye = port.camera.position
+      element.dataset.eye = viewport.camera.position
         .toArray()
         .map((v) => v.toFixed(4))
         .join(" ");
@@ -212,48 +226,22 @@ function Stage({ scheme }: { scheme: Scheme }) {
   }, -1);
   useFrame(() => {
     const calls = draw();
-    if (!port.element) return;
-    port.element.dataset.drawCalls = String(calls);
-    port.element.dataset.atRest = String(atRest());
+    if (!viewport.element) return;
+    viewport.element.dataset.drawCalls = String(calls);
+    viewport.element.dataset.atRest = String(atRest());
   }, 1);
   useEffect(() => () => previewStep(null), []);
   return (
     <>
       <Grid scheme={scheme} />
       <Pieces scheme={scheme} />
-      <Ghost scheme={scheme} />
       <Paths scheme={scheme} />
       <Handles scheme={scheme} />
       <SizeTabs scheme={scheme} />
-      <Marks scheme={scheme} />
+      <CaughtSign scheme={scheme} />
+      {mode?.Signs && <mode.Signs scheme={scheme} />}
+      {card?.Signs && <card.Signs scheme={scheme} />}
       <Measures scheme={scheme} />
     </>
-  );
-}
-
-/** The outline of the piece that is being placed. */
-function Ghost({ scheme }: { scheme: Scheme }) {
-  const running = useRunning((s) => s.now);
-  const pieces = useLevel((s) => s.scene.pieces);
-  const invalidate = useThree((s) => s.invalidate);
-  const at = running?.kind === "place" ? running.at : null;
-  // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again as the ghost moves
-  useEffect(() => invalidate(), [at, invalidate]);
-  const piece = running?.kind === "place" ? pieces.get(running.piece) : undefined;
-  if (!piece || !at) return null;
-  const { low, high } = boxAboutPivot(piece);
-  const size = high
-    .clone()
-    .sub(low)
-    .max(new Vector3(0.002, 0.002, 0.002));
-  const centre = low
-    .add(high)
-    .multiplyScalar(0.5)
-    .add(new Vector3(...at));
-  return (
-    <mesh position={centre} scale={size} renderOrder={5}>
-      <boxGeometry />
-      <meshBasicMaterial color={scheme.ochre} transparent opacity={0.35} depthWrite={false} />
-    </mesh>
   );
 }

@@ -1,0 +1,23 @@
+import type { Feature, Params, Row } from "../api/types";
+
+/** A feature that a tool's card asks for in the view as it opens. */
+export interface CardPick {
+  /** The piece whose features count; null for anything that stands in the level. */
+  piece: string | null;
+  words: string;
+  /** What the tool is told of the feature. */
+  params(feature: Feature): Params;
+}
+
+/** What a tool's generated card lacks: what the hand does in the view. */
+export interface ToolExtras {
+  /** Begin it in the view, instead of by its card. */
+  start?(rows: readonly Row[]): void;
+  /** What its key does, where that is not to begin it. */
+  key?(): void;
+  /** Whether its key works with nothing selected, as it is picked in the view. */
+  unselected?: boolean;
+  pick?(rows: readonly Row[]): CardPick | null;
+  /** Values that its card begins with, beside those that were used last. */
+  starting?(rows: readonly Row[]): Params;
+}

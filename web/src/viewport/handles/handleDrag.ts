@@ -1,0 +1,34 @@
+import type { Vector3 } from "three";
+import { dragStore } from "../../state/drag";
+import { AXES, type Axis } from "../axes";
+import type { HandleDrag } from "./holding";
+import { moving } from "./moveDrag";
+import { sizing } from "./sizeDrag";
+import { spreading } from "./spreadDrag";
+import { turning } from "./turnDrag";
+
+/** Take hold of a handle by its name at a place of the viewport. */
+export function holdHandle(handle: string, x: number, y: number, origin: Vector3): HandleDrag | null {
+  const [kind, axes] = handle.split("-") as [string, string | undefined];
+  if (!axes) return null;
+  dragStore.setState({ handle });
+  if (kind === "turn") return turning(axes as Axis, x, y, origin);
+  if (kind === "size") return sizing(axes, origin);
+  if (kind === "spread") return spreading(x, y, origin);
+  if (kind === "free") return moving(AXES.slice(), x, y, origin, true);
+  const some = AXES.filter((axis) => axes.includes(axis));
+  return moving(some, x, y, origin);
+}
+
+/** What a handle does, for the prompt. */
+export function wordsOf(handle: string): string {
+  const [kind, axes = ""] = handle.split("-");
+  if (kind === "turn") return `Turn about ${axes.toUpperCase()}: drag, or type degrees`;
+  if (kind === "spread") return "Spread: drag, or type a factor";
+  if (kind === "free") return "Move over the ground: drag, or type X, Y, Z";
+  if (kind === "size") {
+    return axes.startsWith("c") ? "Size all alike: drag, or type a factor" : "Size: drag, or type the length";
+  }
+  const along = [...axes].join(" and ").toUpperCase();
+  return `Move along ${along}: drag, or type a distance or a place (to 5)`;
+}

@@ -1,0 +1,85 @@
+import { RawShaderMaterial, SRGBColorSpace, Vector2, WebGLRenderTarget } from "three";
+import { FullScreenQuad } from "three/examples/jsm/postprocessing/Pass.js";
+import { viewport } from "../controller";
+import { inSoftware, renderer, scene } from "./renderer";
+
+/** Milliseconds without a frame after which the view rests. */
+const REST = 160;
+/** Samples of each pixel at rest. */
+const SAMPLES = 4;
+
+/** Whether the next frame is the one at rest, and whether the last one was. */
+let rested = false;
+let smooth = !inSoftware;
+let timer: number | undefined;
+let target: WebGLRenderTarget | null = null;
+let copy: FullScreenQuad | null = null;
+const size = new Vector2();
+
+/**
+ * Draw what is in the viewport; how many draw calls that took. Without a graphics card smooth edges cost as much as all
+ * the rest: what moves is drawn without them then, and drawn once more, smoothly, when the view rests.
+ */
+export function draw(): number {
+  if (rested || !inSoftware) return smoothly();
+  renderer.render(scene, viewport.camera);
+  smooth = false;
+  window.clearTimeout(timer);
+  timer = window.setTimeout(() => {
+    rested = true;
+    viewport.redraw();
+  }, REST);
+  return renderer.info.render.calls;
+}
+
+/** Whether what is seen is as it is to stay until something changes. */
+export const atRest = (): boolean => smooth;
+
+/** Draw into a buffer of several samples, and from there to the canvas. */
+function smoothly(): number {
+  [rested, smooth] = [false, true];
+  renderer.getDrawingBufferSize(size);
+  target ??= buffer();
+  target.setSize(size.x, size.y);
+  renderer.setRenderTarget(target);
+  renderer.render(scene, viewport.camera);
+  const { calls } = renderer.info.render;
+  renderer.setRenderTarget(null);
+  copy ??= new FullScreenQuad(
+    new RawShaderMaterial({
+      vertexShader: VERTEX,
+      fragmentShader: FRAGMENT,
+      uniforms: { drawn: { value: target.texture } },
+      depthTest: false,
+      depthWrite: false,
+    }),
+  );
+  copy.render(renderer);
+  return calls;
+}
+
+function buffer(): WebGLRenderTarget {
+  const made = new WebGLRenderTarget(size.x, size.y, {
+    samples: SAMPLES,
+    colorSpace: SRGBColorSpace,
+    internalFormat: "RGBA8",
+  });
+  // drawn into as the canvas is, in the canvas's colours and with its shaders
+  Object.assign(made, { isXRRenderTarget: true });
+  return made;
+}
+
+const VERTEX = `precision highp float;
+attribute vec3 position;
+attribute vec2 uv;
+varying vec2 at;
+void main() {
+  at = uv;
+  gl_Position = vec4(position.xy, 0.0, 1.0);
+}`;
+const FRAGMENT = `precision highp float;
+uniform sampler2D drawn;
+varying vec2 at;
+void main() {
+  gl_FragColor = vec4(texture2D(drawn, at).rgb, 1.0);
+}`;

@@ -1,0 +1,87 @@
+import { dragStore, useDrag } from "../../state/drag";
+import { runningStore } from "../../state/running";
+import { holdHandle } from "../handles/handleDrag";
+import { type HandleDrag, handlePlace, handleRuns } from "../handles/holding";
+import { away, clickOn, SLOP } from "../picking/selecting";
+import type { Mode, Press, Spot } from "./mode";
+import { Measure } from "./parts";
+
+let inHand: HandleDrag | null = null;
+
+function take(handle: string, { x, y }: Pick<Spot, "x" | "y">): HandleDrag | null {
+  const place = handlePlace();
+  inHand = place && holdHandle(handle, x, y, place);
+  return inHand;
+}
+
+async function finish(): Promise<void> {
+  const held = inHand;
+  inHand = null;
+  await held?.finish();
+}
+
+function cancel(): void {
+  inHand?.cancel();
+  inHand = null;
+}
+
+/** A press on a handle: a drag moves by it, a click is meant for what is under it. */
+export function handlePress(handle: string, from: Spot): Press {
+  return {
+    move(at) {
+      if (!inHand && away(at, from) > SLOP) take(handle, from);
+      inHand?.move(at.x, at.y, at.ctrl, at.shift);
+    },
+    release: (at) => (inHand ? finish() : clickOn(at, true)),
+    cancel,
+  };
+}
+
+/** Type the measure of a handle that is pointed at. */
+export function typeOver(handle: string): boolean {
+  const { pointer } = runningStore.getState();
+  return take(handle, pointer) !== null;
+}
+
+const CAUGHT = {
+  vertex: "a vertex",
+  edge: "an edge middle",
+  face: "a face centre",
+  pivot: "a pivot",
+  "path point": "a path point",
+  "on edge": "an edge",
+} as const;
+
+function Prompt() {
+  const now = handleRuns.use();
+  const caught = useDrag((s) => s.caught?.kind);
+  if (!now) return null;
+  return (
+    <>
+      {now.words} <span>or type{now.also ? `, also ${now.also}` : ""}</span>{" "}
+      <Measure>
+        {now.value} {now.unit}
+      </Measure>
+      {caught && <span> · caught {CAUGHT[caught]}</span>}
+    </>
+  );
+}
+
+/** A handle is dragged, or its measure typed. */
+export const handleMode: Mode = {
+  kind: handleRuns.kind,
+  handles: true,
+  letters: /^(t|to|to .*)$/,
+  move: () => undefined,
+  press() {
+    void finish();
+    return null;
+  },
+  enter: () => void finish(),
+  back: cancel,
+  Prompt,
+  clear() {
+    const { caught } = dragStore.getState();
+    return caught ? [caught.point] : [];
+  },
+};

@@ -1,0 +1,47 @@
+import { dragStore, useDrag } from "../../state/drag";
+import { hover } from "../../state/selection";
+import { viewStore } from "../../state/view";
+import { viewport } from "../controller";
+import { wordsOf } from "../handles/handleDrag";
+import { handlePlace } from "../handles/holding";
+import { lookPress } from "../look/lookPress";
+import { grabPath, pathPress } from "../paths/pathDrag";
+import { thingUnder } from "../picking/boxSelect";
+import { selectPress } from "../picking/selecting";
+import { handlePress, typeOver } from "./handle";
+import type { Mode } from "./mode";
+
+const handleUnder = (x: number, y: number): string | null => (handlePlace() ? viewport.pickHandle(x, y) : null);
+
+function Prompt() {
+  const over = useDrag((s) => s.over);
+  return over && <span>{wordsOf(over)}</span>;
+}
+
+/** Nothing runs: the pointer selects, grabs handles and points of paths, and looks about. */
+export const restMode: Mode = {
+  kind: "rest",
+  handles: true,
+  move({ x, y }) {
+    const grabbed = grabPath(x, y);
+    // the points of a path lie over its handles
+    const handle = grabbed ? null : handleUnder(x, y);
+    if (viewport.element) viewport.element.style.cursor = handle || grabbed ? "grab" : "";
+    if (dragStore.getState().over !== handle) dragStore.setState({ over: handle });
+    hover(handle ? null : thingUnder(x, y));
+  },
+  press(at) {
+    if (viewStore.getState().mode === "eye") return lookPress("turn", at);
+    const grabbed = grabPath(at.x, at.y);
+    if (grabbed) return pathPress(grabbed, at);
+    const handle = handleUnder(at.x, at.y);
+    return handle ? handlePress(handle, at) : selectPress(at);
+  },
+  begins(letter) {
+    const { over } = dragStore.getState();
+    return over !== null && (/^[\d.,\-+(]$/.test(letter) || letter === "t") && typeOver(over);
+  },
+  enter: () => undefined,
+  back: () => undefined,
+  Prompt,
+};

@@ -1,0 +1,81 @@
+import { Vector3 } from "three";
+import type { Path, PathPoint, Vector } from "../../api/types";
+import { levelStore } from "../../state/level";
+import { selectionStore } from "../../state/selection";
+import { previewStep, takeStep } from "../../state/steps";
+import { viewport } from "../controller";
+import type { Press, Spot } from "../modes/mode";
+import { levelAt } from "../picking/ground";
+import { away, clickOn, SLOP } from "../picking/selecting";
+
+const NEAR = 9;
+
+/** A point of a path in the hand, or the end of one of its handles. */
+export interface Grabbed {
+  point: number;
+  side: "position" | "handle_in" | "handle_out";
+  at: Vector3;
+}
+
+/** Ends of the handles that a path's points have: [point, "in" or "out", where]. */
+export function handleEnds(
+  path: Path,
+): { point: number; side: "handle_in" | "handle_out"; at: [number, number, number] }[] {
+  return path.points.flatMap((p, point) =>
+    (["handle_in", "handle_out"] as const).flatMap((side) => {
+      const h = p[side];
+      const [x, y, z] = p.position;
+      return h ? [{ point, side, at: [x + h[0], y + h[1], z + h[2]] as [number, number, number] }] : [];
+    }),
+  );
+}
+
+/** The one selected path, if it is one. */
+export function selectedPath(): Path | null {
+  const { ids } = selectionStore.getState();
+  const thing = ids.length === 1 ? levelStore.getState().scene.things.get(ids[0] ?? "") : undefined;
+  return thing?.kind === "path" ? thing : null;
+}
+
+/** The point or handle end of the selected path that is under the pointer. */
+export function grabPath(x: number, y: number): Grabbed | null {
+  const path = selectedPath();
+  if (!path) return null;
+  const near = (at: Vector) => {
+    const seen = viewport.seen(at);
+    return seen !== null && Math.hypot(seen.x - x, seen.y - y) < NEAR;
+  };
+  for (const end of handleEnds(path)) {
+    if (near(end.at)) return { point: end.point, side: end.side, at: new Vector3(...end.at) };
+  }
+  const point = path.points.findIndex((p) => near(p.position as Vector));
+  const found = path.points[point];
+  return found ? { point, side: "position", at: new Vector3(...(found.position as Vector)) } : null;
+}
+
+/** Drag a point or a handle's end over the level plane it lies in; courses follow live. */
+export function pathPress(grabbed: Grabbed, from: Spot): Press {
+  const path = selectedPath();
+  let points: PathPoint[] | null = null;
+  const body = (p: PathPoint[]) => ({ points: p, smooth: path?.smooth ?? true, closed: path?.closed ?? false });
+  return {
+    move({ x, y, ctrl }) {
+      if (points === null && away({ x, y }, from) <= SLOP) return;
+      const to = levelAt(x, y, grabbed.at.y, ctrl);
+      if (!to || !path) return;
+      points = path.points.map((p, k) => {
+        if (k !== grabbed.point) return p;
+        if (grabbed.side === "position") return { ...p, position: to };
+        const [x0, y0, z0] = p.position;
+        return { ...p, [grabbed.side]: [to[0] - x0, to[1] - y0, to[2] - z0] };
+      });
+      previewStep({ tool: "edit_path", params: body(points), selection: [path.id], adjust: false });
+    },
+    async release(at) {
+      if (!points) return clickOn(at, true);
+      if (path) await takeStep("edit_path", body(points), [path.id]);
+      previewStep(null);
+    },
+    cancel: () => previewStep(null),
+  };
+}

@@ -1,0 +1,144 @@
+import { type BufferAttribute, BufferGeometry, type Mesh } from "three";
+import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
+import { createStore, useStore } from "zustand";
+import { takeEarly } from "../../api/early";
+import { levelStore, shown } from "../../state/level";
+import { treesSoon } from "./trees";
+
+/** Triangles of one material; `faces` gives the face that each triangle belongs to. */
+export interface Slot {
+  slot: number;
+  geometry: BufferGeometry;
+  faces: ArrayLike<number>;
+}
+
+/** A mesh as the viewport draws it: triangles by material slot, sharp edges, and the other edges. */
+export interface ViewMesh {
+  slots: Slot[];
+  outline: BufferGeometry | null;
+  inner: BufferGeometry | null;
+}
+
+const store = createStore<{ loaded: ReadonlyMap<string, ViewMesh> }>(() => ({ loaded: new Map() }));
+const asked = new Set<string>();
+const loader = new GLTFLoader();
+
+async function fetched(path: string): Promise<ArrayBuffer> {
+  const response = await fetch(path);
+  if (!response.ok) throw new Error(`${path}: ${response.status}`);
+  return response.arrayBuffer();
+}
+
+async function load(hash: string): Promise<void> {
+  const path = `/api/meshes/${hash}.glb`;
+  const gltf = await loader.parseAsync((await takeEarly<ArrayBuffer>(path)) ?? (await fetched(path)), "");
+  const mesh: ViewMesh = { slots: [], outline: null, inner: null };
+  const found: { geometry: BufferGeometry; slot: number; face: number }[] = [];
+  gltf.scene.traverse((object) => {
+    const geometry = (object as Partial<Mesh>).geometry;
+    if (!(geometry instanceof BufferGeometry)) return;
+    const extras = geometry.userData as { slot?: number; face?: number; lines?: "outline" | "inner" };
+    if (extras.lines) mesh[extras.lines] = geometry;
+    else found.push({ geometry, slot: extras.slot ?? 0, face: extras.face ?? 0 });
+  });
+  for (const { geometry, slot, face } of found) {
+    const faces: BufferAttribute = await gltf.parser.getDependency("accessor", face);
+    mesh.slots.push({ slot, geometry, faces: faces.array });
+  }
+  treesSoon(found.map(({ geometry }) => geometry));
+  arrived.set(hash, mesh);
+  if (meshesToCome() === arrived.size) show();
+  else timer ??= window.setTimeout(show, TOGETHER);
+}
+
+/** Milliseconds for which meshes that have come wait for others: each showing draws the level anew. */
+const TOGETHER = 250;
+const arrived = new Map<string, ViewMesh>();
+let timer: number | undefined;
+
+/** Show the meshes that have come. */
+function show(): void {
+  window.clearTimeout(timer);
+  timer = undefined;
+  store.setState(({ loaded }) => ({ loaded: withoutOld(new Map([...loaded, ...arrived])) }));
+  arrived.clear();
+}
+
+/** How often a mesh that could not be had is asked for again, and after how many milliseconds. */
+const TRIES = 5;
+const AGAIN = 2000;
+const failed = new Map<string, number>();
+
+function again(hash: string): void {
+  const count = (failed.get(hash) ?? 0) + 1;
+  failed.set(hash, count);
+  window.setTimeout(() => {
+    if (count >= TRIES) return;
+    asked.delete(hash);
+    show();
+  }, AGAIN);
+}
+
+/** Meshes that no piece has any more, as dragging a dimension leaves behind: only the latest are kept. */
+const KEPT = 24;
+
+function withoutOld(loaded: Map<string, ViewMesh>): Map<string, ViewMesh> {
+  const used = new Set([...shown(levelStore.getState()).pieces.values()].map((p) => p.mesh));
+  const unused = [...loaded.keys()].filter((hash) => !used.has(hash));
+  for (const hash of unused.slice(0, Math.max(0, unused.length - KEPT))) {
+    const mesh = loaded.get(hash);
+    for (const { geometry } of mesh?.slots ?? []) geometry.dispose();
+    mesh?.outline?.dispose();
+    mesh?.inner?.dispose();
+    loaded.delete(hash);
+    asked.delete(hash);
+  }
+  return loaded;
+}
+
+/** How many meshes have been asked for and are not there yet. */
+export const meshesToCome = (): number => asked.size - store.getState().loaded.size;
+
+/** The mesh of a hash, asked for when it is not there yet. */
+export function meshOf(hash: string): ViewMesh | undefined {
+  const found = store.getState().loaded.get(hash);
+  if (!found && !asked.has(hash)) {
+    asked.add(hash);
+    load(hash).catch(() => again(hash));
+  }
+  return found;
+}
+
+/** Ask for the meshes of a level's pieces before anything is drawn. */
+export function askForMeshes(): void {
+  for (const piece of levelStore.getState().scene.pieces.values()) meshOf(piece.mesh);
+}
+
+/** The mesh of a hash once it is loaded; the one of the last hash until then. */
+export function useMesh(hash: string): ViewMesh | undefined {
+  return useStore(store, (s) => s.loaded.get(hash) ?? meshOf(hash));
+}
+
+/** All meshes that are loaded. */
+export const useMeshes = (): ReadonlyMap<string, ViewMesh> => useStore(store, (s) => s.loaded);
+
+/** Wait until all meshes that were asked for are there, at most for some milliseconds. */
+export async function allMeshes(longest: number): Promise<void> {
+  if (meshesToCome() === 0) return;
+  await new Promise<void>((resolve) => {
+    const stop = store.subscribe(() => {
+      if (meshesToCome() === 0) done();
+    });
+    const late = window.setTimeout(() => done(), longest);
+    const done = () => {
+      stop();
+      window.clearTimeout(late);
+      resolve();
+    };
+  });
+}
+
+/** Whether all meshes that were asked for are there. */
+export const useAllMeshes = (): boolean => useStore(store, () => meshesToCome() === 0);
+
+export const onMeshLoaded = (listener: () => void): (() => void) => store.subscribe(listener);
