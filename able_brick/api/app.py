@@ -14,11 +14,11 @@ from fastapi.responses import FileResponse, Response
 from starlette.staticfiles import StaticFiles
 
 import able_brick
-from able_brick.api import arrivals, errors, kit, levels
+from able_brick.api import errors, imports, kit, levels, questions
 from able_brick.api import project as project_routes
 from able_brick.api.guard import Guard
 from able_brick.api.live import Hub
-from able_brick.jobs.arrivals import Arrivals
+from able_brick.jobs.imports import Imports
 from able_brick.session.project import Project
 
 WEB = Path(able_brick.__file__).parent / "web_dist"
@@ -60,10 +60,10 @@ def create_app(project: Project, *, web: Path = WEB, serving: bool = False) -> F
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         if serving:
-            app.state.arrivals.warm()
+            app.state.imports.warm()
             asyncio.get_running_loop().run_in_executor(None, prepare, project)
         yield
-        app.state.arrivals.close()
+        app.state.imports.close()
         project.close()
 
     app = FastAPI(
@@ -80,11 +80,12 @@ def create_app(project: Project, *, web: Path = WEB, serving: bool = False) -> F
     project.listen(hub.publish)
     app.state.project = project
     app.state.hub = hub
-    app.state.arrivals = Arrivals()
+    app.state.imports = Imports()
     errors.install(app)
     app.include_router(levels.router)
+    app.include_router(questions.router)
     app.include_router(kit.router)
-    app.include_router(arrivals.router)
+    app.include_router(imports.router)
     app.include_router(project_routes.router)
     app.add_middleware(Guard)
     if (web / "index.html").exists():

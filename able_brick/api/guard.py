@@ -74,7 +74,7 @@ class Guard:
 
     async def _bounded(self, scope: Scope, headers: _Headers, receive: Receive, send: Send) -> None:
         """The application, with a body of sensible size."""
-        most = MOST_UPLOAD if scope["path"] == "/api/arrivals" else MOST_JSON
+        most = MOST_UPLOAD if scope["path"] == "/api/imports" else MOST_JSON
         too_large = problem(
             413, "too_large", f"The request is larger than {most // 2**20} MB, which is the most taken in."
         )

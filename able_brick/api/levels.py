@@ -15,10 +15,6 @@ from able_brick.api.live import Hub
 from able_brick.core.errors import UnknownIdError
 from able_brick.core.files.glb_write import write_glb
 from able_brick.level.export import level_nodes
-from able_brick.level.measures import Fits, FitsRequest, Measured, MeasureRequest, fits, measure
-from able_brick.level.rows import Vector
-from able_brick.level.snap import Snap, SnapRequest, snap
-from able_brick.level.surface import FaceAt, Feature, Ground, ground_of, nearest_feature
 from able_brick.session.delta import Delta, LevelView
 from able_brick.session.project import Project
 from able_brick.steps.checks import check_text
@@ -157,55 +153,6 @@ def undo(project: TheProject, level: LevelId, request: HistoryRequest) -> Delta:
 def redo(project: TheProject, level: LevelId, request: HistoryRequest) -> Delta:
     """Make the step again that was undone last."""
     return project.redo(level, request.revision)
-
-
-class FeatureRequest(FaceAt):
-    """A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres; or, with
-    `pivot`, the pivot of what the face belongs to. With `along` it may also be any place on an edge: so many tenths of
-    the grid step from its end, or, when it is `free`, just where it is pointed at."""
-
-    point: Vector
-    reach: float = Field(ge=0, le=1e6)
-    pivot: bool = False
-    along: bool = False
-    free: bool = False
-
-
-@router.post("/levels/{level}/surface")
-def surface(project: TheProject, level: LevelId, at: FaceAt) -> Ground:
-    """The plane of a face of what stands in the level, and the turn that stands things upright on it."""
-    project.snapshot.level(level)
-    return ground_of(project.snapshot, level, project.meshes.get, at)
-
-
-@router.post("/levels/{level}/feature")
-def feature(project: TheProject, level: LevelId, at: FeatureRequest) -> Feature:
-    """The vertex, edge middle, place on an edge or face centre that is meant by a place on a face, exactly."""
-    snapshot = project.snapshot
-    step = snapshot.level(level).step
-    unit = (0.0 if at.free else step / 10) if at.along else None
-    return nearest_feature(snapshot, level, project.meshes.get, at, at.point, at.reach, pivot=at.pivot, unit=unit)
-
-
-@router.post("/levels/{level}/snap")
-def snap_to(project: TheProject, level: LevelId, wish: SnapRequest) -> Snap | None:
-    """What a selection that is being moved snaps to; null where nothing is near."""
-    project.snapshot.level(level)
-    return snap(project.snapshot, level, project.meshes.get, wish)
-
-
-@router.post("/levels/{level}/measure")
-def measure_between(project: TheProject, level: LevelId, wish: MeasureRequest) -> Measured:
-    """The distance and the angle between features of what stands in the level."""
-    project.snapshot.level(level)
-    return measure(project.snapshot, level, project.meshes.get, wish)
-
-
-@router.post("/levels/{level}/fits")
-def fits_through(project: TheProject, level: LevelId, wish: FitsRequest) -> Fits:
-    """Whether a player fits along a way, with its narrowest and its lowest place."""
-    project.snapshot.level(level)
-    return fits(project.snapshot, level, project.meshes.get, wish)
 
 
 @router.get("/levels/{level}/export.glb", response_class=Response)

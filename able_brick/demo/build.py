@@ -13,7 +13,7 @@ from able_brick.level.evaluate import path_curve
 from able_brick.level.rows import Path, Surface
 from able_brick.session.delta import Delta
 from able_brick.session.project import Project
-from able_brick.steps.import_pieces import Arrival, ImportPieces
+from able_brick.steps.import_pieces import Imported, ImportPieces
 from able_brick.steps.parse import parse_tool
 
 QUAY = (
@@ -40,11 +40,11 @@ class _Builder:
 
     def bring_in(self, parts: list[Part]) -> dict[str, str]:
         """Parts onto the shelf; piece ids by name."""
-        arrivals = tuple(
-            Arrival(name=p.name, mesh=p.mesh.content_hash, materials=tuple(Surface.of(m) for m in p.materials))
+        imports = tuple(
+            Imported(name=p.name, mesh=p.mesh.content_hash, materials=tuple(Surface.of(m) for m in p.materials))
             for p in parts
         )
-        tool = ImportPieces(file="merrow-lock.glb", arrivals=arrivals)
+        tool = ImportPieces(file="merrow-lock.glb", pieces=imports)
         meshes = {p.mesh.content_hash: p.mesh for p in parts}
         delta = self.project.step(self.level, tool, (), self.project.revision(self.level), meshes=meshes)
         return {r.name: r.id for r in delta.changed if r.kind == "piece"}

@@ -10,21 +10,11 @@ from scipy.spatial.transform import Rotation
 from able_brick.core.mesh.extremes import extreme_points
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import about_pivot
-from able_brick.level.evaluate import box_about_pivot, path_curve, shown_poses
-from able_brick.level.rows import Course, LineArray, Path, Piece, Placement
+from able_brick.level.evaluate import path_curve, shown_poses
+from able_brick.level.rows import Course, LineArray, Path, Placement
 from able_brick.level.snapshot import AThing, Snapshot
 
 _AT_ONCE = 500_000
-
-
-def item_boxes(poses: Floats, piece: Piece) -> tuple[Floats, Floats]:
-    """Lowest and highest corners (N,3) of the boxes round items of a piece, for their pose rows (N,10)."""
-    low, high = box_about_pivot(piece)
-    centre, half = (low + high) / 2, (high - low) / 2
-    turn = Rotation.from_quat(poses[:, 3:7]).as_matrix()
-    middle = np.einsum("nij,nj->ni", turn, centre * poses[:, 7:]) + poses[:, :3]
-    reach = np.einsum("nij,nj->ni", np.abs(turn), half * np.abs(poses[:, 7:]))
-    return middle - reach, middle + reach
 
 
 def box_of(

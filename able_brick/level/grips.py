@@ -8,12 +8,15 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from able_brick.core.errors import UnknownIdError
+from able_brick.core.mesh.faces import face_centre, face_loop
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.dock import Spot
+from able_brick.core.place.items import item_to_world, outward
+from able_brick.core.place.snapping import edge_point
 from able_brick.level.rows import Piece
 from able_brick.level.snapshot import AShown, Snapshot
-from able_brick.level.surface import FaceAt, Load, along, carried, face_centre, item_at, item_of, loop_of, outward
+from able_brick.level.surface import FaceAt, Load, item_at, item_of
 
 FeatureKind = Literal["vertex", "edge", "on edge", "face", "pivot"]
 
@@ -47,7 +50,7 @@ def _face(at: FeatureAt) -> FaceAt:
 
 
 def _spot(piece: Piece, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Spot:
-    loop = carried(mesh.positions[loop_of(mesh, at.face)], pose, piece)
+    loop = item_to_world(mesh.positions[face_loop(mesh, at.face)], pose, piece.pivot, piece.axes)
     return Spot(_point(piece, mesh, pose, at), outward(loop, pose), loop)
 
 
@@ -67,10 +70,10 @@ def _point(piece: Piece, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
     if at.kind == "pivot":
         return np.array(pose[:3])
     if at.kind == "vertex":
-        return np.array(carried(mesh.positions[[at.index]], pose, piece)[0])
+        return np.array(item_to_world(mesh.positions[[at.index]], pose, piece.pivot, piece.axes)[0])
     if at.kind == "edge":
-        out: Floats = carried(mesh.positions[edges[at.index]], pose, piece).mean(axis=0)
+        out: Floats = item_to_world(mesh.positions[edges[at.index]], pose, piece.pivot, piece.axes).mean(axis=0)
         return out
     if at.kind == "on edge":
-        return along(carried(mesh.positions[edges[at.index]], pose, piece), at.share)
-    return np.array(carried(np.array([face_centre(mesh, at.index)]), pose, piece)[0])
+        return edge_point(item_to_world(mesh.positions[edges[at.index]], pose, piece.pivot, piece.axes), at.share)
+    return np.array(item_to_world(np.array([face_centre(mesh, at.index)]), pose, piece.pivot, piece.axes)[0])

@@ -2,27 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel
 
 from able_brick.core.errors import InputError
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.mesh.triangulate import triangulate
+from able_brick.core.place.items import item_to_world
 from able_brick.core.place.pose import vector
 from able_brick.core.walk.fits import FAR, STEP, passage
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Vector
 from able_brick.level.snap import items_of
 from able_brick.level.snapshot import Snapshot
-from able_brick.level.surface import Load, carried
-
-
-class MeasureRequest(BaseModel):
-    """Two features, or three: the angle is then at the second."""
-
-    model_config = ConfigDict(extra="forbid")
-
-    features: list[FeatureAt] = Field(min_length=2, max_length=3)
+from able_brick.level.surface import Load
 
 
 class Measured(BaseModel):
@@ -35,17 +30,6 @@ class Measured(BaseModel):
     distance: float
     along: Vector
     angle: float | None
-
-
-class FitsRequest(BaseModel):
-    """A way between two points on the floor, and a body, metres."""
-
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-
-    start: Vector
-    end: Vector
-    radius: float = Field(0.35, gt=0, le=20)
-    height: float = Field(1.8, gt=0, le=50)
 
 
 class Fits(BaseModel):
@@ -62,9 +46,12 @@ class Fits(BaseModel):
     text: str
 
 
-def measure(snapshot: Snapshot, level: str, load: Load, wish: MeasureRequest) -> Measured:
-    """The distance and the angle between features. Raises UnknownIdError when one is not there (any more)."""
-    spots = [spot_of(snapshot, level, load, f) for f in wish.features]
+def measure(snapshot: Snapshot, level: str, load: Load, features: Sequence[FeatureAt]) -> Measured:
+    """The distance and the angle between two features, or three: the angle is then at the second.
+
+    Raises UnknownIdError when one is not there (any more).
+    """
+    spots = [spot_of(snapshot, level, load, f) for f in features]
     a, b = spots[0].point, spots[1].point
     u, v = (a - b, spots[2].point - b) if len(spots) == 3 else (spots[0].normal, spots[1].normal)
     return Measured(
@@ -82,16 +69,21 @@ def _angle(u: Floats, v: Floats) -> float | None:
     return float(np.degrees(np.arctan2(np.linalg.norm(np.cross(u, v)), u @ v)))
 
 
-def fits(snapshot: Snapshot, level: str, load: Load, wish: FitsRequest) -> Fits:
-    """Whether a player fits along a way. Raises GeometryError for a way of no length or of too much."""
-    if wish.height < 2 * wish.radius:
+def fits(
+    snapshot: Snapshot, level: str, load: Load, start_at: Vector, end_at: Vector, *, radius: float, height: float
+) -> Fits:
+    """Whether a body, metres, fits along the way between two points on the floor.
+
+    Raises GeometryError for a way of no length or of too much.
+    """
+    if height < 2 * radius:
         raise InputError(
-            f"A body of {wish.height:g} m is lower than it is wide; give a height of {2 * wish.radius:g} m or more.",
+            f"A body of {height:g} m is lower than it is wide; give a height of {2 * radius:g} m or more.",
             field="height",
         )
-    start, end = np.asarray(wish.start), np.asarray(wish.end)
+    start, end = np.asarray(start_at), np.asarray(end_at)
     near = _triangles(snapshot, level, load, start, end)
-    found = passage(start, end, near, radius=wish.radius, height=wish.height)
+    found = passage(start, end, near, radius=radius, height=height)
     width = f"{found.width:.2f} m wide at the narrowest" if found.width else "a wall is in the way"
     if found.width is None:
         width = "open to the sides"
@@ -115,7 +107,7 @@ def _triangles(snapshot: Snapshot, level: str, load: Load, start: Floats, end: F
     for k in np.flatnonzero(((items.low <= high) & (items.high >= low)).all(axis=1)):
         piece = snapshot.pieces[items.pieces[k]]
         mesh = load(piece.mesh)
-        tri = carried(mesh.positions, items.poses[k], piece)[mesh.corners[triangulate(mesh)[0]]]
+        tri = item_to_world(mesh.positions, items.poses[k], piece.pivot, piece.axes)[mesh.corners[triangulate(mesh)[0]]]
         near = ((tri.min(axis=1) <= high) & (tri.max(axis=1) >= low)).all(axis=1)
         out.append(tri[near])
     return np.concatenate(out) if out else np.empty((0, 3, 3))

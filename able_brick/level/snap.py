@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel
 
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import plain
-from able_brick.core.place.pose import ORIGIN, about_pivot, rotation, vector
+from able_brick.core.place.items import item_boxes, item_from_world, item_to_world
+from able_brick.core.place.pose import vector
 from able_brick.core.place.snapping import KINDS, mesh_features, on_segments
-from able_brick.level.boxes import item_boxes
-from able_brick.level.evaluate import shown_poses
+from able_brick.level.evaluate import box_about_pivot, shown_poses
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Group, Path, Piece, Placement, Vector
 from able_brick.level.snapshot import AShown, Snapshot, Things
-from able_brick.level.surface import Load, carried
+from able_brick.level.surface import Load
 
 SnapKind = Literal["vertex", "edge", "face", "pivot", "path point", "on edge"]
 #: How much further away than a vertex, in reaches, each kind may be to be preferred over it: less is stronger.
@@ -31,20 +32,6 @@ _WEIGHT: dict[SnapKind, float] = {
 }
 _MOST_GRIPS = 64
 _MOST_ITEMS = 400
-
-
-class SnapRequest(BaseModel):
-    """A selection displaced by a vector, and how near a feature must be, metres.
-
-    `along` are the directions in which it may still move: one, two, or none for all.
-    """
-
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-
-    selection: list[str] = Field(max_length=10_000)
-    by: Vector
-    reach: float = Field(gt=0, le=1000)
-    along: list[Vector] = Field(default=[], max_length=3)
 
 
 class Snap(BaseModel):
@@ -91,7 +78,7 @@ def items_of(snapshot: Snapshot, things: Things) -> Items:
         if not len(poses):
             continue
         rows.append(poses)
-        boxes.append(np.stack(item_boxes(poses, snapshot.pieces[piece]), axis=1))
+        boxes.append(np.stack(item_boxes(poses, *box_about_pivot(snapshot.pieces[piece])), axis=1))
         names += [o.id for o, n in owners for _ in range(n)]
         numbers += [k for _, n in owners for k in range(n)]
         pieces += [piece] * len(poses)
@@ -133,30 +120,41 @@ class _Found:
     landing: FeatureAt | None
 
 
-def snap(snapshot: Snapshot, level: str, load: Load, wish: SnapRequest) -> Snap | None:
-    """The nearest meeting of a grip of the moved things with a vertex, edge middle, face centre, pivot, path point or
-    edge of the others; None where nothing is within reach."""
+def snap(
+    snapshot: Snapshot,
+    level: str,
+    load: Load,
+    selection: Iterable[str],
+    by: Vector,
+    reach: float,
+    along: Sequence[Vector],
+) -> Snap | None:
+    """The nearest meeting of a grip of a selection, displaced by a vector, with a vertex, edge middle, face centre,
+    pivot, path point or edge of the others; None where nothing is within reach, metres.
+
+    `along` are the directions in which it may still move: one, two, or none for all.
+    """
     things = snapshot.of(level)
-    moved = {t.id for s in wish.selection if (top := things.get(s)) is not None for t in things.under(top)}
+    moved = {t.id for s in selection if (top := things.get(s)) is not None for t in things.under(top)}
     moved |= {course.id for path in moved for course in things.courses(path)}
     items = items_of(snapshot, things)
-    grips = _grips(snapshot, load, items, moved, np.asarray(wish.by))
+    grips = _grips(snapshot, load, items, moved, np.asarray(by))
     if not grips:
         return None
     points = np.stack([g.point for g in grips])
-    best = _nearest_path_point(things, moved, grips, points, wish.reach)
-    low, high = points.min(axis=0) - wish.reach, points.max(axis=0) + wish.reach
+    best = _nearest_path_point(things, moved, grips, points, reach)
+    low, high = points.min(axis=0) - reach, points.max(axis=0) + reach
     near = np.flatnonzero(((items.low <= high) & (items.high >= low)).all(axis=1))
     near = near[[items.things[k] not in moved for k in near]] if len(near) else near
     if len(near) > _MOST_ITEMS:
         middle = (items.low[near] + items.high[near]) / 2
         near = near[np.argsort(np.linalg.norm(middle - points.mean(axis=0), axis=1))[:_MOST_ITEMS]]
     for k in near:
-        inside = ((points >= items.low[k] - wish.reach) & (points <= items.high[k] + wish.reach)).all(axis=1)
+        inside = ((points >= items.low[k] - reach) & (points <= items.high[k] + reach)).all(axis=1)
         some = [g for g, ok in zip(grips, inside, strict=True) if ok]
         if some:
-            best = _better(best, _nearest(snapshot, load, items, int(k), some, wish.reach))
-    return None if best is None else _told(best, wish)
+            best = _better(best, _nearest(snapshot, load, items, int(k), some, reach))
+    return None if best is None else _told(best, by, along)
 
 
 def _grips(snapshot: Snapshot, load: Load, items: Items, moved: set[str], by: Floats) -> list[_Grip]:
@@ -169,7 +167,7 @@ def _grips(snapshot: Snapshot, load: Load, items: Items, moved: set[str], by: Fl
         known = mesh_features(mesh)
         pose = items.poses[k]
         if len(mine) <= 8:
-            at = carried(mesh.positions[known.grips], pose, piece) + by
+            at = item_to_world(mesh.positions[known.grips], pose, piece.pivot, piece.axes) + by
             for v, point in zip(known.grips.tolist(), at, strict=True):
                 face = int(known.face[v])
                 here = FeatureAt(thing=items.things[k], item=items.numbers[k], kind="vertex", index=v, face=face)
@@ -210,14 +208,14 @@ def _nearest(snapshot: Snapshot, load: Load, items: Items, k: int, grips: list[_
     known = mesh_features(load(piece.mesh))
     thing, item = items.things[k], items.numbers[k]
     points = np.stack([g.point for g in grips])
-    local = _into(points, pose, piece)
+    local = item_from_world(points, pose, piece.pivot, piece.axes)
     shrink = float(np.abs(pose[7:]).min())
     best: _Found | None = None
     near: Any = known.tree.query_ball_point(local, reach / max(shrink, 1e-9))
     for grip, some in zip(grips, near, strict=True):
         if not some:
             continue
-        there = carried(known.points[some], pose, piece)
+        there = item_to_world(known.points[some], pose, piece.pivot, piece.axes)
         away = np.linalg.norm(there - grip.point, axis=1) / reach
         weights = np.array([_WEIGHT[KINDS[kind]] for kind in known.kind[some]])  # type: ignore[index]
         score = np.where(away <= 1, away + weights, np.inf)
@@ -233,7 +231,7 @@ def _nearest(snapshot: Snapshot, load: Load, items: Items, k: int, grips: list[_
         here = FeatureAt(thing=thing, item=item, kind="pivot")
         best = _better(best, _Found(float(to_pivot[g]) + _WEIGHT["pivot"], "pivot", grips[g], pose[:3], here))
     if best is None and len(known.edges):
-        segments = carried(known.edges.reshape(-1, 3), pose, piece).reshape(-1, 2, 3)
+        segments = item_to_world(known.edges.reshape(-1, 3), pose, piece.pivot, piece.axes).reshape(-1, 2, 3)
         for grip in grips:
             places, away = on_segments(grip.point, segments)
             e = int(np.argmin(away))
@@ -243,26 +241,17 @@ def _nearest(snapshot: Snapshot, load: Load, items: Items, k: int, grips: list[_
     return best
 
 
-def _into(points: Floats, pose: Floats, piece: Piece) -> Floats:
-    """Points (n,3) of the world in the coordinates of a piece's mesh, for the pose row (10,) of an item."""
-    q = (float(pose[3]), float(pose[4]), float(pose[5]), float(pose[6]))
-    local = rotation(q).inv().apply(points - pose[:3]) / pose[7:]
-    x, y, z, w = piece.axes
-    out: Floats = about_pivot(local, ORIGIN, (-x, -y, -z, w)) + piece.pivot
-    return out
-
-
-def _told(found: _Found, wish: SnapRequest) -> Snap:
+def _told(found: _Found, by: Vector, along: Sequence[Vector]) -> Snap:
     """The displacement that brings the grip there, as far as the directions allow it."""
     rest = found.point - found.grip.point
-    if wish.along:
-        basis = np.linalg.qr(np.array(wish.along, np.float64).T)[0]
+    if along:
+        basis = np.linalg.qr(np.array(along, np.float64).T)[0]
         allowed = basis @ (basis.T @ rest)
     else:
         allowed = rest
-    by = np.asarray(wish.by) + allowed
+    shift = np.asarray(by) + allowed
     return Snap(
-        by=plain(by),
+        by=plain(shift),
         kind=found.kind,
         point=vector(found.point),
         meets=bool(np.linalg.norm(rest - allowed) <= 1e-9),

@@ -8,11 +8,14 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from able_brick.core.errors import GeometryError, SelectionError, UnknownIdError
+from able_brick.core.errors import UnknownIdError
+from able_brick.core.mesh.faces import face_centre, face_loop
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
+from able_brick.core.place.items import item_to_world, outward
 from able_brick.core.place.pivots import up_along
-from able_brick.core.place.pose import Quaternion, Vector, rotation, to_world, vector
+from able_brick.core.place.pose import Quaternion, Vector, rotation, vector
+from able_brick.core.place.snapping import edge_point, edge_share
 from able_brick.level.evaluate import shown_poses
 from able_brick.level.rows import Course, LineArray, Piece, Placement
 from able_brick.level.snapshot import AShown, Snapshot
@@ -79,35 +82,10 @@ def item_of(snapshot: Snapshot, load: Load, thing: AShown, at: FaceAt) -> tuple[
     return piece, mesh, poses.rows()[at.item]
 
 
-def carried(points: Floats, pose: Floats, piece: Piece) -> Floats:
-    """Points (n,3) of a piece's mesh in the world, for the pose row (10,) of an item."""
-    p, q, s = (tuple(float(v) for v in part) for part in (pose[:3], pose[3:7], pose[7:]))
-    return to_world(points, p, q, s, piece.pivot, piece.axes)  # type: ignore[arg-type]
-
-
-def newell(loop: Floats) -> Floats:
-    """Unit normal (3,) of a loop of points (n,3); GeometryError where it has no area."""
-    n = np.cross(loop - loop[0], np.roll(loop, -1, axis=0) - loop[0]).sum(axis=0)
-    size = float(np.linalg.norm(n))
-    if size <= 0:
-        raise GeometryError("That face has no area; nothing can stand on it.")
-    out: Floats = n / size
-    return out
-
-
-def loop_of(mesh: PolyMesh, face: int) -> np.ndarray:
-    return mesh.corners[mesh.face_starts[face] : mesh.face_starts[face + 1]]
-
-
-def outward(loop: Floats, pose: Floats) -> Floats:
-    """Unit normal (3,) of a face's loop (n,3) in the world; a mirrored size in the pose row (10,) turns it round."""
-    return newell(loop) * (-1.0 if float(np.prod(pose[7:])) < 0 else 1.0)
-
-
 def ground_of(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> Ground:
     """The plane of a face as it stands in the level."""
     piece, mesh, pose = item_at(snapshot, level, load, at)
-    loop = carried(mesh.positions[loop_of(mesh, at.face)], pose, piece)
+    loop = item_to_world(mesh.positions[face_loop(mesh, at.face)], pose, piece.pivot, piece.axes)
     normal = outward(loop, pose)
     return Ground(point=vector(loop.mean(axis=0)), turn=up_along(normal))
 
@@ -121,20 +99,6 @@ def on_ground(ground: Ground, point: Vector) -> Vector:
 
 #: How near a place on an edge must be to be meant, in the reach of a vertex: the middle of a narrow face is meant, too.
 _CLOSE = 0.4
-
-
-def on_edge(ends: Floats, target: Floats, unit: float) -> tuple[float, float]:
-    """The share of an edge with ends (2,3) at which it is nearest to a point (3,), and how far from the nearer end
-    that is, in whole units; as it is for a unit of 0, and where the edge has no room for a unit."""
-    length = float(np.linalg.norm(ends[1] - ends[0]))
-    if length <= 0:
-        return 0.0, 0.0
-    share = float(np.clip((target - ends[0]) @ (ends[1] - ends[0]) / length**2, 0.0, 1.0))
-    back = share > 0.5
-    away = length * (1.0 - share if back else share)
-    if 0 < unit <= length / 2:
-        away = min(round(away / unit) * unit, length / 2)
-    return (1.0 - away / length if back else away / length), away
 
 
 def nearest_feature(
@@ -152,9 +116,9 @@ def nearest_feature(
     reach, else the centre of the face. With `pivot` the pivot of the item, wherever that is; with a unit also a place
     on an edge that is close, so many units from the nearer end, or anywhere for 0."""
     piece, mesh, pose = item_at(snapshot, level, load, at)
-    loop = loop_of(mesh, at.face)
+    loop = face_loop(mesh, at.face)
     corners = mesh.positions[loop]
-    world = carried(corners, pose, piece)
+    world = item_to_world(corners, pose, piece.pivot, piece.axes)
     normal = outward(world, pose)
     middles = (world + np.roll(world, -1, axis=0)) / 2
     target = np.asarray(point)
@@ -179,47 +143,14 @@ def nearest_feature(
         return Feature(kind="edge", index=edge, point=vector(middles[m]), **base)
     if unit is not None:
         ends = np.stack([world, np.roll(world, -1, axis=0)], axis=1)
-        spots = [on_edge(pair, target, 0.0)[0] for pair in ends]
+        spots = [edge_share(pair, target, 0.0)[0] for pair in ends]
         away = [float(np.linalg.norm(p[0] + s * (p[1] - p[0]) - target)) for p, s in zip(ends, spots, strict=True)]
         e = int(np.argmin(away))
         if away[e] <= _CLOSE * reach:
             edge = int(topology(mesh).corner_edge[mesh.face_starts[at.face] + e])
-            pair = carried(mesh.positions[topology(mesh).edges[edge]], pose, piece)
-            share, far = on_edge(pair, target, unit)
-            where = vector(along(pair, share))
+            pair = item_to_world(mesh.positions[topology(mesh).edges[edge]], pose, piece.pivot, piece.axes)
+            share, far = edge_share(pair, target, unit)
+            where = vector(edge_point(pair, share))
             return Feature(kind="on edge", index=edge, share=share, away=far, point=where, **base)
-    centre = carried(np.array([face_centre(mesh, at.face)]), pose, piece)[0]
+    centre = item_to_world(np.array([face_centre(mesh, at.face)]), pose, piece.pivot, piece.axes)[0]
     return Feature(kind="face", index=at.face, point=vector(centre), **base)
-
-
-def along(ends: Floats, share: float) -> Floats:
-    """The point (3,) at a share of an edge with ends (2,3); its ends themselves at 0 and 1."""
-    out: Floats = (1.0 - share) * ends[0] + share * ends[1]
-    return out
-
-
-def face_centre(mesh: PolyMesh, face: int) -> Floats:
-    """Centroid (3,) of a face, from the fan about its first corner, weighted by signed area."""
-    p = mesh.positions[loop_of(mesh, face)]
-    normal = newell(p)
-    fan = np.stack([np.broadcast_to(p[0], p[1:-1].shape), p[1:-1], p[2:]], axis=1)
-    area = np.cross(fan[:, 1] - fan[:, 0], fan[:, 2] - fan[:, 0]) @ normal
-    out: Floats = (fan.mean(axis=1) * area[:, None]).sum(axis=0) / area.sum()
-    return out
-
-
-def feature_place(mesh: PolyMesh, kind: str, index: int) -> tuple[Floats, Floats]:
-    """Where a feature is in its mesh (3,), and the normal there (3,): the face's, or the mean of the faces round it."""
-    limits = {"vertex": mesh.vertex_count, "edge": len(topology(mesh).edges), "face": mesh.face_count}
-    if not 0 <= index < limits[kind]:
-        raise SelectionError(f"The piece has no {kind} {index}; pick again.", received=index, allowed=limits[kind])
-    if kind == "face":
-        return face_centre(mesh, index), newell(mesh.positions[loop_of(mesh, index)])
-    if kind == "vertex":
-        at, faces = mesh.positions[index], mesh.corner_face[mesh.corners == index]
-    else:
-        ends = topology(mesh).edges[index]
-        at, faces = mesh.positions[ends].mean(axis=0), mesh.corner_face[topology(mesh).corner_edge == index]
-    total = sum((newell(mesh.positions[loop_of(mesh, int(f))]) for f in faces), np.zeros(3))
-    size = float(np.linalg.norm(total))
-    return np.array(at), total / size if size > 1e-9 else np.array([0.0, 1.0, 0.0])

@@ -21,7 +21,7 @@ from able_brick.steps.tool import Stage, Tool
 MOST_PLACED: Final = 200_000
 
 
-class Arrival(BaseModel):
+class Imported(BaseModel):
     """One mesh that has been read and stored under its hash, with the places where it stood in the file.
 
     The pivot is the mesh's origin, or with `base_pivot` the middle of the box's underside. `within` are the numbers of
@@ -38,7 +38,7 @@ class Arrival(BaseModel):
     base_pivot: bool = False
 
 
-class ArrivalGroup(BaseModel):
+class ImportedGroup(BaseModel):
     """A group of a file: its pivot in the world, and the number of the group that it is in, which comes before it."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
@@ -62,30 +62,32 @@ class ImportPieces(Tool):
     icon: ClassVar[str] = "import"
 
     file: str = field("", "File", "Name of the file", max_length=300)
-    arrivals: tuple[Arrival, ...] = field((), "Pieces", "What was in the file", max_length=100_000)
-    groups: tuple[ArrivalGroup, ...] = field((), "Groups", "The groups of the file", max_length=100_000)
+    pieces: tuple[Imported, ...] = PydanticField(
+        (), title="Pieces", description="What was in the file", max_length=100_000
+    )
+    groups: tuple[ImportedGroup, ...] = field((), "Groups", "The groups of the file", max_length=100_000)
     place: bool = field(False, "Place", "Put the pieces where they stood in the file")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        if not self.arrivals:
-            raise InputError("Nothing to bring in.", field="arrivals")
+        if not self.pieces:
+            raise InputError("Nothing to bring in.", field="pieces")
         made: list[str] = []
         groups: dict[int, str] = {}
-        for arrival in self.arrivals:
-            mesh = draft.load(arrival.mesh)
-            pivot = box_anchor(mesh, Along.MIDDLE, Along.LOW, Along.MIDDLE) if arrival.base_pivot else ORIGIN
+        for one in self.pieces:
+            mesh = draft.load(one.mesh)
+            pivot = box_anchor(mesh, Along.MIDDLE, Along.LOW, Along.MIDDLE) if one.base_pivot else ORIGIN
             piece = Piece(
                 id=draft.new_id("piece"),
-                name=draft.unique_name(arrival.name, "piece"),
-                mesh=arrival.mesh,
-                materials=arrival.materials,
+                name=draft.unique_name(one.name, "piece"),
+                mesh=one.mesh,
+                materials=one.materials,
                 pivot=pivot,
                 facts=facts(mesh),
             )
             draft.put(piece)
             made.append(piece.id)
-            for k, (name, position, turn, size) in enumerate(arrival.stands if self.place else ()):
-                within = arrival.within[k] if k < len(arrival.within) else None
+            for k, (name, position, turn, size) in enumerate(one.stands if self.place else ()):
+                within = one.within[k] if k < len(one.within) else None
                 draft.put(
                     Placement(
                         id=draft.new_id("placement"),

@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from able_brick.core.errors import InputError, SelectionError
+from able_brick.core.mesh.faces import feature_place
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path.course import running_axis, side_shift
 from able_brick.core.place.copies import on_grid
@@ -27,7 +28,6 @@ from able_brick.level.evaluate import axis_vector, box_about_pivot
 from able_brick.level.field import field
 from able_brick.level.rows import Course, LineArray, Piece, Placement, Quaternion, Vector
 from able_brick.level.snapshot import ARow
-from able_brick.level.surface import feature_place
 from able_brick.steps.draft import Draft, facts, pieces_of
 from able_brick.steps.tool import Need, Stage, Tool
 

@@ -17,12 +17,12 @@ def step(client: TestClient, tool: str, *selection: str, revision: int | None = 
 
 
 def arrived(client: TestClient, files: dict[str, bytes], **form: Any) -> dict[str, Any]:
-    """The arrival of files, when its reading has ended."""
-    sent = client.post("/api/arrivals", files=[("files", (n, d)) for n, d in files.items()], data=form)
+    """The import of files, when its reading has ended."""
+    sent = client.post("/api/imports", files=[("files", (n, d)) for n, d in files.items()], data=form)
     assert sent.status_code == 202, sent.text
     now: dict[str, Any] = sent.json()
     while now["state"] == "reading":
-        now = client.get(f"/api/arrivals/{now['id']}", params={"seen": now["share"]}).json()
+        now = client.get(f"/api/imports/{now['id']}", params={"seen": now["share"]}).json()
     return now
 
 
@@ -30,7 +30,7 @@ def bring_in(client: TestClient, files: dict[str, bytes], **how: Any) -> dict[st
     """The change that accepting files made."""
     read = arrived(client, files)
     assert read["state"] == "ready", read["reason"]
-    reply = client.post(f"/api/arrivals/{read['id']}/accept", json={"level": "level-1", "revision": 0, **how})
+    reply = client.post(f"/api/imports/{read['id']}/accept", json={"level": "level-1", "revision": 0, **how})
     assert reply.status_code == 200, reply.text
     made: dict[str, Any] = reply.json()
     return made

@@ -129,7 +129,7 @@ def test_bad_files_change_nothing(client: TestClient, data: bytes, text: str) ->
     read = arrived(client, {"x.glb": data})
     assert read["state"] == "failed"
     assert text in read["reason"]
-    reply = client.post(f"/api/arrivals/{read['id']}/accept", json={"level": "level-1", "revision": 0})
+    reply = client.post(f"/api/imports/{read['id']}/accept", json={"level": "level-1", "revision": 0})
     assert reply.status_code == 422
     assert text in reply.json()["detail"]
     assert client.get("/api/levels/level-1").json()["revision"] == 0
@@ -267,7 +267,7 @@ def test_textures_come_in_stay_and_go(client: TestClient, tmp_path: Path) -> Non
     assert client.get("/api/textures/nothing").status_code == 422
 
 
-def test_arrivals_are_taken_as_one_piece_with_their_base_as_pivot(client: TestClient) -> None:
+def test_imports_are_taken_as_one_piece_with_their_base_as_pivot(client: TestClient) -> None:
     step_, drum = Part("Step", ZOO["box"](), (Material("oak"),)), Part("Drum", ZOO["drum"](), (Material("iron"),))
     data = write_glb([step_, drum], [Node("low", 0, (4, 0, 0)), Node("high", 1, (4, 2, 0)), Node("again", 0)])
     read = arrived(client, {"both.glb": data})
@@ -292,13 +292,13 @@ def test_an_arrival_is_kept_when_it_cannot_be_accepted_yet(client: TestClient) -
     read = arrived(client, {"trial.glb": write_glb([Part("a", ZOO["box"]())])})
     step(client, "add_shape")
     body = {"level": "level-1", "revision": 0}
-    assert client.post(f"/api/arrivals/{read['id']}/accept", json=body).status_code == 409
-    assert client.post(f"/api/arrivals/{read['id']}/accept", json={**body, "revision": 1}).status_code == 200
-    assert client.post(f"/api/arrivals/{read['id']}/accept", json={**body, "revision": 2}).status_code == 404
+    assert client.post(f"/api/imports/{read['id']}/accept", json=body).status_code == 409
+    assert client.post(f"/api/imports/{read['id']}/accept", json={**body, "revision": 1}).status_code == 200
+    assert client.post(f"/api/imports/{read['id']}/accept", json={**body, "revision": 2}).status_code == 404
     gone = arrived(client, {"trial.glb": write_glb([Part("a", ZOO["box"]())])})
-    assert client.delete(f"/api/arrivals/{gone['id']}").status_code == 204
-    assert client.get(f"/api/arrivals/{gone['id']}").status_code == 404
-    again = client.put(f"/api/arrivals/{gone['id']}", json={"weld": False})
+    assert client.delete(f"/api/imports/{gone['id']}").status_code == 204
+    assert client.get(f"/api/imports/{gone['id']}").status_code == 404
+    again = client.put(f"/api/imports/{gone['id']}", json={"weld": False})
     assert again.status_code == 404
 
 

@@ -126,7 +126,7 @@ def test_strangers_are_refused(client: TestClient, headers: dict[str, str], meth
 
 def test_a_form_of_another_page_that_comes_as_navigation_is_refused(client: TestClient) -> None:
     headers = {"sec-fetch-site": "cross-site", "sec-fetch-mode": "navigate"}
-    sent = client.post("/api/arrivals", files=[("files", ("brick.obj", OBJ))], headers=headers)
+    sent = client.post("/api/imports", files=[("files", ("brick.obj", OBJ))], headers=headers)
     assert sent.status_code == 403
     headers = {"sec-fetch-site": "same-origin", "sec-fetch-mode": "cors"}
     assert client.get("/api/levels", headers=headers).status_code == 200
@@ -231,8 +231,8 @@ def test_a_full_temporary_folder_is_told_in_words(client: TestClient, monkeypatc
         raise OSError(28, "No space left on device")
 
     with monkeypatch.context() as patch:
-        patch.setattr("able_brick.jobs.arrivals.Arrivals._begin", full)
-        reply = client.post("/api/arrivals", files=[("files", ("brick.obj", OBJ))])
+        patch.setattr("able_brick.jobs.imports.Imports._begin", full)
+        reply = client.post("/api/imports", files=[("files", ("brick.obj", OBJ))])
     assert reply.status_code == 507, reply.text
     assert "temporary folder is full" in reply.json()["detail"]
     assert bring_in(client, {"brick.obj": OBJ})["revision"] == 1

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import json
 import struct
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -319,7 +320,8 @@ def test_gltf_sparse_accessors_replace_values() -> None:
 
 
 def test_gltf_textures_that_would_fill_the_memory_are_left_out_and_told() -> None:
-    bomb = PNG[:16] + struct.pack(">II", 60_000, 60_000) + PNG[24:]
+    head = b"IHDR" + struct.pack(">II", 60_000, 60_000) + PNG[24:29]
+    bomb = PNG[:12] + head + struct.pack(">I", zlib.crc32(head)) + PNG[33:]
     document, binary = gltf(
         images=[{"uri": "data:image/png;base64," + base64.b64encode(bomb).decode()}],
         textures=[{"source": 0}],

@@ -17,7 +17,7 @@ from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.path.frames import following, upright
 from able_brick.core.place.copies import line, on_grid, repeated
 from able_brick.core.place.pivots import Along, box_anchor, compensated, mass_anchor
-from able_brick.core.place.pose import from_degrees, quaternion, stand_of, to_world
+from able_brick.core.place.pose import decompose, from_degrees, quaternion, to_world
 from able_brick.core.shapes.box import box
 
 number = st.floats(-50, 50)
@@ -70,7 +70,7 @@ def test_matrices_are_taken_apart_again(position, degrees, size) -> None:
     matrix = np.eye(4)
     matrix[:3, :3] = Rotation.from_quat(turn).as_matrix() * size
     matrix[:3, 3] = position
-    p, q, s = stand_of(matrix)
+    p, q, s = decompose(matrix)
     assert p == pytest.approx(position)
     assert s == pytest.approx(size)
     assert abs(float(np.dot(q, turn))) == pytest.approx(1)

@@ -29,7 +29,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.shapes.box import box
 from able_brick.level.rows import Surface
 from able_brick.session.project import Project
-from able_brick.steps.import_pieces import Arrival, ImportPieces
+from able_brick.steps.import_pieces import Imported, ImportPieces
 from able_brick.steps.parse import parse_tool
 from able_brick.store import leftover
 
@@ -73,8 +73,8 @@ def accept(project: Project, level: str, revision: int, chance: random.Random) -
         mesh = box(chance.uniform(1, 9), 1.0, 1.0, divisions=(40, 20, 20))
         meshes[mesh.content_hash] = mesh
     stone = Surface(name="Stone", colour=(0.5, 0.5, 0.5, 1.0))
-    rows = tuple(Arrival(name="Block", mesh=key, materials=(stone,)) for key in meshes)
-    project.step(level, ImportPieces(file="blocks.glb", arrivals=rows), (), revision, meshes=meshes)
+    rows = tuple(Imported(name="Block", mesh=key, materials=(stone,)) for key in meshes)
+    project.step(level, ImportPieces(file="blocks.glb", pieces=rows), (), revision, meshes=meshes)
 
 
 def killed(act: Callable[[Tell], None], after: float) -> list[Any]:

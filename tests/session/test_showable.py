@@ -9,7 +9,7 @@ import pytest
 from able_brick.core.errors import AbleBrickError
 from able_brick.level.rows import Surface
 from able_brick.session import project as project_module
-from able_brick.steps.import_pieces import Arrival, ImportPieces
+from able_brick.steps.import_pieces import Imported, ImportPieces
 from tests.session.bench import Bench
 
 FAR = 9e6
@@ -115,7 +115,7 @@ def test_pieces_that_no_file_brought_are_refused_like_all_others(full: Bench, ch
     values["mesh"] = preview if values["mesh"] == "preview" else values["mesh"]
     before = full.state()
     with pytest.raises(AbleBrickError):
-        full.do("import_pieces", file="x.glb", place=True, arrivals=[_plain(values)])
+        full.do("import_pieces", file="x.glb", place=True, pieces=[_plain(values)])
     assert full.state() == before
     full.whole()
 
@@ -152,10 +152,10 @@ def test_a_tab_that_cannot_be_told_spoils_nothing(full: Bench) -> None:
 def test_brought_in_meshes_may_be_larger_than_what_is_kept_in_memory(full: Bench) -> None:
     mesh = full.project.meshes.get(full.rows()["piece-1"].mesh)
     full.project.meshes._meshes.most = 10
-    arrival = Arrival(name="Large", mesh=mesh.content_hash, materials=(STONE,))
-    tool = ImportPieces(file="x.glb", arrivals=(arrival,))
+    incoming = Imported(name="Large", mesh=mesh.content_hash, materials=(STONE,))
+    tool = ImportPieces(file="x.glb", pieces=(incoming,))
     fresh = type(mesh).trusted(mesh.positions * 3, mesh.face_starts, mesh.corners, facet=mesh.facet)
-    tool = ImportPieces(file="x.glb", arrivals=(arrival.model_copy(update={"mesh": fresh.content_hash}),))
+    tool = ImportPieces(file="x.glb", pieces=(incoming.model_copy(update={"mesh": fresh.content_hash}),))
     revision = full.project.revision(full.level)
     full.project.step(full.level, tool, (), revision, meshes={fresh.content_hash: fresh})
     full.whole()

@@ -11,15 +11,17 @@ from hypothesis import strategies as st
 
 from able_brick.core.errors import GeometryError, InputError, SelectionError, UnknownIdError
 from able_brick.core.mesh.combine import with_positions
+from able_brick.core.mesh.faces import feature_place
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.pivots import permutation, up_along
 from able_brick.core.place.pose import from_degrees, rotation
+from able_brick.core.place.snapping import edge_point, edge_share
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit
-from able_brick.level.surface import FaceAt, along, feature_place, ground_of, nearest_feature, on_edge
+from able_brick.level.surface import FaceAt, ground_of, nearest_feature
 from able_brick.steps.draft import facts
-from able_brick.steps.import_pieces import Arrival, ImportPieces
+from able_brick.steps.import_pieces import Imported, ImportPieces
 from able_brick.steps.registry import apply
 from tests.steps.test_steps import BEND, Sheet
 from tests.zoo import ZOO
@@ -119,10 +121,8 @@ def test_dimensions_of_another_shape_or_of_no_shape_are_refused() -> None:
         sheet.do("add_shape", shape={"kind": "cylinder", "rows": 0})
     mesh = ZOO["ball"]()
     sheet.meshes[mesh.content_hash] = mesh
-    arrivals = (Arrival(name="Ball", mesh=mesh.content_hash, materials=()),)
-    change = apply(
-        sheet.snapshot, "level-1", ImportPieces(file="b.ply", arrivals=arrivals), (), sheet.meshes.__getitem__
-    )
+    imports = (Imported(name="Ball", mesh=mesh.content_hash, materials=()),)
+    change = apply(sheet.snapshot, "level-1", ImportPieces(file="b.ply", pieces=imports), (), sheet.meshes.__getitem__)
     sheet.snapshot = sheet.snapshot.with_edits(change.edits, change.counters)
     with pytest.raises(SelectionError, match="was not drawn from a shape"):
         sheet.do("set_dimensions", "piece-3", shape={"kind": "box"})
@@ -269,14 +269,14 @@ def test_a_place_on_an_edge_is_so_many_units_from_its_nearer_end(
     ends = np.stack([a, b])
     length = float(np.linalg.norm(b - a))
     assume(length > 1e-3)
-    share, away = on_edge(ends, target, unit)
-    point = along(ends, share)
+    share, away = edge_share(ends, target, unit)
+    point = edge_point(ends, share)
     assert 0 <= share <= 1
     assert min(np.linalg.norm(point - a), np.linalg.norm(point - b)) == pytest.approx(away, abs=1e-9)
     rounded = unit if unit <= length / 2 else 0.0
     if rounded:
         assert away == pytest.approx(length / 2) or away / unit == pytest.approx(round(away / unit), abs=1e-9)
-    nearest = min(float(np.linalg.norm(along(ends, s) - target)) for s in np.linspace(0, 1, 101))
+    nearest = min(float(np.linalg.norm(edge_point(ends, s) - target)) for s in np.linspace(0, 1, 101))
     assert np.linalg.norm(point - target) <= nearest + rounded / 2 + length / 100
 
 

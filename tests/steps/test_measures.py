@@ -13,7 +13,7 @@ from able_brick.core.errors import GeometryError, InputError, UnknownIdError
 from able_brick.core.walk.fits import passage
 from able_brick.core.walk.rays import first_hits
 from able_brick.level.grips import FeatureAt
-from able_brick.level.measures import FitsRequest, MeasureRequest, fits, measure
+from able_brick.level.measures import fits, measure
 from tests.steps.test_steps import Sheet
 
 
@@ -27,8 +27,8 @@ def doorway(width: float = 1.0, height: float = 2.1) -> Sheet:
 
 
 def through(sheet: Sheet, *, x: float = 0.0, **body: float) -> Any:
-    wish = FitsRequest(start=(x, 0, 3), end=(x, 0, -3), **body)
-    return fits(sheet.snapshot, "level-1", sheet.meshes.__getitem__, wish)
+    size = {"radius": 0.35, "height": 1.8} | body
+    return fits(sheet.snapshot, "level-1", sheet.meshes.__getitem__, (x, 0, 3), (x, 0, -3), **size)
 
 
 def test_a_doorway_is_as_wide_and_as_high_as_it_is_built() -> None:
@@ -76,8 +76,8 @@ def test_the_floor_is_followed_up_stairs() -> None:
     top_at_low_z = points[points[:, 1] > 1.7][:, 2].max() < 0
     if top_at_low_z:
         ends = [(0.0, 0.0, float(high[2]) + 1), (0.0, 1.8, float(low[2]) + 0.05)]
-    wish = FitsRequest(start=ends[0], end=ends[1])
-    found = fits(sheet.snapshot, "level-1", sheet.meshes.__getitem__, wish)
+    load = sheet.meshes.__getitem__
+    found = fits(sheet.snapshot, "level-1", load, ends[0], ends[1], radius=0.35, height=1.8)
     assert found.height == pytest.approx(3.9 - 1.8, abs=1e-6), "lowest on the top step"
 
 
@@ -122,8 +122,7 @@ def test_distances_and_angles_between_features() -> None:
         return FeatureAt(thing=thing, kind=kind, index=index, face=face)
 
     def told(*features: FeatureAt) -> Any:
-        wish = MeasureRequest(features=list(features))
-        return measure(sheet.snapshot, "level-1", sheet.meshes.__getitem__, wish)
+        return measure(sheet.snapshot, "level-1", sheet.meshes.__getitem__, features)
 
     found = told(at("placement-1", "pivot", 0), at("placement-2", "pivot", 0))
     assert (found.distance, found.along) == (10.0, (10.0, 0.0, 0.0))

@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from able_brick.core.mesh.faces import face_centre
 from able_brick.core.place.snapping import mesh_features
 from able_brick.level.grips import spot_of
-from able_brick.level.snap import Snap, SnapRequest, snap
-from able_brick.level.surface import face_centre
+from able_brick.level.snap import Snap, snap
 from tests.steps.test_steps import Sheet
 from tests.zoo import ZOO
 
@@ -27,8 +27,8 @@ def yard() -> Sheet:
 
 
 def ask(sheet: Sheet, by: Any, *selection: str, reach: float = 0.3, along: Any = ()) -> Snap | None:
-    wish = SnapRequest(selection=list(selection or ["placement-1"]), by=by, reach=reach, along=list(along))
-    return snap(sheet.snapshot, "level-1", sheet.meshes.__getitem__, wish)
+    load = sheet.meshes.__getitem__
+    return snap(sheet.snapshot, "level-1", load, selection or ("placement-1",), by, reach, along)
 
 
 def test_a_corner_catches_a_corner_and_lands_on_it_exactly() -> None:

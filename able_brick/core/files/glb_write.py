@@ -215,28 +215,36 @@ def write_view_glb(mesh: PolyMesh) -> bytes:
     """The GLB that the viewport draws: triangles grouped by material (`slot` in extras), then lines.
 
     Lines come as two primitives over the vertices, marked in extras: `outline` (sharp and border edges) and `inner`
-    (all others). Triangles of a face are consecutive, in face order within each slot; `face` gives the face of each.
+    (all others). Triangles of a face are consecutive, in face order within each slot; `face` gives the face of each,
+    `vertex` the mesh's vertex of each vertex of the primitive. Lines are over the mesh's own vertices, and `edge` gives
+    the edge of each, as the topology numbers them.
     """
     binary = _Binary()
     primitives, _ = _primitives(binary, mesh, ())
     _, tri_face = triangulate(mesh)
+    hardware = hardware_vertices(mesh)
     for primitive in primitives:
         slot = primitive["extras"]["slot"]  # type: ignore[index]
         faces = tri_face[mesh.material[tri_face] == slot]
-        primitive["extras"] = {"slot": slot, "face": binary.add(faces.astype("<u4"))}
+        of_slot = hardware.vertex[mesh.material[mesh.corner_face[hardware.corner]] == slot]
+        primitive["extras"] = {
+            "slot": slot,
+            "face": binary.add(faces.astype("<u4")),
+            "vertex": binary.add(of_slot.astype("<u4")),
+        }
     t = topology(mesh)
     sharp = sharp_edges(mesh)
     if len(t.edges):
         position = binary.add(mesh.positions.astype("<f4"), target=_ARRAY, limits=True)
-        for kind, chosen in (("outline", t.edges[sharp]), ("inner", t.edges[~sharp])):
+        for kind, chosen in (("outline", np.flatnonzero(sharp)), ("inner", np.flatnonzero(~sharp))):
             if len(chosen):
-                index = binary.add(_indices(chosen.ravel(), mesh.vertex_count), target=_ELEMENTS)
+                index = binary.add(_indices(t.edges[chosen].ravel(), mesh.vertex_count), target=_ELEMENTS)
                 primitives.append(
                     {
                         "attributes": {"POSITION": position},
                         "indices": index,
                         "mode": 1,
-                        "extras": {"lines": kind},
+                        "extras": {"lines": kind, "edge": binary.add(chosen.astype("<u4"))},
                     }
                 )
     document: Json = {"asset": {"version": "2.0", "generator": "Able Brick"}, "scene": 0}

@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import struct
 from typing import Final, Literal
+
+from PIL.ImageFile import ImageFile
+from PIL.JpegImagePlugin import JpegImageFile
+from PIL.PngImagePlugin import PngImageFile
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.part import Texture
@@ -20,9 +25,9 @@ def texture(name: str, data: bytes, place: str) -> Texture:
     """
     media: Literal["image/png", "image/jpeg"]
     if data[:8] == b"\x89PNG\r\n\x1a\n":
-        media, size = "image/png", _png_size(data)
+        media, size = "image/png", _size(data, PngImageFile)
     elif data[:3] == b"\xff\xd8\xff":
-        media, size = "image/jpeg", _jpeg_size(data)
+        media, size = "image/jpeg", _size(data, JpegImageFile)
     else:
         raise FileError(f"{place} is neither a PNG nor a JPEG picture.", place=place)
     if size is None:
@@ -39,26 +44,10 @@ def texture(name: str, data: bytes, place: str) -> Texture:
     return Texture(clean, media, data)
 
 
-def _png_size(data: bytes) -> tuple[int, int] | None:
-    if len(data) < 33 or data[12:16] != b"IHDR":
+def _size(data: bytes, kind: type[ImageFile]) -> tuple[int, int] | None:
+    """Width and height as the head tells them; None where it is broken. Nothing is unpacked."""
+    try:
+        with kind(io.BytesIO(data)) as picture:
+            return picture.size
+    except (OSError, ValueError, SyntaxError, EOFError, struct.error):
         return None
-    width, height = struct.unpack_from(">II", data, 16)
-    return int(width), int(height)
-
-
-def _jpeg_size(data: bytes) -> tuple[int, int] | None:
-    at = 2
-    while at + 9 <= len(data):
-        if data[at] != 0xFF:
-            return None
-        mark = data[at + 1]
-        if mark == 0xFF:
-            at += 1
-            continue
-        if 0xC0 <= mark <= 0xCF and mark not in (0xC4, 0xC8, 0xCC):
-            height, width = struct.unpack_from(">HH", data, at + 5)
-            return int(width), int(height)
-        if mark in (0xD9, 0xDA):
-            return None
-        at += 2 + int(struct.unpack_from(">H", data, at + 2)[0])
-    return None

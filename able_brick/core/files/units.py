@@ -10,8 +10,8 @@ from typing import Final
 import numpy as np
 
 from able_brick.core.files.part import Instance, Part, Scene
-from able_brick.core.mesh.combine import joined, with_positions
-from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.mesh.combine import joined, turned_over, with_positions
+from able_brick.core.mesh.polymesh import Floats
 
 
 class Unit(StrEnum):
@@ -88,46 +88,11 @@ def standing_parts(scene: Scene) -> list[Part]:
     return out
 
 
-def turned_over(mesh: PolyMesh) -> PolyMesh:
-    """The mesh with every face looking the other way; the first corner of each stays."""
-    starts = np.repeat(mesh.face_starts[:-1], mesh.face_sizes)
-    sizes = np.repeat(mesh.face_sizes, mesh.face_sizes)
-    at = np.arange(len(mesh.corners)) - starts
-    order = starts + (sizes - at) % sizes
-    edge = starts + (sizes - at - 1) % sizes
-    return PolyMesh.trusted(
-        mesh.positions,
-        mesh.face_starts,
-        mesh.corners[order],
-        material=mesh.material,
-        facet=mesh.facet,
-        sharp=mesh.sharp[edge],
-        uv=None if mesh.uv is None else mesh.uv[order],
-        colour=None if mesh.colour is None else mesh.colour[order],
-        smooth_angle=mesh.smooth_angle,
-    )
-
-
 def as_one(parts: Sequence[Part], name: str) -> Part:
     """One part of all, with every material once."""
     materials = list(dict.fromkeys(m for p in parts for m in p.materials))
     meshes = []
     for p in parts:
         slots = np.array([materials.index(m) for m in p.materials] or [0], np.int32)
-        meshes.append(with_material(p.mesh, slots[np.minimum(p.mesh.material, len(slots) - 1)]))
+        meshes.append(p.mesh.replaced(material=slots[np.minimum(p.mesh.material, len(slots) - 1)]))
     return Part(name, joined(meshes), tuple(materials))
-
-
-def with_material(mesh: PolyMesh, material: np.ndarray) -> PolyMesh:
-    """The mesh with other material indices (F)."""
-    return PolyMesh.trusted(
-        mesh.positions,
-        mesh.face_starts,
-        mesh.corners,
-        material=material,
-        facet=mesh.facet,
-        sharp=mesh.sharp,
-        uv=mesh.uv,
-        colour=mesh.colour,
-        smooth_angle=mesh.smooth_angle,
-    )

@@ -15,7 +15,7 @@ from able_brick.core.files.ply_write import write_ply
 from able_brick.core.files.stl_write import write_stl
 from able_brick.core.files.units import Unit, Up, standing_parts, taken_out
 from able_brick.core.mesh.polymesh import Floats
-from able_brick.core.place.pose import stand_of
+from able_brick.core.place.pose import decompose
 
 WRITTEN: Final = (".glb", ".obj", ".ply", ".stl")
 
@@ -50,11 +50,11 @@ def _nodes(scene: Scene) -> list[Node]:
     def inside(group: int | None, frame: Floats) -> tuple[Node, ...]:
         back = np.linalg.inv(frame)
         groups = [
-            Node(g.name, None, *stand_of(back @ g.matrix), children=inside(k, g.matrix), extras={"kind": "group"})
+            Node(g.name, None, *decompose(back @ g.matrix), children=inside(k, g.matrix), extras={"kind": "group"})
             for k, g in enumerate(scene.groups)
             if g.parent == group
         ]
-        return (*groups, *(Node(i.name, i.part, *stand_of(back @ i.matrix)) for i in standing.get(group, ())))
+        return (*groups, *(Node(i.name, i.part, *decompose(back @ i.matrix)) for i in standing.get(group, ())))
 
     standing: dict[int | None, list[Instance]] = {}
     for i in scene.instances:

@@ -42,17 +42,7 @@ def joined(meshes: Sequence[PolyMesh], *, materials: Sequence[int] | None = None
 
 def with_positions(mesh: PolyMesh, positions: Floats) -> PolyMesh:
     """The same faces on other vertex positions (V,3)."""
-    return PolyMesh.trusted(
-        positions,
-        mesh.face_starts,
-        mesh.corners,
-        material=mesh.material,
-        facet=mesh.facet,
-        sharp=mesh.sharp,
-        uv=mesh.uv,
-        colour=mesh.colour,
-        smooth_angle=mesh.smooth_angle,
-    )
+    return mesh.replaced(positions=positions)
 
 
 def moved(mesh: PolyMesh, offset: Sequence[float] | Floats) -> PolyMesh:
@@ -68,14 +58,4 @@ def turned_over(mesh: PolyMesh) -> PolyMesh:
     order = first + (size - place) % size
     # the edge from a corner on is, the other way round, the one that led to it
     edge = first + (size - place - 1) % size
-    return PolyMesh.trusted(
-        mesh.positions,
-        mesh.face_starts,
-        mesh.corners[order],
-        material=mesh.material,
-        facet=mesh.facet,
-        sharp=mesh.sharp[edge],
-        uv=None if mesh.uv is None else mesh.uv[order],
-        colour=None if mesh.colour is None else mesh.colour[order],
-        smooth_angle=mesh.smooth_angle,
-    )
+    return mesh.with_corners(order, sharp=mesh.sharp[edge])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from functools import cached_property
 from typing import Any, Final
 
@@ -156,6 +156,19 @@ class PolyMesh:
             None if colour is None else frozen(colour, np.float64),
             float(smooth_angle),
         )
+
+    def replaced(self, **arrays: Any) -> PolyMesh:
+        """The mesh with other arrays, by their names in the class; the rest stays. They must be sound together."""
+        return PolyMesh.trusted(**({f.name: getattr(self, f.name) for f in fields(self)} | arrays))
+
+    def with_corners(self, order: npt.NDArray[np.integer[Any]], **arrays: Any) -> PolyMesh:
+        """The mesh with its corners, their uv and colours taken in another order (C'), and other arrays by name.
+
+        Flags of edges do not follow by themselves: give `sharp`, and faces where they are others.
+        """
+        kept = {"uv": self.uv, "colour": self.colour}
+        taken = {k: None if a is None else a[order] for k, a in kept.items()}
+        return self.replaced(**({"corners": self.corners[order]} | taken | arrays))
 
     @property
     def vertex_count(self) -> int:

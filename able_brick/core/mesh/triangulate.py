@@ -89,15 +89,10 @@ def triangulated(mesh: PolyMesh) -> PolyMesh:
     tris, face = triangulate(mesh)
     corner = tris.astype(np.int64)
     sharp = mesh.sharp[corner] & (mesh.next_corner[corner] == np.roll(corner, -1, axis=1))
-    flat = corner.ravel()
-    return PolyMesh.trusted(
-        mesh.positions,
-        np.arange(len(tris) + 1) * 3,
-        mesh.corners[flat],
+    return mesh.with_corners(
+        corner.ravel(),
+        face_starts=np.arange(len(tris) + 1) * 3,
         material=mesh.material[face],
         facet=mesh.facet[face],
         sharp=sharp.ravel(),
-        uv=None if mesh.uv is None else mesh.uv[flat],
-        colour=None if mesh.colour is None else mesh.colour[flat],
-        smooth_angle=mesh.smooth_angle,
     )

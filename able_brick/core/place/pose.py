@@ -120,12 +120,12 @@ def about_pivot(points: Floats, pivot: Vector, axes: Quaternion = IDENTITY) -> F
     return away if axes == IDENTITY else rotated((-x, -y, -z, w), away)
 
 
-def stand_of(matrix: Floats) -> tuple[Vector, Quaternion, Vector]:
+def decompose(matrix: Floats) -> tuple[Vector, Quaternion, Vector]:
     """Position, turn and size of a 4×4 matrix; a skew is lost, a mirror becomes a negative size along X."""
-    return stands_of(matrix[None])[0]
+    return decompose_all(matrix[None])[0]
 
 
-def stands_of(matrices: Floats) -> list[tuple[Vector, Quaternion, Vector]]:
+def decompose_all(matrices: Floats) -> list[tuple[Vector, Quaternion, Vector]]:
     """The same for many matrices (n,4,4) at once."""
     if not len(matrices):
         return []

@@ -96,3 +96,23 @@ def on_segments(point: Floats, segments: Floats) -> tuple[Floats, Floats]:
     t = np.clip(((point - start) * along).sum(axis=1) / length, 0.0, 1.0)
     places: Floats = start + t[:, None] * along
     return places, np.linalg.norm(places - point, axis=1)
+
+
+def edge_share(ends: Floats, target: Floats, unit: float) -> tuple[float, float]:
+    """The share of an edge with ends (2,3) at which it is nearest to a point (3,), and how far from the nearer end
+    that is, in whole units; as it is for a unit of 0, and where the edge has no room for a unit."""
+    length = float(np.linalg.norm(ends[1] - ends[0]))
+    if length <= 0:
+        return 0.0, 0.0
+    share = float(np.clip((target - ends[0]) @ (ends[1] - ends[0]) / length**2, 0.0, 1.0))
+    back = share > 0.5
+    away = length * (1.0 - share if back else share)
+    if 0 < unit <= length / 2:
+        away = min(round(away / unit) * unit, length / 2)
+    return (1.0 - away / length if back else away / length), away
+
+
+def edge_point(ends: Floats, share: float) -> Floats:
+    """The point (3,) at a share of an edge with ends (2,3); its ends themselves at 0 and 1."""
+    out: Floats = (1.0 - share) * ends[0] + share * ends[1]
+    return out

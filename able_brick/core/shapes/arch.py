@@ -8,7 +8,7 @@ import numpy as np
 
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.shapes.limits import check_count, check_length
-from able_brick.core.shapes.weave import Weave, grid_uv
+from able_brick.core.shapes.mesh_builder import MeshBuilder, grid_uv
 
 
 def arch(span: float, rise: float, thickness: float, depth: float, *, divisions: int = 12, rows: int = 1) -> PolyMesh:
@@ -26,13 +26,13 @@ def arch(span: float, rise: float, thickness: float, depth: float, *, divisions:
     if divisions % 2 == 0:
         cos[divisions // 2] = 0.0
     z = depth / 2 - depth * np.arange(rows + 1) / rows
-    weave = Weave()
+    builder = MeshBuilder()
 
     def skin(a: float, b: float) -> tuple[np.ndarray, np.ndarray]:
         points = np.empty((divisions + 1, rows + 1, 3))
         points[..., 0], points[..., 1], points[..., 2] = (a * cos)[:, None], (b * sin)[:, None], z
         along = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(a * cos), np.diff(b * sin)))])
-        return weave.points(points), along
+        return builder.points(points), along
 
     inner, inner_run = skin(span / 2, rise)
     outer, outer_run = skin(span / 2 + thickness, rise + thickness)
@@ -40,11 +40,11 @@ def arch(span: float, rise: float, thickness: float, depth: float, *, divisions:
     flat = np.stack([(span / 2) * cos, rise * sin], axis=1)
     wide = np.stack([(span / 2 + thickness) * cos, (rise + thickness) * sin], axis=1)
     face = np.stack([wide, flat], axis=1)
-    weave.sheet(outer[:, ::-1], grid_uv(outer_run, across))
-    weave.sheet(np.stack([outer[:, 0], inner[:, 0]], axis=1), face)
-    weave.sheet(inner, grid_uv(inner_run, across))
-    weave.sheet(np.stack([inner[:, -1], outer[:, -1]], axis=1), face[:, ::-1] * [-1.0, 1.0])
+    builder.sheet(outer[:, ::-1], grid_uv(outer_run, across))
+    builder.sheet(np.stack([outer[:, 0], inner[:, 0]], axis=1), face)
+    builder.sheet(inner, grid_uv(inner_run, across))
+    builder.sheet(np.stack([inner[:, -1], outer[:, -1]], axis=1), face[:, ::-1] * [-1.0, 1.0])
     foot = grid_uv([0.0, thickness], across)
-    weave.sheet(np.stack([outer[0], inner[0]], axis=0), foot)
-    weave.sheet(np.stack([inner[-1], outer[-1]], axis=0), foot)
-    return weave.built()
+    builder.sheet(np.stack([outer[0], inner[0]], axis=0), foot)
+    builder.sheet(np.stack([inner[-1], outer[-1]], axis=0), foot)
+    return builder.built()

@@ -7,7 +7,7 @@ import numpy as np
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.shapes.limits import SHORTEST, check_length, check_optional
-from able_brick.core.shapes.weave import Weave, grid_uv
+from able_brick.core.shapes.mesh_builder import MeshBuilder, grid_uv
 
 
 def doorway(
@@ -43,16 +43,16 @@ def doorway(
     hole = (1, 1) if sill > 0 else (1, 0)
     zs = np.array([thickness / 2, -thickness / 2])
     lattice = np.stack(np.meshgrid(xs, ys, zs, indexing="ij"), axis=-1)
-    weave = Weave()
-    n = weave.points(lattice)
-    front, back, left, right, top, bottom, jamb = (weave.new_facet() for _ in range(7))
+    builder = MeshBuilder()
+    n = builder.points(lattice)
+    front, back, left, right, top, bottom, jamb = (builder.new_facet() for _ in range(7))
     for i in range(3):
         for j in range(len(ys) - 1):
             if (i, j) == hole:
                 continue
             x, y = xs[i : i + 2], ys[j : j + 2]
-            weave.sheet(n[i : i + 2, j : j + 2, 0], grid_uv(x, y), front)
-            weave.sheet(n[i : i + 2, j : j + 2, 1][::-1], grid_uv(-x[::-1], y), back)
+            builder.sheet(n[i : i + 2, j : j + 2, 0], grid_uv(x, y), front)
+            builder.sheet(n[i : i + 2, j : j + 2, 1][::-1], grid_uv(-x[::-1], y), back)
     z = -zs
     for i, facet in ((0, left), (1, jamb), (2, jamb), (3, right)):
         for j in range(len(ys) - 1):
@@ -60,9 +60,9 @@ def doorway(
                 continue
             wall = n[i, j : j + 2, :]
             if i in (1, 3):  # faces +X
-                weave.sheet(wall.T, grid_uv(z, ys[j : j + 2]), facet)
+                builder.sheet(wall.T, grid_uv(z, ys[j : j + 2]), facet)
             else:
-                weave.sheet(wall.T[::-1], grid_uv(-z[::-1], ys[j : j + 2]), facet)
+                builder.sheet(wall.T[::-1], grid_uv(-z[::-1], ys[j : j + 2]), facet)
     for j in range(len(ys)):
         for i in range(3):
             here = i == hole[0]
@@ -70,10 +70,10 @@ def doorway(
                 facet = top if j == len(ys) - 1 else jamb
                 if here and j == 0:
                     continue
-                weave.sheet(n[i : i + 2, j, :], grid_uv(xs[i : i + 2], z), facet)
+                builder.sheet(n[i : i + 2, j, :], grid_uv(xs[i : i + 2], z), facet)
             elif (j == 0 and not (here and hole[1] == 0)) or (here and j == hole[1] + 1):
-                weave.sheet(n[i : i + 2, j, ::-1], grid_uv(xs[i : i + 2], -z[::-1]), bottom if j == 0 else jamb)
-    mesh = weave.built()
+                builder.sheet(n[i : i + 2, j, ::-1], grid_uv(xs[i : i + 2], -z[::-1]), bottom if j == 0 else jamb)
+    mesh = builder.built()
     used = np.zeros(mesh.vertex_count, np.bool_)
     used[mesh.corners] = True
     renumber = np.cumsum(used) - 1

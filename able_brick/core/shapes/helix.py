@@ -9,7 +9,7 @@ import numpy as np
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.shapes.limits import SHORTEST, check_count, check_length
-from able_brick.core.shapes.weave import Weave, grid_uv
+from able_brick.core.shapes.mesh_builder import MeshBuilder, grid_uv
 
 
 def helix(
@@ -59,15 +59,15 @@ def helix(
         + section * np.sin(phi)[None, :, None] * across[:, None]
     )
     ring[..., 1] -= ring[..., 1].min()
-    weave = Weave()
-    numbers = weave.points(ring)
+    builder = MeshBuilder()
+    numbers = builder.points(ring)
     wrapped = np.concatenate([numbers, numbers[:, :1]], axis=1)
     skin_uv = grid_uv(
         np.arange(section_sides + 1) * (2 * math.pi * section / section_sides),
         np.linspace(0.0, turns * rise, steps + 1),
     )
     disc = np.stack([np.cos(phi), np.sin(phi)], axis=1) * section
-    weave.sheet(wrapped.T, skin_uv)
-    weave.faces(numbers[:1, ::-1], (disc[::-1] * [-1.0, 1.0])[None])
-    weave.faces(numbers[-1:], disc[None])
-    return weave.built()
+    builder.sheet(wrapped.T, skin_uv)
+    builder.faces(numbers[:1, ::-1], (disc[::-1] * [-1.0, 1.0])[None])
+    builder.faces(numbers[-1:], disc[None])
+    return builder.built()

@@ -18,7 +18,7 @@ from able_brick.core import tolerances
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.shapes.limits import check_length
-from able_brick.core.shapes.weave import Weave, grid_uv
+from able_brick.core.shapes.mesh_builder import MeshBuilder, grid_uv
 
 _FONT: Final = Path(__file__).with_name("fonts") / "archivo-bold.ttf"
 MOST_LETTERS: Final = 200
@@ -46,10 +46,10 @@ def lettering(text: str, height: float, depth: float, *, chord_error: float = 0.
         )
     rings = _outlines(text, height, chord_error, spacing)
     forms = manifold3d.CrossSection(rings, manifold3d.FillRule.NonZero).decompose()
-    weave = Weave()
+    builder = MeshBuilder()
     for form in sorted((_rings_of(f) for f in forms), key=lambda r: float(r[0][:, 0].min())):
-        _form(weave, form, depth)
-    mesh = weave.built()
+        _form(builder, form, depth)
+    mesh = builder.built()
     low, high = mesh.bounds
     centred = mesh.positions - [(low[0] + high[0]) / 2, 0.0, 0.0]
     return PolyMesh.trusted(centred, mesh.face_starts, mesh.corners, facet=mesh.facet, uv=mesh.uv)
@@ -71,11 +71,11 @@ def _area(ring: Floats) -> float:
     return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum() / 2)
 
 
-def _form(weave: Weave, rings: list[Floats], depth: float) -> None:
-    front, back = weave.new_facet(), weave.new_facet()
+def _form(builder: MeshBuilder, rings: list[Floats], depth: float) -> None:
+    front, back = builder.new_facet(), builder.new_facet()
     flat = np.concatenate(rings)
     ends = np.cumsum([len(r) for r in rings]).astype(np.uint32)
-    numbers = [weave.points(np.column_stack([flat, np.full(len(flat), z)])) for z in (depth / 2, -depth / 2)]
+    numbers = [builder.points(np.column_stack([flat, np.full(len(flat), z)])) for z in (depth / 2, -depth / 2)]
     if len(rings) == 1:
         ears = np.arange(len(flat))[None]
     else:
@@ -84,8 +84,8 @@ def _form(weave: Weave, rings: list[Floats], depth: float) -> None:
         e, g = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
         wrong = e[:, 0] * g[:, 1] - e[:, 1] * g[:, 0] < 0
         ears[wrong] = ears[wrong][:, ::-1]
-    weave.faces(numbers[0][ears], flat[ears], front)
-    weave.faces(numbers[1][ears[:, ::-1]], flat[ears[:, ::-1]] * [-1.0, 1.0], back)
+    builder.faces(numbers[0][ears], flat[ears], front)
+    builder.faces(numbers[1][ears[:, ::-1]], flat[ears[:, ::-1]] * [-1.0, 1.0], back)
     start = 0
     for ring in rings:
         n = len(ring)
@@ -99,7 +99,7 @@ def _form(weave: Weave, rings: list[Floats], depth: float) -> None:
         cuts = [0, *((corners[1:] - first) % n).tolist(), n]
         for a, b in pairwise(cuts):
             wall = order[a : b + 1]
-            weave.sheet(
+            builder.sheet(
                 np.stack([numbers[0][wall], numbers[1][wall]], axis=0),
                 grid_uv([0.0, depth], run[a : b + 1]),
             )

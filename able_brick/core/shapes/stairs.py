@@ -11,7 +11,7 @@ import numpy as np
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.shapes.limits import SHORTEST, check_count, check_length, check_optional
-from able_brick.core.shapes.weave import Grid, Weave
+from able_brick.core.shapes.mesh_builder import Grid, MeshBuilder
 
 
 def steps_for(height: float, step_height: float) -> int:
@@ -111,12 +111,12 @@ def _flight(
     k = np.arange(n)
     top = (k // divisions + 1) * step
     top[-divisions:] = height
-    weave = Weave()
-    fields = [weave.new_facet() for _ in range(6)]
+    builder = MeshBuilder()
+    fields = [builder.new_facet() for _ in range(6)]
     treads, risers, left, right, under, back = fields
 
     def both(where: Any, y: Any) -> Grid:
-        return np.stack([weave.points(place(where, y, -1.0)), weave.points(place(where, y, 1.0))], axis=-1)
+        return np.stack([builder.points(place(where, y, -1.0)), builder.points(place(where, y, 1.0))], axis=-1)
 
     low = both(s, bottom)
     # upper points: at each boundary the tread that ends there, and at the start of a step the one that begins
@@ -132,7 +132,7 @@ def _flight(
     def put(corners: np.ndarray, uv: np.ndarray, facet: int) -> None:
         if turned_over:
             corners, uv = corners[:, ::-1], uv[:, ::-1] * [-1.0, 1.0]
-        weave.faces(corners, uv, facet)
+        builder.faces(corners, uv, facet)
 
     def across(a: Grid, b: Grid, va: Any, vb: Any, facet: int) -> None:
         """Quads from a (m,2) to b (m,2), left to right, with v coordinates."""
@@ -183,4 +183,4 @@ def _flight(
         put(quad, uv, facet)
         if len(tri):
             put(tri, tri_uv, facet)
-    return weave.built()
+    return builder.built()

@@ -10,7 +10,7 @@ import numpy as np
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.shapes.limits import check_count
-from able_brick.core.shapes.weave import Weave, grid_uv
+from able_brick.core.shapes.mesh_builder import MeshBuilder, grid_uv
 
 Profile = Sequence[tuple[float, float]]
 
@@ -43,15 +43,15 @@ def turned_ring(profile: Profile, *, sides: int, facets: Sequence[int] | None = 
 def _revolved(r: Floats, y: Floats, sides: int, facets: list[int], *, loop: bool) -> PolyMesh:
     angle = np.arange(sides + 1) * (2 * math.pi / sides)
     cos, sin = np.cos(angle[:-1]), -np.sin(angle[:-1])
-    weave = Weave()
+    builder = MeshBuilder()
     for _ in range(max(facets) + 1):
-        weave.new_facet()
+        builder.new_facet()
     rings = []
     for radius, height in zip(r, y, strict=True):
         if radius == 0:
-            ring = np.repeat(weave.points([[0.0, height, 0.0]]), sides + 1)
+            ring = np.repeat(builder.points([[0.0, height, 0.0]]), sides + 1)
         else:
-            ring = weave.points(np.stack([radius * cos, np.full(sides, height), radius * sin], axis=1))
+            ring = builder.points(np.stack([radius * cos, np.full(sides, height), radius * sin], axis=1))
             ring = np.append(ring, ring[0])
         rings.append(ring)
     steps = len(r) if loop else len(r) - 1
@@ -72,11 +72,11 @@ def _revolved(r: Floats, y: Floats, sides: int, facets: list[int], *, loop: bool
             uv = circle[:, None, :] * r[rows][None, :, None] * [1.0, outward]
         else:
             uv = grid_uv(around, along[k : end + 1])
-        weave.sheet(grid, uv, facets[k])
+        builder.sheet(grid, uv, facets[k])
         k = end
     if not loop:
         for at, ring, up in ((0, rings[0][:-1][::-1], -1.0), (-1, rings[-1][:-1], 1.0)):
             if r[at] > 0:
                 flat = circle[:-1] * r[at] * [1.0, up]
-                weave.faces(ring[None], (flat[::-1] if up < 0 else flat)[None])
-    return weave.built()
+                builder.faces(ring[None], (flat[::-1] if up < 0 else flat)[None])
+    return builder.built()

@@ -4,7 +4,7 @@
  */
 
 export interface paths {
-    "/api/arrivals": {
+    "/api/imports": {
         parameters: {
             query?: never;
             header?: never;
@@ -17,14 +17,14 @@ export interface paths {
          * Arrive
          * @description Take a model in and begin to read it, in a process of its own.
          */
-        post: operations["arrive_api_arrivals_post"];
+        post: operations["arrive_api_imports_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/arrivals/{key}": {
+    "/api/imports/{key}": {
         parameters: {
             query?: never;
             header?: never;
@@ -35,24 +35,24 @@ export interface paths {
          * Look
          * @description How far it is. Answers at once when it has come further than `seen`, else within a second.
          */
-        get: operations["look_api_arrivals__key__get"];
+        get: operations["look_api_imports__key__get"];
         /**
          * Read Again
          * @description Read it again, with or without welding.
          */
-        put: operations["read_again_api_arrivals__key__put"];
+        put: operations["read_again_api_imports__key__put"];
         post?: never;
         /**
          * Discard
          * @description Stop reading it and forget it.
          */
-        delete: operations["discard_api_arrivals__key__delete"];
+        delete: operations["discard_api_imports__key__delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/arrivals/{key}/accept": {
+    "/api/imports/{key}/accept": {
         parameters: {
             query?: never;
             header?: never;
@@ -65,7 +65,7 @@ export interface paths {
          * Accept
          * @description Put what was read onto the shelf, as one step.
          */
-        post: operations["accept_api_arrivals__key__accept_post"];
+        post: operations["accept_api_imports__key__accept_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -506,7 +506,7 @@ export interface components {
     schemas: {
         /**
          * Accept
-         * @description How an arrival comes onto the shelf: what its numbers mean, which axis is up, what becomes a piece, the pivot,
+         * @description How an import comes onto the shelf: what its numbers mean, which axis is up, what becomes a piece, the pivot,
          *     and whether the pieces are placed where they stood.
          */
         Accept: {
@@ -605,36 +605,8 @@ export interface components {
              */
             thickness: number;
         };
-        /**
-         * ArrivalView
-         * @description How far the reading of a file is; its sheet when it is ready, or the reason why it could not be read.
-         */
-        ArrivalView: {
-            /** Data */
-            data: {
-                [key: string]: unknown;
-            };
-            /** File */
-            file: string;
-            /** Id */
-            id: string;
-            /** Reason */
-            reason: string;
-            /** Share */
-            share: number;
-            sheet: components["schemas"]["Sheet"] | null;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "reading" | "ready" | "failed";
-            /** Weld */
-            weld: boolean;
-            /** Words */
-            words: string;
-        };
-        /** Body_arrive_api_arrivals_post */
-        Body_arrive_api_arrivals_post: {
+        /** Body_arrive_api_imports_post */
+        Body_arrive_api_imports_post: {
             /**
              * Files
              * @description One model, with the files that it names
@@ -1437,6 +1409,34 @@ export interface components {
         HistoryView: {
             last: components["schemas"]["StepView"] | null;
             redo: components["schemas"]["StepView"] | null;
+        };
+        /**
+         * ImportView
+         * @description How far the reading of a file is; its sheet when it is ready, or the reason why it could not be read.
+         */
+        ImportView: {
+            /** Data */
+            data: {
+                [key: string]: unknown;
+            };
+            /** File */
+            file: string;
+            /** Id */
+            id: string;
+            /** Reason */
+            reason: string;
+            /** Share */
+            share: number;
+            sheet: components["schemas"]["Sheet"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "reading" | "ready" | "failed";
+            /** Weld */
+            weld: boolean;
+            /** Words */
+            words: string;
         };
         /** Lettering */
         Lettering: {
@@ -2833,7 +2833,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    arrive_api_arrivals_post: {
+    arrive_api_imports_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -2842,7 +2842,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_arrive_api_arrivals_post"];
+                "multipart/form-data": components["schemas"]["Body_arrive_api_imports_post"];
             };
         };
         responses: {
@@ -2852,7 +2852,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ArrivalView"];
+                    "application/json": components["schemas"]["ImportView"];
                 };
             };
             /** @description What was wrong and what to do; nothing changed */
@@ -2866,7 +2866,7 @@ export interface operations {
             };
         };
     };
-    look_api_arrivals__key__get: {
+    look_api_imports__key__get: {
         parameters: {
             query?: {
                 seen?: number;
@@ -2885,7 +2885,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ArrivalView"];
+                    "application/json": components["schemas"]["ImportView"];
                 };
             };
             /** @description What was wrong and what to do; nothing changed */
@@ -2899,7 +2899,7 @@ export interface operations {
             };
         };
     };
-    read_again_api_arrivals__key__put: {
+    read_again_api_imports__key__put: {
         parameters: {
             query?: never;
             header?: never;
@@ -2920,7 +2920,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ArrivalView"];
+                    "application/json": components["schemas"]["ImportView"];
                 };
             };
             /** @description What was wrong and what to do; nothing changed */
@@ -2934,7 +2934,7 @@ export interface operations {
             };
         };
     };
-    discard_api_arrivals__key__delete: {
+    discard_api_imports__key__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -2963,7 +2963,7 @@ export interface operations {
             };
         };
     };
-    accept_api_arrivals__key__accept_post: {
+    accept_api_imports__key__accept_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,4 +1,4 @@
-"""Weaving a mesh from sheets of quads that share their vertices by number."""
+"""Building a mesh from sheets of quads that share their vertices by number."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ def grid_uv(u: npt.ArrayLike, v: npt.ArrayLike) -> Floats:
     return np.stack(np.meshgrid(np.asarray(u, np.float64), np.asarray(v, np.float64), indexing="ij"), axis=-1)
 
 
-class Weave:
+class MeshBuilder:
     """Collects vertices and faces. A corner that repeats its neighbour is dropped, so a row may run to one point."""
 
     def __init__(self) -> None:

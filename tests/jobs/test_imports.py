@@ -15,9 +15,9 @@ from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
 from able_brick.core.files.units import Unit, Up
 from able_brick.core.files.write import write_file
 from able_brick.core.shapes.plane import plane
-from able_brick.jobs import arrivals as jobs
+from able_brick.jobs import imports as jobs
 from able_brick.jobs import read_worker
-from able_brick.jobs.arrivals import Arrival, Arrivals
+from able_brick.jobs.imports import Import, Imports
 from able_brick.jobs.scene_folder import read_scene, write_scene
 from able_brick.jobs.sheet import sheet_of
 from able_brick.store.mesh_codec import decode
@@ -26,71 +26,71 @@ from tests.zoo import ZOO
 
 
 @pytest.fixture
-def arrivals() -> Iterator[Arrivals]:
-    made = Arrivals()
+def imports() -> Iterator[Imports]:
+    made = Imports()
     yield made
     made.close()
 
 
-def taken(arrivals: Arrivals, **files: bytes) -> Arrival:
-    return arrivals.take({name.replace("_", "."): io.BytesIO(data) for name, data in files.items()})
+def taken(imports: Imports, **files: bytes) -> Import:
+    return imports.take({name.replace("_", "."): io.BytesIO(data) for name, data in files.items()})
 
 
-def ended(arrivals: Arrivals, arrival: Arrival) -> Arrival:
-    """The arrival when its reading has ended; `seen` has every share that was told on the way."""
-    while arrival.state == "reading":
-        arrivals.wait(arrival.id, 5.0, arrival.share)
-    return arrival
+def ended(imports: Imports, incoming: Import) -> Import:
+    """The import when its reading has ended; `seen` has every share that was told on the way."""
+    while incoming.state == "reading":
+        imports.wait(incoming.id, 5.0, incoming.share)
+    return incoming
 
 
-def test_a_model_with_its_materials_is_read_and_told(arrivals: Arrivals) -> None:
-    arrival = ended(arrivals, taken(arrivals, trial_obj=OBJ, trial_mtl=b"newmtl red\nKd 1 0 0\n"))
-    assert arrival.state == "ready", arrival.reason
-    sheet = arrival.sheet
+def test_a_model_with_its_materials_is_read_and_told(imports: Imports) -> None:
+    incoming = ended(imports, taken(imports, trial_obj=OBJ, trial_mtl=b"newmtl red\nKd 1 0 0\n"))
+    assert incoming.state == "ready", incoming.reason
+    sheet = incoming.sheet
     assert sheet is not None
     assert [(p.name, p.faces, p.ngons) for p in sheet.parts] == [("Wall", 1, 1), ("Roof", 1, 0)]
     assert (sheet.unit, sheet.up, sheet.fixed) == (Unit.METRES, Up.Y, False)
     assert "The material blue is not defined; it is plain." in sheet.notes
-    scene = arrivals.scene(arrival.id)
+    scene = imports.scene(incoming.id)
     assert scene.parts[0].mesh.face_sizes.tolist() == [5]
     assert scene.parts[0].materials[0].colour == (1.0, 0.0, 0.0, 1.0)
-    arrivals.discard(arrival.id)
+    imports.discard(incoming.id)
     with pytest.raises(UnknownIdError, match="no longer waiting"):
-        arrivals.get(arrival.id)
-    assert not arrival.folder.exists()
+        imports.get(incoming.id)
+    assert not incoming.folder.exists()
 
 
-def test_reading_again_without_welding(arrivals: Arrivals) -> None:
+def test_reading_again_without_welding(imports: Imports) -> None:
     (drum,) = write_file("drum.stl", Scene((Part("Drum", ZOO["drum"]()),))).values()
-    arrival = ended(arrivals, taken(arrivals, drum_stl=drum))
-    welded = arrival.sheet.vertices if arrival.sheet else 0
-    again = ended(arrivals, arrivals.read_again(arrival.id, weld=False))
+    incoming = ended(imports, taken(imports, drum_stl=drum))
+    welded = incoming.sheet.vertices if incoming.sheet else 0
+    again = ended(imports, imports.read_again(incoming.id, weld=False))
     assert again.sheet is not None
     assert again.sheet.vertices == 3 * again.sheet.faces > welded
     assert again.sheet.up is Up.Z
 
 
-def test_cancel_stops_the_reading(arrivals: Arrivals) -> None:
+def test_cancel_stops_the_reading(imports: Imports) -> None:
     sheet = plane(10.0, 10.0, divisions=(500, 500))
     (big,) = write_file("big.glb", Scene((Part("Big", sheet),))).values()
-    arrival = taken(arrivals, big_glb=big)
-    process = arrival.process
+    incoming = taken(imports, big_glb=big)
+    process = incoming.process
     assert process is not None
-    arrivals.discard(arrival.id)
+    imports.discard(incoming.id)
     assert process.wait(10) == -9
-    assert not arrival.folder.exists()
+    assert not incoming.folder.exists()
 
 
-def test_a_reader_that_takes_too_long_is_given_up(arrivals: Arrivals, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_reader_that_takes_too_long_is_given_up(imports: Imports, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(jobs, "SECONDS", 0.01)
     sheet = plane(10.0, 10.0, divisions=(500, 500))
     (big,) = write_file("big.glb", Scene((Part("Big", sheet),))).values()
-    arrival = ended(arrivals, taken(arrivals, big_glb=big))
-    assert arrival.state == "failed"
-    assert "took too long or too much memory to read and was given up" in arrival.reason
+    incoming = ended(imports, taken(imports, big_glb=big))
+    assert incoming.state == "failed"
+    assert "took too long or too much memory to read and was given up" in incoming.reason
 
 
-def test_a_reader_that_breaks_down_breaks_nothing_else(arrivals: Arrivals, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_reader_that_breaks_down_breaks_nothing_else(imports: Imports, monkeypatch: pytest.MonkeyPatch) -> None:
     started = jobs._started
 
     def doomed() -> Any:
@@ -100,11 +100,11 @@ def test_a_reader_that_breaks_down_breaks_nothing_else(arrivals: Arrivals, monke
         return process
 
     monkeypatch.setattr(jobs, "_started", doomed)
-    arrival = ended(arrivals, taken(arrivals, trial_obj=OBJ))
-    assert arrival.state == "failed"
-    assert "nothing was changed" in arrival.reason.lower()
+    incoming = ended(imports, taken(imports, trial_obj=OBJ))
+    assert incoming.state == "failed"
+    assert "nothing was changed" in incoming.reason.lower()
     monkeypatch.setattr(jobs, "_started", started)
-    assert ended(arrivals, taken(arrivals, trial_obj=OBJ)).state == "ready"
+    assert ended(imports, taken(imports, trial_obj=OBJ)).state == "ready"
 
 
 def test_memory_is_bounded(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
@@ -132,41 +132,41 @@ def test_memory_is_bounded(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caps
         ({"a_obj": b"x", "b_stl": b"x"}, "2 models came at once"),
     ],
 )
-def test_what_is_no_model_is_refused_at_once(arrivals: Arrivals, files: dict[str, bytes], text: str) -> None:
+def test_what_is_no_model_is_refused_at_once(imports: Imports, files: dict[str, bytes], text: str) -> None:
     with pytest.raises(FileError, match=text):
-        taken(arrivals, **files)
+        taken(imports, **files)
 
 
-def test_bad_files_fail_with_their_reason(arrivals: Arrivals) -> None:
-    arrival = ended(arrivals, taken(arrivals, a_obj=b"v 0 0\nf 1 1 1\n"))
-    assert (arrival.state, arrival.reason) == ("failed", "Line 1 has too few numbers; export the file again.")
-    assert arrival.data == {"place": "line 1"}
+def test_bad_files_fail_with_their_reason(imports: Imports) -> None:
+    incoming = ended(imports, taken(imports, a_obj=b"v 0 0\nf 1 1 1\n"))
+    assert (incoming.state, incoming.reason) == ("failed", "Line 1 has too few numbers; export the file again.")
+    assert incoming.data == {"place": "line 1"}
     with pytest.raises(FileError, match="Line 1 has too few numbers"):
-        arrivals.scene(arrival.id)
+        imports.scene(incoming.id)
 
 
-def test_only_so_many_wait(arrivals: Arrivals) -> None:
-    every = [taken(arrivals, trial_obj=OBJ) for _ in range(9)]
+def test_only_so_many_wait(imports: Imports) -> None:
+    every = [taken(imports, trial_obj=OBJ) for _ in range(9)]
     with pytest.raises(UnknownIdError):
-        arrivals.get(every[0].id)
-    assert ended(arrivals, every[-1]).state == "ready"
+        imports.get(every[0].id)
+    assert ended(imports, every[-1]).state == "ready"
 
 
-def test_what_waits_lies_on_disk_and_is_forgotten_in_time(arrivals: Arrivals, monkeypatch: pytest.MonkeyPatch) -> None:
-    arrival = ended(arrivals, taken(arrivals, trial_obj=OBJ))
-    scene = arrivals.scene(arrival.id)
-    ready = arrivals.ready(arrival.id)
+def test_what_waits_lies_on_disk_and_is_forgotten_in_time(imports: Imports, monkeypatch: pytest.MonkeyPatch) -> None:
+    incoming = ended(imports, taken(imports, trial_obj=OBJ))
+    scene = imports.scene(incoming.id)
+    ready = imports.ready(incoming.id)
     assert set(ready) == {p.mesh.content_hash for p in scene.parts}
     for part in scene.parts:
         assert decode(ready[part.mesh.content_hash].read_bytes()).content_hash == part.mesh.content_hash
-    assert not any(isinstance(v, Scene) for v in vars(arrival).values()), "nothing of it is held in memory"
-    arrivals._expire(arrival.id)
-    assert arrival.folder.exists(), "somebody has just asked about it"
+    assert not any(isinstance(v, Scene) for v in vars(incoming).values()), "nothing of it is held in memory"
+    imports._expire(incoming.id)
+    assert incoming.folder.exists(), "somebody has just asked about it"
     monkeypatch.setattr(jobs, "_EXPIRES", 0.0)
-    arrivals._expire(arrival.id)
-    assert not arrival.folder.exists()
+    imports._expire(incoming.id)
+    assert not incoming.folder.exists()
     with pytest.raises(UnknownIdError, match="no longer waiting"):
-        arrivals.get(arrival.id)
+        imports.get(incoming.id)
 
 
 def test_scenes_go_through_a_folder_unchanged(tmp_path: Path) -> None:

@@ -32,12 +32,12 @@ def upload(door: Door, level: str, revision: int, name: str, data: bytes) -> tup
     head = f'--{BOUNDARY}\r\nContent-Disposition: form-data; name="files"; filename="{name}"\r\n\r\n'.encode()
     body = head + data + f"\r\n--{BOUNDARY}--\r\n".encode()
     start = time.perf_counter()
-    arrival, _ = door.send("POST", "/api/arrivals", body, f"multipart/form-data; boundary={BOUNDARY}")
-    while arrival["state"] == "reading":
-        arrival, _ = door.call("GET", f"/api/arrivals/{arrival['id']}?seen={arrival['share']}")
-    assert arrival["state"] == "ready", arrival["reason"]
+    incoming, _ = door.send("POST", "/api/imports", body, f"multipart/form-data; boundary={BOUNDARY}")
+    while incoming["state"] == "reading":
+        incoming, _ = door.call("GET", f"/api/imports/{incoming['id']}?seen={incoming['share']}")
+    assert incoming["state"] == "ready", incoming["reason"]
     sheet = time.perf_counter()
-    made, _ = door.call("POST", f"/api/arrivals/{arrival['id']}/accept", {"level": level, "revision": revision})
+    made, _ = door.call("POST", f"/api/imports/{incoming['id']}/accept", {"level": level, "revision": revision})
     end = time.perf_counter()
     return made["revision"], 1000 * (sheet - start), 1000 * (end - start)
 
@@ -69,7 +69,7 @@ def main() -> None:
         Project(db).close()
         door = Door(db)
         try:
-            level = door.call("POST", "/api/levels", {"name": "Arrivals"})[0]["id"]
+            level = door.call("POST", "/api/levels", {"name": "Imports"})[0]["id"]
             revision = 0
             for name, data in files.items():
                 sheets, shelves = [], []

@@ -35,7 +35,7 @@ State = Literal["reading", "ready", "failed"]
 
 
 @dataclass
-class Arrival:
+class Import:
     """A file that has arrived: how far its reading is, and then its sheet or the reason why not."""
 
     id: str
@@ -55,17 +55,17 @@ class Arrival:
     preparing: threading.Lock = field(default_factory=threading.Lock)
 
 
-class Arrivals:
-    """All arrivals of a server. Safe to use from several threads."""
+class Imports:
+    """All imports of a server. Safe to use from several threads."""
 
     def __init__(self) -> None:
         self._guard = threading.Condition(threading.RLock())
-        self._all: dict[str, Arrival] = {}
+        self._all: dict[str, Import] = {}
         self._number = 0
         self._spare: subprocess.Popen[str] | None = None
         self._root: Scratch | None = None
 
-    def take(self, files: Mapping[str, BinaryIO], *, weld: bool = True) -> Arrival:
+    def take(self, files: Mapping[str, BinaryIO], *, weld: bool = True) -> Import:
         """Take files in by name, one model and what belongs to it, and begin to read.
 
         Raises FileError when there is no model among them, or more than one.
@@ -86,45 +86,45 @@ class Arrivals:
                 received=list(files)[:10],
                 allowed=list(MODELS),
             )
-        arrival = self._room(models[0], weld=weld)
+        incoming = self._room(models[0], weld=weld)
         names = {}
         try:
             for k, (name, stream) in enumerate(files.items()):
-                with (arrival.folder / f"file-{k}").open("wb") as out:
+                with (incoming.folder / f"file-{k}").open("wb") as out:
                     shutil.copyfileobj(stream, out, 2**20)
                 names[name] = f"file-{k}"
-            self._begin(arrival, names)
+            self._begin(incoming, names)
         except OSError as error:
-            self.discard(arrival.id)
+            self.discard(incoming.id)
             raise _no_room(error) from error
-        return arrival
+        return incoming
 
-    def _room(self, file: str, *, weld: bool) -> Arrival:
-        """A new arrival with a folder; those that have waited longest go when there are too many."""
+    def _room(self, file: str, *, weld: bool) -> Import:
+        """A new import with a folder; those that have waited longest go when there are too many."""
         try:
             with self._guard:
                 self._number += 1
                 self._root = self._root or Scratch()
                 folder = self._root.folder / f"{self._number}"
                 folder.mkdir()
-                arrival = Arrival(f"arrival-{self._number}", file, folder, weld)
-                self._all[arrival.id] = arrival
-                crowd = [a for a in self._all.values() if a is not arrival]
+                incoming = Import(f"import-{self._number}", file, folder, weld)
+                self._all[incoming.id] = incoming
+                crowd = [a for a in self._all.values() if a is not incoming]
         except OSError as error:
             raise _no_room(error) from error
         for old in crowd[: max(0, len(crowd) + 1 - _MOST_WAITING)]:
             self.discard(old.id)
-        later = threading.Timer(_EXPIRES, self._expire, (arrival.id,))
+        later = threading.Timer(_EXPIRES, self._expire, (incoming.id,))
         later.daemon = True
         later.start()
-        return arrival
+        return incoming
 
     def _expire(self, key: str) -> None:
-        """Forget an arrival that nobody has asked about for long."""
+        """Forget an import that nobody has asked about for long."""
         with self._guard:
-            arrival = self._all.get(key)
-            left = 0.0 if arrival is None else arrival.asked + _EXPIRES - time.monotonic()
-        if arrival is None:
+            incoming = self._all.get(key)
+            left = 0.0 if incoming is None else incoming.asked + _EXPIRES - time.monotonic()
+        if incoming is None:
             return
         if left <= 0:
             self.discard(key)
@@ -133,20 +133,20 @@ class Arrivals:
         later.daemon = True
         later.start()
 
-    def read_again(self, key: str, *, weld: bool) -> Arrival:
-        """Read an arrival again with or without welding."""
-        arrival = self.get(key)
-        names = json.loads((arrival.folder / "job.json").read_text())["files"]
+    def read_again(self, key: str, *, weld: bool) -> Import:
+        """Read an import again with or without welding."""
+        incoming = self.get(key)
+        names = json.loads((incoming.folder / "job.json").read_text())["files"]
         with self._guard:
-            self._stop(arrival)
-            arrival.weld = weld
-            arrival.state, arrival.sheet, arrival.share, arrival.words = "reading", None, 0.0, "Waiting"
-            arrival.written = {}
-        self._begin(arrival, names)
-        return arrival
+            self._stop(incoming)
+            incoming.weld = weld
+            incoming.state, incoming.sheet, incoming.share, incoming.words = "reading", None, 0.0, "Waiting"
+            incoming.written = {}
+        self._begin(incoming, names)
+        return incoming
 
-    def get(self, key: str) -> Arrival:
-        """The arrival, or UnknownIdError."""
+    def get(self, key: str) -> Import:
+        """The import, or UnknownIdError."""
         with self._guard:
             found = self._all.get(key)
         if found is None:
@@ -154,38 +154,38 @@ class Arrivals:
         found.asked = time.monotonic()
         return found
 
-    def wait(self, key: str, seconds: float, seen: float) -> Arrival:
-        """The arrival, as soon as it is no longer read or has come further than `seen`, or after some seconds."""
-        arrival = self.get(key)
+    def wait(self, key: str, seconds: float, seen: float) -> Import:
+        """The import, as soon as it is no longer read or has come further than `seen`, or after some seconds."""
+        incoming = self.get(key)
         end = time.monotonic() + seconds
         with self._guard:
-            while arrival.state == "reading" and arrival.share <= seen and (left := end - time.monotonic()) > 0:
+            while incoming.state == "reading" and incoming.share <= seen and (left := end - time.monotonic()) > 0:
                 self._guard.wait(left)
-        return arrival
+        return incoming
 
     def scene(self, key: str) -> Scene:
-        """What a ready arrival holds."""
-        arrival = self.get(key)
-        if arrival.state != "ready":
-            raise FileError(arrival.reason or "The file is still being read; wait for its sheet.", place="arrival")
-        with arrival.preparing:
-            return read_scene(arrival.folder)
+        """What a ready import holds."""
+        incoming = self.get(key)
+        if incoming.state != "ready":
+            raise FileError(incoming.reason or "The file is still being read; wait for its sheet.", place="import")
+        with incoming.preparing:
+            return read_scene(incoming.folder)
 
     def ready(self, key: str) -> dict[str, Path]:
         """Files with the bytes of meshes as they are stored, by hash, as far as they have been made ready."""
-        arrival = self.get(key)
-        with arrival.preparing:
-            return dict(arrival.written)
+        incoming = self.get(key)
+        with incoming.preparing:
+            return dict(incoming.written)
 
     def discard(self, key: str) -> None:
-        """Stop reading and forget an arrival; nothing happens when there is none."""
+        """Stop reading and forget an import; nothing happens when there is none."""
         with self._guard:
-            arrival = self._all.pop(key, None)
-            if arrival is None:
+            incoming = self._all.pop(key, None)
+            if incoming is None:
                 return
-            self._stop(arrival)
+            self._stop(incoming)
             self._guard.notify_all()
-        shutil.rmtree(arrival.folder, ignore_errors=True)
+        shutil.rmtree(incoming.folder, ignore_errors=True)
 
     def warm(self) -> None:
         """Have a reading process ready, so that a file need not wait for one to start."""
@@ -209,20 +209,20 @@ class Arrivals:
                 self._root.close()
                 self._root = None
 
-    def _begin(self, arrival: Arrival, names: dict[str, str]) -> None:
-        job = {"main": arrival.file, "files": names, "weld": arrival.weld}
-        (arrival.folder / "job.json").write_text(json.dumps(job))
+    def _begin(self, incoming: Import, names: dict[str, str]) -> None:
+        job = {"main": incoming.file, "files": names, "weld": incoming.weld}
+        (incoming.folder / "job.json").write_text(json.dumps(job))
         with self._guard:
             self.warm()
             process, self._spare = self._spare, None
             if process is None:
                 raise FileError("No process to read the file could be started; try again.", place="file")
-            arrival.process = process
-            arrival.turn += 1
-            turn = arrival.turn
-        threading.Thread(target=self._follow, args=(arrival, process, turn), daemon=True).start()
+            incoming.process = process
+            incoming.turn += 1
+            turn = incoming.turn
+        threading.Thread(target=self._follow, args=(incoming, process, turn), daemon=True).start()
 
-    def _follow(self, arrival: Arrival, process: subprocess.Popen[str], turn: int) -> None:
+    def _follow(self, incoming: Import, process: subprocess.Popen[str], turn: int) -> None:
         """Listen to the reading process until it ends."""
         told: dict[str, Any] = {}
         killer = threading.Timer(SECONDS, _kill, (process,))
@@ -230,23 +230,23 @@ class Arrivals:
         try:
             if process.stdin is None or process.stdout is None:
                 return
-            process.stdin.write(f"{arrival.folder}\n")
+            process.stdin.write(f"{incoming.folder}\n")
             process.stdin.close()
             for line in process.stdout:
                 told = json.loads(line)
                 with self._guard:
-                    if "share" in told and arrival.turn == turn:
-                        arrival.share, arrival.words = float(told["share"]), str(told["words"])
+                    if "share" in told and incoming.turn == turn:
+                        incoming.share, incoming.words = float(told["share"]), str(told["words"])
                         self._guard.notify_all()
                 if told.get("handed"):
-                    threading.Thread(target=self._prepare, args=(arrival, turn), daemon=True).start()
+                    threading.Thread(target=self._prepare, args=(incoming, turn), daemon=True).start()
         except (OSError, ValueError):
             told = {}
         finally:
             killer.cancel()
             code = process.wait()
             _close_pipes(process)
-        self._ended(arrival, turn, told, code)
+        self._ended(incoming, turn, told, code)
         soon = threading.Timer(_BREATH, self._warm_again)
         soon.daemon = True
         soon.start()
@@ -258,43 +258,43 @@ class Arrivals:
         if not closed:
             self.warm()
 
-    def _prepare(self, arrival: Arrival, turn: int) -> None:
+    def _prepare(self, incoming: Import, turn: int) -> None:
         """While it is checked and its sheet looked at, reckon what its pieces' rows need and write its meshes as they
         are stored, so that accepting is quick. Nothing of it stays in memory."""
-        with suppress(AbleBrickError, OSError), arrival.preparing, ThreadPoolExecutor(2) as workers:
-            for k, part in enumerate(read_scene(arrival.folder).parts):
-                if arrival.turn != turn:
+        with suppress(AbleBrickError, OSError), incoming.preparing, ThreadPoolExecutor(2) as workers:
+            for k, part in enumerate(read_scene(incoming.folder).parts):
+                if incoming.turn != turn:
                     break
                 known = workers.submit(facts, part.mesh)
-                path = arrival.folder / f"stored-{k}"
+                path = incoming.folder / f"stored-{k}"
                 path.write_bytes(encode(part.mesh))
                 known.result()
-                arrival.written[part.mesh.content_hash] = path
+                incoming.written[part.mesh.content_hash] = path
 
-    def _ended(self, arrival: Arrival, turn: int, told: dict[str, Any], code: int) -> None:
+    def _ended(self, incoming: Import, turn: int, told: dict[str, Any], code: int) -> None:
         sheet = None
         if told.get("done"):
             try:
-                sheet = Sheet.model_validate_json((arrival.folder / "sheet.json").read_text())
+                sheet = Sheet.model_validate_json((incoming.folder / "sheet.json").read_text())
             except (OSError, ValueError):
                 told = {}
         with self._guard:
-            if arrival.turn != turn:
+            if incoming.turn != turn:
                 return
-            arrival.process = None
+            incoming.process = None
             if sheet is not None:
-                arrival.state, arrival.sheet, arrival.share = "ready", sheet, 1.0
+                incoming.state, incoming.sheet, incoming.share = "ready", sheet, 1.0
             else:
-                arrival.state = "failed"
-                arrival.reason = str(told.get("error") or _reason(code))
-                arrival.data = dict(told.get("data") or {})
+                incoming.state = "failed"
+                incoming.reason = str(told.get("error") or _reason(code))
+                incoming.data = dict(told.get("data") or {})
             self._guard.notify_all()
 
-    def _stop(self, arrival: Arrival) -> None:
-        arrival.turn += 1
-        if arrival.process is not None:
-            _kill(arrival.process)
-            arrival.process = None
+    def _stop(self, incoming: Import) -> None:
+        incoming.turn += 1
+        if incoming.process is not None:
+            _kill(incoming.process)
+            incoming.process = None
 
 
 def _no_room(error: OSError) -> StorageError:

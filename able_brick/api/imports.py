@@ -1,0 +1,112 @@
+"""Routes of files that arrive: read them, look at their sheet, accept or discard."""
+
+from __future__ import annotations
+
+from pathlib import PurePath
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Depends, File, Form, Path, Query, Request, UploadFile
+from pydantic import BaseModel, ConfigDict, Field
+
+from able_brick.api.levels import TheProject
+from able_brick.core.files.units import Unit, Up
+from able_brick.jobs import imports as jobs
+from able_brick.jobs.sheet import Sheet
+from able_brick.session.delta import Delta
+from able_brick.session.importing import Taking, take_in
+
+router = APIRouter(prefix="/api/imports")
+
+
+def waiting(request: Request) -> jobs.Imports:
+    found: jobs.Imports = request.app.state.imports
+    return found
+
+
+Waiting = Annotated[jobs.Imports, Depends(waiting)]
+ImportId = Annotated[str, Path(max_length=40, examples=["import-1"])]
+
+
+class ImportView(BaseModel):
+    """How far the reading of a file is; its sheet when it is ready, or the reason why it could not be read."""
+
+    id: str
+    file: str
+    state: Literal["reading", "ready", "failed"]
+    share: float
+    words: str
+    weld: bool
+    reason: str
+    data: dict[str, Any]
+    sheet: Sheet | None
+
+    @classmethod
+    def of(cls, a: jobs.Import) -> ImportView:
+        return cls(
+            id=a.id,
+            file=a.file,
+            state=a.state,
+            share=a.share,
+            words=a.words,
+            weld=a.weld,
+            reason=a.reason,
+            data=a.data,
+            sheet=a.sheet,
+        )
+
+
+class ReadAgain(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    weld: bool
+
+
+class Accept(BaseModel):
+    """How an import comes onto the shelf: what its numbers mean, which axis is up, what becomes a piece, the pivot,
+    and whether the pieces are placed where they stood."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    level: str = Field(max_length=80)
+    revision: int = Field(ge=0)
+    unit: Unit = Unit.METRES
+    up: Up = Up.Y
+    pieces: Literal["each", "one"] = "each"
+    pivot: Literal["file", "base centre"] = "file"
+    place: bool = False
+
+
+@router.post("", status_code=202)
+def arrive(
+    imports: Waiting,
+    files: Annotated[list[UploadFile], File(description="One model, with the files that it names")],
+    weld: Annotated[bool, Form(description="Make exactly coincident vertices one")] = True,
+) -> ImportView:
+    """Take a model in and begin to read it, in a process of its own."""
+    named = {PurePath(f.filename or "file").name[:200]: f.file for f in files}
+    return ImportView.of(imports.take(named, weld=weld))
+
+
+@router.get("/{key}")
+def look(imports: Waiting, key: ImportId, seen: Annotated[float, Query(ge=0, le=1)] = 1.0) -> ImportView:
+    """How far it is. Answers at once when it has come further than `seen`, else within a second."""
+    return ImportView.of(imports.wait(key, 1.0, seen))
+
+
+@router.put("/{key}")
+def read_again(imports: Waiting, key: ImportId, how: ReadAgain) -> ImportView:
+    """Read it again, with or without welding."""
+    return ImportView.of(imports.read_again(key, weld=how.weld))
+
+
+@router.delete("/{key}", status_code=204)
+def discard(imports: Waiting, key: ImportId) -> None:
+    """Stop reading it and forget it."""
+    imports.discard(key)
+
+
+@router.post("/{key}/accept")
+def accept(project: TheProject, imports: Waiting, key: ImportId, how: Accept) -> Delta:
+    """Put what was read onto the shelf, as one step."""
+    taking = Taking(how.unit, how.up, one_piece=how.pieces == "one", base_pivot=how.pivot == "base centre")
+    return take_in(project, imports, key, how.level, how.revision, taking, place=how.place)
