@@ -37,6 +37,7 @@ def serve(
 
     from able_brick.api.app import create_app
     from able_brick.session.project import Project
+    from able_brick.store.recent import remember
     from able_brick.store.scratch import remove_abandoned
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
@@ -54,11 +55,14 @@ def serve(
         typer.echo(note, err=True)
     if project.read_only is not None:
         typer.echo(f"{project.read_only} It is open for looking only; “Save a copy” in the page keeps what is in it.")
+    remember(db)
     listener = _free_port(port)
     typer.echo(f"Able Brick is at http://127.0.0.1:{listener.getsockname()[1]}/  (Ctrl+C stops it)")
     sys.stdout.flush()
     server = uvicorn.Server(
-        uvicorn.Config(create_app(project, serving=True), log_level="warning", ws="websockets-sansio")
+        uvicorn.Config(
+            create_app(project, serving=True, build_demo=_lay_demo), log_level="warning", ws="websockets-sansio"
+        )
     )
     server.run(sockets=[listener])
 

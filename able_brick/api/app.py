@@ -14,10 +14,11 @@ from fastapi.responses import FileResponse, Response
 from starlette.staticfiles import StaticFiles
 
 import able_brick
-from able_brick.api import errors, imports, kit, levels, questions
+from able_brick.api import errors, imports, kit, levels, questions, rules
 from able_brick.api import project as project_routes
 from able_brick.api.guard import Guard
 from able_brick.api.live import Hub
+from able_brick.api.opened import DemoBuilder, Opened
 from able_brick.jobs.imports import Imports
 from able_brick.session.project import Project
 
@@ -50,11 +51,13 @@ def prepare(project: Project) -> None:
         project.meshes.view_glb(piece.mesh)
 
 
-def create_app(project: Project, *, web: Path = WEB, serving: bool = False) -> FastAPI:
+def create_app(
+    project: Project, *, web: Path = WEB, serving: bool = False, build_demo: DemoBuilder | None = None
+) -> FastAPI:
     """The web application over an open project, which is closed when the server stops.
 
-    When `serving`, a process that reads files is started at once, else when the first file comes; and what the first
-    page needs is made ready beside.
+    `build_demo` makes the demo project as a new file. When `serving`, a process that reads files is started at once,
+    else when the first file comes; and what the first page needs is made ready beside.
     """
 
     @asynccontextmanager
@@ -64,7 +67,7 @@ def create_app(project: Project, *, web: Path = WEB, serving: bool = False) -> F
             asyncio.get_running_loop().run_in_executor(None, prepare, project)
         yield
         app.state.imports.close()
-        project.close()
+        app.state.opened.close()
 
     app = FastAPI(
         title="Able Brick",
@@ -77,13 +80,13 @@ def create_app(project: Project, *, web: Path = WEB, serving: bool = False) -> F
         responses={422: {"model": errors.Problem, "description": "What was wrong and what to do; nothing changed"}},
     )
     hub = Hub()
-    project.listen(hub.publish)
-    app.state.project = project
+    app.state.opened = Opened(project, hub, build_demo=build_demo)
     app.state.hub = hub
     app.state.imports = Imports()
     errors.install(app)
     app.include_router(levels.router)
     app.include_router(questions.router)
+    app.include_router(rules.router)
     app.include_router(kit.router)
     app.include_router(imports.router)
     app.include_router(project_routes.router)

@@ -47,6 +47,16 @@ def mesh(project: TheProject, name: Annotated[str, Path(max_length=80)]) -> Resp
     )
 
 
+@router.get("/meshes/{name}/stand-in.glb", response_class=Response)
+def stand_in(project: TheProject, name: Annotated[str, Path(max_length=80)]) -> Response:
+    """Something coarser for the mesh of a hash, to be drawn while a view without a graphics card moves."""
+    return Response(
+        project.meshes.stand_in_glb(name),
+        media_type="model/gltf-binary",
+        headers={"Cache-Control": _FOR_EVER, "ETag": f'"{name}-stand-in"'},
+    )
+
+
 @router.get("/textures/{name}", response_class=Response)
 def texture(project: TheProject, name: Hash) -> Response:
     """The texture of a hash, as it came; never changes."""

@@ -12,6 +12,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from able_brick.api.live import Hub
+from able_brick.api.opened import Opened
 from able_brick.core.errors import UnknownIdError
 from able_brick.core.files.glb_write import write_glb
 from able_brick.level.export import level_nodes
@@ -25,8 +26,8 @@ router = APIRouter(prefix="/api")
 
 
 def open_project(request: Request) -> Project:
-    project: Project = request.app.state.project
-    return project
+    opened: Opened = request.app.state.opened
+    return opened.project
 
 
 TheProject = Annotated[Project, Depends(open_project)]
@@ -35,11 +36,13 @@ Revision = Annotated[int, Field(ge=0, description="The revision that the caller 
 
 
 class LevelSummary(BaseModel):
-    """A level in the list."""
+    """A level in the list: how many items stand in it, and whether it was deleted and can be brought back."""
 
     id: str
     name: str
     revision: int
+    items: int
+    deleted: bool = False
 
 
 class NewLevel(BaseModel):
@@ -107,15 +110,44 @@ def tools() -> Response:
 @router.get("/levels")
 def list_levels(project: TheProject) -> list[LevelSummary]:
     """All levels of the project; answers only when the server is ready."""
-    rows = project.snapshot.levels.values()
-    return [LevelSummary(id=r.id, name=r.name, revision=project.revision(r.id)) for r in rows]
+    snapshot = project.snapshot
+    there = [
+        LevelSummary(id=r.id, name=r.name, revision=project.revision(r.id), items=len(snapshot.of(r.id)))
+        for r in snapshot.levels.values()
+    ]
+    gone = [
+        LevelSummary(id=g.row.id, name=g.row.name, revision=g.state.revision, items=len(g.things), deleted=True)
+        for g in project.removed
+    ]
+    return there + gone
 
 
 @router.post("/levels", status_code=201)
 def create_level(project: TheProject, new: NewLevel) -> LevelSummary:
     """A new, empty level."""
     row = project.create_level(check_text(new.name.strip(), "name", most=80))
-    return LevelSummary(id=row.id, name=row.name, revision=0)
+    return LevelSummary(id=row.id, name=row.name, revision=0, items=0)
+
+
+@router.post("/levels/{level}/duplicate", status_code=201)
+def duplicate_level(project: TheProject, level: LevelId, new: NewLevel) -> LevelSummary:
+    """A level like this one, with all that stands in it."""
+    row = project.duplicate_level(level, check_text(new.name.strip(), "name", most=80))
+    return LevelSummary(id=row.id, name=row.name, revision=0, items=len(project.snapshot.of(row.id)))
+
+
+@router.delete("/levels/{level}", status_code=204)
+def delete_level(project: TheProject, level: LevelId) -> None:
+    """Delete a level with all that stands in it. It can be brought back until the project is closed."""
+    project.delete_level(level)
+
+
+@router.post("/levels/{level}/restore")
+def restore_level(project: TheProject, level: LevelId) -> LevelSummary:
+    """Bring back a level that was deleted."""
+    row = project.restore_level(level)
+    revision = project.revision(level)
+    return LevelSummary(id=row.id, name=row.name, revision=revision, items=len(project.snapshot.of(level)))
 
 
 @router.get("/levels/{level}", response_model=LevelView)
@@ -177,7 +209,8 @@ async def export(project: TheProject, level: LevelId) -> Response:
 async def live(socket: WebSocket, level: str, revision: int | None = None) -> None:
     """Every committed change of the level as it happens; an empty object asks the tab to load the level anew, also at
     once when the level has moved on since `revision`."""
-    project: Project = socket.app.state.project
+    opened: Opened = socket.app.state.opened
+    project = opened.project
     hub: Hub = socket.app.state.hub
     await socket.accept()
     try:

@@ -27,12 +27,19 @@ class Hub:
     def leave(self, level: str, queue: asyncio.Queue[str | None]) -> None:
         self._queues[level].discard(queue)
 
-    def publish(self, level: str, make: Callable[[], Delta]) -> None:
+    def publish(self, level: str, make: Callable[[], Delta | None]) -> None:
         if self._loop is None or self._loop.is_closed() or not self._queues.get(level):
             return
-        self._loop.call_soon_threadsafe(self._spread, level, make().model_dump_json())
+        delta = make()
+        self._loop.call_soon_threadsafe(self._spread, level, None if delta is None else delta.model_dump_json())
 
-    def _spread(self, level: str, text: str) -> None:
+    def publish_all(self) -> None:
+        """Have all tabs load the page anew, as another project is open."""
+        if self._loop is not None and not self._loop.is_closed():
+            for level in list(self._queues):
+                self._loop.call_soon_threadsafe(self._spread, level, '{"page": "anew"}')
+
+    def _spread(self, level: str, text: str | None) -> None:
         for queue in list(self._queues[level]):
             if queue.full():  # a tab that does not listen: drop what waits and tell it to load anew
                 while not queue.empty():

@@ -1,33 +1,98 @@
-"""Routes of the project file itself: where it lies, whether it can be changed, and a copy of it."""
+"""Routes of the project file itself: where it lies, whether it can be changed, a copy of it, and other projects."""
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from pathlib import Path
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse
-from pydantic import BaseModel
+from pydantic import BaseModel, ConfigDict, Field
 from starlette.background import BackgroundTask
 
 from able_brick.api.levels import TheProject
+from able_brick.api.opened import Opened
+from able_brick.core.errors import UnknownIdError
+from able_brick.store.recent import recent
 from able_brick.store.scratch import Scratch
 
 router = APIRouter(prefix="/api/project")
 
 
+def opened(request: Request) -> Opened:
+    found: Opened = request.app.state.opened
+    return found
+
+
+TheOpened = Annotated[Opened, Depends(opened)]
+
+
 class ProjectView(BaseModel):
-    """The project file. `read_only` says why nothing can be changed, where that is so; `notes` tell of its opening."""
+    """The project file. `read_only` says why nothing can be changed, where that is so; `notes` tell of its opening;
+    `has_demo` whether the demo project can be opened."""
 
     name: str
     path: str
     read_only: str | None
     notes: list[str]
+    has_demo: bool
+
+
+class RecentProject(BaseModel):
+    """A project file that was opened before: when, seconds since 1970, and whether it is the one that is open."""
+
+    name: str
+    path: str
+    opened: float
+    here: bool
+
+
+class OpenRequest(BaseModel):
+    """Which of the recent projects is opened."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    path: str = Field(min_length=1, max_length=4096)
+
+
+def _view(it: Opened) -> ProjectView:
+    project = it.project
+    return ProjectView(
+        name=project.path.name,
+        path=str(project.path.absolute()),
+        read_only=project.read_only,
+        notes=project.notes[:20],
+        has_demo=it.has_demo,
+    )
 
 
 @router.get("")
-def look(project: TheProject) -> ProjectView:
+def look(it: TheOpened) -> ProjectView:
     """Where the project lies, and whether it can be changed."""
-    return ProjectView(
-        name=project.path.name, path=str(project.path), read_only=project.read_only, notes=project.notes[:20]
-    )
+    return _view(it)
+
+
+@router.get("/recent")
+def list_recent(it: TheOpened) -> list[RecentProject]:
+    """The project files that were opened last and are still there, the latest first."""
+    here = str(it.project.path.resolve())
+    return [RecentProject(name=Path(r.path).name, path=r.path, opened=r.opened, here=r.path == here) for r in recent()]
+
+
+@router.post("/open")
+def open_other(it: TheOpened, wish: OpenRequest) -> ProjectView:
+    """Open one of the recent projects instead of this one; all tabs load anew."""
+    if wish.path not in {r.path for r in recent()}:
+        raise UnknownIdError("That project is not among the recent ones, or not there any more.", id=wish.path[:200])
+    it.open(Path(wish.path))
+    return _view(it)
+
+
+@router.post("/demo")
+def open_demo(it: TheOpened) -> ProjectView:
+    """Open the demo project, which is built beside this one when it is not there yet; all tabs load anew."""
+    it.open_demo()
+    return _view(it)
 
 
 @router.get("/copy", response_class=FileResponse)

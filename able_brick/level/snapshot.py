@@ -213,14 +213,19 @@ class Snapshot:
                 levels = dict(levels) if levels is self.levels else levels
                 if _set(levels, row.id, edit.after):
                     levels = _sorted(levels)
-                things.setdefault(row.id, Things())
+                if edit.after is None:
+                    things.pop(row.id, None)
+                else:
+                    things.setdefault(row.id, Things())
                 continue
+            if edit.after is None and row.level not in levels and row.level not in things:
+                continue  # it has gone with its level
             if row.level not in copied:
                 things[row.level] = Things(things.get(row.level, {}))
                 copied.add(row.level)
             if _set(things[row.level], row.id, edit.after):
                 unsorted.add(row.level)
-        for level in unsorted:
+        for level in unsorted & things.keys():
             things[level] = Things(_sorted(things[level]))
         return replace(
             self,

@@ -29,6 +29,8 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
         try:
             with file.engine.begin() as connection:
                 snapshot = journal.load_snapshot(connection)
+                if file.read_only is None:
+                    journal.drop_levels(connection, snapshot)
                 states = _states(connection, snapshot)
                 if file.read_only is None:
                     journal.drop_unused(connection, snapshot)
@@ -66,6 +68,8 @@ def where_it_went(connection: Connection, snapshot: Snapshot, level: str, error:
 def _states(connection: Connection, snapshot: Snapshot) -> dict[str, State]:
     states = {level: State(0, 0, None, None) for level in snapshot.levels}
     for s in connection.execute(select(LevelState.__table__)).all():
+        if s.level not in snapshot.levels:
+            continue
         last = journal.read_entry(connection, s.level, s.done)
         states[s.level] = State(s.revision, s.done, last, journal.read_entry(connection, s.level, s.done + 1))
     return states

@@ -6,7 +6,7 @@ import logging
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final
 
@@ -14,13 +14,14 @@ from sqlalchemy import Connection
 from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.cache import ByteCache
-from able_brick.core.errors import HistoryError, StaleRevisionError, StorageError
+from able_brick.core.errors import HistoryError, StaleRevisionError, StorageError, UnknownIdError
 from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit, Snapshot, level_of
 from able_brick.session.delta import Delta, LevelView, level_delta, level_view
 from able_brick.session.history import State, check_current, check_users, history_view, locks_of, net
+from able_brick.session.levels import Removed, check_return, copy_of, removal, within
 from able_brick.session.opening import open_file, where_it_went
 from able_brick.session.saving import save_copy
 from able_brick.steps import registry
@@ -34,8 +35,9 @@ from able_brick.store.pictures import PictureShelf, write_textures
 _log = logging.getLogger("able_brick")
 #: What whole levels as JSON may take in memory, bytes.
 _MOST_VIEWS: Final = 64 * 2**20
-#: Told of a level that has changed, and how to make the delta, which costs time where nobody listens.
-Listener = Callable[[str, Callable[[], Delta]], None]
+#: Told of a level that has changed, and how to make the delta, which costs time where nobody listens; None when
+#: it has to be loaded anew.
+Listener = Callable[[str, Callable[[], Delta | None]], None]
 
 
 @dataclass(frozen=True)
@@ -61,6 +63,7 @@ class Project:
         self._file, self._snapshot, self._states, self.salvaged = open_file(path)
         self._guard = threading.RLock()
         self._listeners: list[Listener] = []
+        self._removed: dict[str, Removed] = {}
         self._views: ByteCache[tuple[Snapshot, State | None, bytes]] = ByteCache(_MOST_VIEWS, lambda kept: len(kept[2]))
         self.meshes = MeshShelf(self._file.engine)
         self.pictures = PictureShelf(self._file.engine, self._locked_transaction)
@@ -81,12 +84,22 @@ class Project:
         return self._file.notes
 
     @property
+    def removed(self) -> list[Removed]:
+        """The levels that were deleted and can be brought back, the latest last."""
+        return list(self._removed.values())
+
+    @property
     def snapshot(self) -> Snapshot:
         return self._snapshot
 
     def listen(self, listener: Listener) -> None:
         """Call the listener at every committed change, once for each level that it touches."""
         self._listeners.append(listener)
+
+    def _tell_anew(self, level: str) -> None:
+        """Have the tabs of a level load it anew."""
+        for listener in self._listeners:
+            listener(level, lambda: None)
 
     def save_copy(self, to: Path) -> None:
         """Write a whole copy of the project as a new project file. Raises StorageError, also where it exists."""
@@ -107,6 +120,54 @@ class Project:
             self._snapshot = self._snapshot.with_edits(edits, counters)
             self._states[row.id] = State(0, 0, None, None)
             return row
+
+    def duplicate_level(self, level: str, name: str) -> LevelRow:
+        """A level like another one, with all that stands in it. Raises UnknownIdError."""
+        with self._guard:
+            row, edits, counters = copy_of(self._snapshot, level, name)
+            check_row(None, row)
+            with self._transaction() as connection:
+                journal.write_rows(connection, edits, counters)
+                journal.write_state(connection, row.id, 0, 0)
+            self._snapshot = self._snapshot.with_edits(edits, counters)
+            self._states[row.id] = State(0, 0, None, None)
+            return row
+
+    def delete_level(self, level: str) -> None:
+        """Delete a level with all that stands in it; `restore_level` brings it back until the project is closed.
+
+        Raises UnknownIdError, and HistoryError for the only level.
+        """
+        with self._guard:
+            row = self._snapshot.level(level)
+            if len(self._snapshot.levels) == 1:
+                raise HistoryError(f"{row.name} is the only level; make another one first.", id=level)
+            gone = removal(self._snapshot, level, self._states[level])
+            edits = tuple(Edit(r, None) for r in (*gone.things, row))
+            with self._transaction() as connection:
+                journal.write_rows(connection, edits, self._snapshot.counters)
+            self._snapshot = self._snapshot.with_edits(edits)
+            self._removed[level] = gone
+            del self._states[level]
+        self._tell_anew(level)
+
+    def restore_level(self, level: str) -> LevelRow:
+        """Bring back a level that was deleted. Raises UnknownIdError, and HistoryError where its pieces changed."""
+        with self._guard:
+            gone = self._removed.get(level)
+            if gone is None:
+                raise UnknownIdError("That level cannot be brought back (any more).", id=level)
+            check_return(self._snapshot, gone)
+            edits = tuple(Edit(None, r) for r in (gone.row, *gone.things))
+            state = replace(gone.state, revision=gone.state.revision + 1)
+            with self._transaction() as connection:
+                journal.write_rows(connection, edits, self._snapshot.counters)
+                journal.write_state(connection, level, state.revision, state.done)
+            self._snapshot = self._snapshot.with_edits(edits)
+            self._states[level] = state
+            del self._removed[level]
+        self._tell_anew(level)
+        return gone.row
 
     def view(self, level: str) -> LevelView:
         """The whole level."""
@@ -204,7 +265,7 @@ class Project:
             state = self._states[level]
             if state.last is None:
                 raise HistoryError("There is nothing to undo.")
-            edits = tuple(e.inverse() for e in reversed(state.last.edits))
+            edits = within(self._snapshot, (e.inverse() for e in reversed(state.last.edits)))
             return self._travel(level, state.last, edits, state.done - 1, state.last.selection)
 
     def redo(self, level: str, revision: int) -> Delta:
@@ -215,7 +276,7 @@ class Project:
             if state.redo is None:
                 raise HistoryError("There is nothing to redo.")
             made = tuple(e.id for e in state.redo.edits if e.after is not None and level_of(e.after) == level)
-            return self._travel(level, state.redo, state.redo.edits, state.done + 1, made)
+            return self._travel(level, state.redo, within(self._snapshot, state.redo.edits), state.done + 1, made)
 
     # -- inside -
 
@@ -240,6 +301,7 @@ class Project:
             raise HistoryError("There is no last step to adjust.")
         if entry.tool != tool.tool:
             raise HistoryError(f"The last step is {entry.tool}, not {tool.tool}.")
+        entry = replace(entry, edits=within(base, entry.edits))
         back = tuple(e.inverse() for e in reversed(entry.edits))
         check_current(base, back)
         check_users(base, level, entry, back)

@@ -42,7 +42,7 @@ class Copier:
         return first or top
 
     def _name(self, name: str) -> str:
-        made = self._names.free(name.rstrip("0123456789 ") or name, numbered=True)
+        made = self._names.following(name)
         self._names.take(made)
         return made
 

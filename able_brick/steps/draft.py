@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
@@ -157,6 +158,10 @@ class Draft:
         return Change(edits, self._meshes, self._counters, self.select, self.note, users, after)
 
 
+#: A name with a number behind it that can be counted on.
+_NUMBERED = re.compile(r"(.*\S) (\d{1,9})")
+
+
 class Names:
     """Names that are taken. Finding a free one costs the same however many there are."""
 
@@ -167,15 +172,19 @@ class Names:
     def take(self, name: str) -> None:
         self._taken.add(name)
 
-    def free(self, wanted: str, *, numbered: bool = False) -> str:
-        """The wanted name, or with the next number behind it where it is taken, or always when `numbered`."""
-        if not numbered and wanted not in self._taken:
-            return wanted
-        number = self._last.get(wanted, 1) + 1
-        while f"{wanted} {number}" in self._taken:
+    def free(self, wanted: str) -> str:
+        """The wanted name, or the next one where it is taken."""
+        return self.following(wanted) if wanted in self._taken else wanted
+
+    def following(self, name: str) -> str:
+        """The name of a copy: Tower becomes Tower 2, and Tower 12 becomes Tower 13, or the next one that is free."""
+        found = _NUMBERED.fullmatch(name)
+        stem, digits = (found[1], found[2]) if found else (name, "1")
+        number = max(self._last.get(stem, 0), int(digits)) + 1
+        while (made := f"{stem} {number:0{len(digits)}d}") in self._taken:
             number += 1
-        self._last[wanted] = number
-        return f"{wanted} {number}"
+        self._last[stem] = number
+        return made
 
 
 def _of_kit(row: ARow) -> bool:

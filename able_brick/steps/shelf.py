@@ -30,7 +30,7 @@ class DuplicatePiece(Tool):
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         made = []
         for piece in pieces_of(draft, rows):
-            twin = piece.changed(id=draft.new_id("piece"), name=draft.unique_name(f"{piece.name} copy", "piece"))
+            twin = piece.changed(id=draft.new_id("piece"), name=draft.unique_name(piece.name, "piece"))
             draft.put(twin)
             made.append(twin.id)
         draft.select = tuple(made)

@@ -293,6 +293,14 @@ def write_state(connection: Connection, level: str, revision: int, done: int) ->
     )
 
 
+def drop_levels(connection: Connection, snapshot: Snapshot) -> None:
+    """Delete the journals of levels that are not there any more."""
+    known = {str(level) for (level,) in connection.execute(select(LevelState.level))}
+    for level in sorted(known - snapshot.levels.keys()):
+        connection.execute(delete(JournalEntry).where(JournalEntry.level == level))
+        connection.execute(delete(LevelState).where(LevelState.level == level))
+
+
 def drop_unused(connection: Connection, snapshot: Snapshot) -> None:
     """Delete meshes and textures that neither a row nor the journal needs."""
     drop_unused_meshes(connection)

@@ -15,11 +15,14 @@ from able_brick.core.errors import StorageError, UnknownIdError
 from able_brick.core.files.glb_write import write_view_glb
 from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.slim.reduce import reduce_to
 from able_brick.store.mesh_codec import decode
 from able_brick.store.tables import MeshBlob
 
 _MOST_MESHES: Final = 1536 * 2**20
 _MOST_GLBS: Final = 256 * 2**20
+#: Triangles of what stands in for a dense mesh.
+STAND_IN: Final = 3000
 
 
 class MeshShelf:
@@ -52,3 +55,7 @@ class MeshShelf:
     def view_glb(self, key: str) -> bytes:
         """The GLB that the viewport draws for a hash."""
         return self._glbs.get(key, lambda: write_view_glb(self.get(key)))
+
+    def stand_in_glb(self, key: str) -> bytes:
+        """The GLB of something coarser that stands in for a dense mesh while a view without a graphics card moves."""
+        return self._glbs.get(f"{key} stand-in", lambda: write_view_glb(reduce_to(self.get(key), STAND_IN).mesh))

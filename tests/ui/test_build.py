@@ -96,7 +96,7 @@ def test_a_box_is_laid_flat_on_a_slope_with_a_gap(yard: Hands) -> None:
     page.keyboard.press("k")
     corner(yard, -3, 0.5, 2, "face")
     page.keyboard.press("f")
-    expect(page.locator("output")).to_contain_text("F flat on")
+    expect(page.locator("output")).to_contain_text("F: do not turn")
     slope = [2, 1, 0]
     corner(yard, *slope, "face")
     yard.saved(start + 1)
@@ -388,7 +388,7 @@ def test_pivots_are_measured_between_and_turned_about(yard: Hands) -> None:
     card.get_by_role("button", name=re.compile("About$")).click()
     page.get_by_role("option", name="Picked", exact=True).click()
     page.mouse.move(*yard.seen(2.2, 0.5, 1.5))
-    expect(prompt).to_contain_text("pivots off")
+    expect(prompt).to_contain_text("P: take pivots")
     page.keyboard.press("p")
     corner(yard, 2.2, 0.5, 1.5, "this pivot")
     expect(card.get_by_role("button", name="Picked", exact=True)).to_contain_text("Pivot of Wedge")

@@ -1,13 +1,16 @@
-import { useQuery } from "@tanstack/react-query";
-import { useCallback, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 import styled from "styled-components";
-import { api } from "./api/client";
+import { Problem } from "./api/client";
+import { firstLevel, rememberLevel } from "./api/early";
+import { askLevels, useLevels, useRules, useShapes, useTools } from "./api/queries";
 import { bindKeys } from "./keys";
 import { BudgetStrip } from "./panels/BudgetStrip";
 import { DrawCard } from "./panels/DrawCard";
+import { Edge, useFolded } from "./panels/Edge";
+import { EmptyStart } from "./panels/EmptyStart";
 import { EyeBar } from "./panels/EyeBar";
 import { HandleBar } from "./panels/HandleBar";
-import { ArrivalSheet } from "./panels/ImportSheet";
+import { ImportSheet } from "./panels/ImportSheet";
 import { LastStepCard } from "./panels/LastStepCard";
 import { LevelList } from "./panels/LevelList";
 import { MeasureCard } from "./panels/MeasureCard";
@@ -18,16 +21,18 @@ import { FindTool, KeySheet } from "./panels/Sheets";
 import { Shelf } from "./panels/Shelf";
 import { ToolsCard } from "./panels/ToolsCard";
 import { TopLine } from "./panels/TopLine";
+import { Tour } from "./panels/Tour";
 import { ViewStrip } from "./panels/ViewStrip";
 import { Whereabouts } from "./panels/Whereabouts";
 import { StageCard } from "./stages/StageCard";
 import { bringIn } from "./state/imports";
-import { kitStore } from "./state/kit";
-import { levelStore } from "./state/level";
+import { levelStore, useLevel } from "./state/level";
 import { listen } from "./state/live";
 import { tell } from "./state/messages";
+import { useRunning } from "./state/running";
 import { seen, useSeen } from "./state/seen";
 import { select } from "./state/selection";
+import { fold, isFolded } from "./theme/layout";
 import { openLevel } from "./viewport/look/opening";
 import { draws } from "./viewport/modes/draw";
 import { Viewport } from "./viewport/Viewport";
@@ -38,13 +43,25 @@ const Sheet = styled.div`
   & > header { grid-area: top; } & > footer { grid-area: foot; }
 `;
 const Left = styled.aside`
-  grid-area: left; display: grid; grid-template-columns: minmax(0, 1fr); grid-template-rows: minmax(0, 1.15fr) minmax(0, 1fr); border-right: 1px solid var(--line); background: var(--panel);
+  &[hidden] { display: none; }
+  grid-area: left; position: relative; display: grid; grid-template-columns: minmax(0, 1fr); grid-template-rows: minmax(0, 1.15fr) minmax(0, 1fr); border-right: 1px solid var(--line); background: var(--panel);
   & > section { display: flex; flex-direction: column; min-height: 0; min-width: 0; }
   & > section + section { border-top: 1px solid var(--line); }
 `;
 const Centre = styled.main`grid-area: view; display: grid; grid-template-rows: var(--strip) minmax(0, 1fr); min-width: 0; position: relative;`;
 const Cards = styled.aside`
-  grid-area: cards; display: flex; flex-direction: column; gap: 10px; padding: 10px; overflow-y: auto; border-left: 1px solid var(--line);
+  &[hidden] { display: none; }
+  grid-area: cards; position: relative; display: flex; flex-direction: column; min-height: 0; border-left: 1px solid var(--line);
+`;
+const Scrolled = styled.div`
+  flex: 1; min-height: 0; background: var(--sheet); display: flex; flex-direction: column; gap: 10px; padding: 10px 3px 10px 10px; overflow-y: auto; scrollbar-gutter: stable; scrollbar-width: thin;
+`;
+const Pinned = styled.div`
+  flex: none; max-height: 52%; background: var(--sheet); overflow-y: auto; scrollbar-gutter: stable; scrollbar-width: thin; padding: 0 3px 10px 10px;
+  &:empty { display: none; }
+`;
+const Title = styled.h1`
+  && { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); white-space: nowrap; }
 `;
 
 /** Files may be dropped anywhere on the page. */
@@ -68,62 +85,39 @@ function takeDrops(): () => void {
 
 /** The whole sheet. */
 export function App() {
-  const tools = useQuery({ queryKey: ["tools"], queryFn: api.tools, staleTime: Number.POSITIVE_INFINITY });
-  const shapes = useQuery({ queryKey: ["shapes"], queryFn: api.shapes, staleTime: Number.POSITIVE_INFINITY });
-  const levels = useQuery({ queryKey: ["levels"], queryFn: api.levels });
+  const tools = useTools();
+  const levels = useLevels();
+  useShapes();
+  useRules();
   const [levelId, setLevelId] = useState(levelStore.getState().levelId);
   const [sheet, setSheet] = useState<"find" | "keys" | null>(null);
+  const [tour, setTour] = useState(false);
   const drawing = draws.use() !== null;
-  const open = levelId ?? levels.data?.[0]?.id ?? null;
-  useEffect(() => {
-    if (!open) return;
-    select([]);
-    let wanted = true;
-    let stop: (() => void) | undefined;
-    const opened = levelStore.getState().levelId === open ? Promise.resolve() : openLevel(open, () => wanted);
-    opened.then(
-      () => {
-        if (wanted) stop = listen(open);
-        // a mesh that does not come holds up no lists
-        window.setTimeout(seen, 4000);
-      },
-      (error: Error) => {
-        seen();
-        tell(error.message, "error");
-      },
-    );
-    return () => {
-      wanted = false;
-      stop?.();
-    };
-  }, [open]);
-  useEffect(() => {
-    if (shapes.data) kitStore.setState({ shapes: shapes.data });
-  }, [shapes.data]);
+  const name = useLevel((s) => s.scene.level?.name);
+  const [noLeft, noCards] = [useFolded("left"), useFolded("cards")];
+  const open = levelId ?? (levels.data && firstLevel(levels.data)?.id) ?? null;
+  useEffect(() => (open ? openAndFollow(open, setLevelId) : undefined), [open]);
   useEffect(takeDrops, []);
-  const list = tools.data;
   useEffect(
-    () => (list ? bindKeys(list, { find: () => setSheet("find"), keys: () => setSheet("keys") }) : undefined),
-    [list],
+    () => (tools ? bindKeys(tools, { find: () => setSheet("find"), keys: () => setSheet("keys") }) : undefined),
+    [tools],
   );
-  const newLevel = useCallback(async () => {
-    try {
-      setLevelId((await api.createLevel("New level")).id);
-    } catch (error) {
-      tell((error as Error).message, "error");
-    }
-  }, []);
   const broken = levels.isError;
   useEffect(() => {
     if (broken) seen();
   }, [broken]);
-  const every = list ?? [];
+  // a card that asks for something is never folded away
+  const asks = useRunning((s) => s.card !== null) || drawing;
+  useEffect(() => {
+    if (asks && isFolded("cards")) fold("cards", false);
+  }, [asks]);
+  const every = tools ?? [];
   const there = useSeen();
   return (
     <Sheet>
-      <TopLine onLevel={setLevelId} onNewLevel={() => void newLevel()} onFind={list && (() => setSheet("find"))} />
-      <Left>
-        {there && (
+      <TopLine onLevel={setLevelId} onFind={tools && (() => setSheet("find"))} />
+      <Left hidden={noLeft} aria-label="Lists">
+        {there && !noLeft && (
           <>
             <section aria-label="Shelf">
               <Shelf tools={every} />
@@ -131,10 +125,12 @@ export function App() {
             <section aria-label="Level">
               <LevelList />
             </section>
+            <Edge side="left" />
           </>
         )}
       </Left>
       <Centre>
+        <Title>{name ? `Able Brick: ${name}` : "Able Brick"}</Title>
         <ViewStrip />
         <Viewport />
         {there && (
@@ -142,31 +138,77 @@ export function App() {
             <Whereabouts />
             <HandleBar />
             <EyeBar />
+            <EmptyStart />
+            <ProjectNotice />
+            <Tour again={tour} onEnd={() => setTour(false)} />
           </>
         )}
-        {there && <ProjectNotice />}
         <Messages />
       </Centre>
-      <Cards aria-label="Cards">
-        {there && (
+      <Cards hidden={noCards} aria-label="Cards">
+        {there && !noCards && (
           <>
-            <DrawCard />
-            <MeasureCard />
-            {!drawing && <SelectionCard />}
-            <StageCard />
-            {!drawing && <ToolsCard tools={every} />}
-            <LastStepCard tools={every} />
+            <Edge side="cards" />
+            <Scrolled>
+              <DrawCard />
+              <MeasureCard />
+              {!drawing && <SelectionCard />}
+              <StageCard />
+              {!drawing && <ToolsCard tools={every} />}
+            </Scrolled>
+            <Pinned>
+              <LastStepCard tools={every} />
+            </Pinned>
           </>
         )}
       </Cards>
       {there && (
         <>
           <BudgetStrip />
-          <ArrivalSheet />
+          <ImportSheet />
           <FindTool open={sheet === "find"} onClose={() => setSheet(null)} tools={every} />
-          <KeySheet open={sheet === "keys"} onClose={() => setSheet(null)} />
+          <KeySheet
+            open={sheet === "keys"}
+            onClose={() => setSheet(null)}
+            onTour={() => {
+              setSheet(null);
+              setTour(true);
+            }}
+          />
         </>
       )}
     </Sheet>
   );
+}
+
+/** Open a level and hear of its changes; returns how to leave it. */
+function openAndFollow(level: string, onLevel: (id: string | null) => void): () => void {
+  select([]);
+  let wanted = true;
+  let stop: (() => void) | undefined;
+  rememberLevel(level);
+  const opened = levelStore.getState().levelId === level ? Promise.resolve() : openLevel(level, () => wanted);
+  const gone = () => {
+    if (!wanted) return;
+    tell("This level is not there any more; another one is open now.");
+    levelStore.setState({ levelId: null });
+    rememberLevel("");
+    void askLevels().then(() => onLevel(null));
+  };
+  opened.then(
+    () => {
+      if (wanted) stop = listen(level, gone);
+      // a mesh that does not come holds up no lists
+      window.setTimeout(seen, 4000);
+    },
+    (error: Error) => {
+      seen();
+      if (error instanceof Problem && error.code === "unknown_id") gone();
+      else tell(error.message, "error");
+    },
+  );
+  return () => {
+    wanted = false;
+    stop?.();
+  };
 }

@@ -1,5 +1,6 @@
 import { askEarly } from "./api/early";
 import "./theme/sheet.css";
+import { applyLayout } from "./theme/layout";
 import { makeReady } from "./viewport/look/canvas";
 
 /** Said where nothing else can be: without a drawing context there is no page. */
@@ -14,6 +15,7 @@ function cannotStart(): void {
 }
 
 // the level is drawn first, and the page built round it then
+applyLayout();
 void askEarly();
 const first = import("./viewport/pieces/firstPicture");
 if (makeReady() === null) cannotStart();

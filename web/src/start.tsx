@@ -1,10 +1,10 @@
 import "@fontsource-variable/archivo";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
+import { queries } from "./api/queries";
 
-const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 2 } } });
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(

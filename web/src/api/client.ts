@@ -1,13 +1,16 @@
+import createClient from "openapi-fetch";
 import { takeEarly } from "./early";
+import type { paths } from "./schema.generated";
 import type {
   Accept,
-  ArrivalView,
   Delta,
+  FaceAt,
   Feature,
   FeatureRequest,
   Fits,
   FitsRequest,
   Ground,
+  ImportView,
   LevelSummary,
   LevelView,
   Measured,
@@ -15,6 +18,8 @@ import type {
   Params,
   ProblemBody,
   ProjectView,
+  RecentProject,
+  Rules,
   ShapeInfo,
   Snap,
   SnapRequest,
@@ -41,46 +46,47 @@ const SILENT = {
   offline: "The server does not answer. Nothing was changed; start Able Brick again and go on.",
   unknown: "No reply came back, so it is unknown whether that was done. Loading what stands …",
 };
+type Silent = keyof typeof SILENT;
 
-async function call<T>(path: string, init?: RequestInit, silent: keyof typeof SILENT = "offline"): Promise<T> {
-  const early = init ? undefined : await takeEarly<T>(`/api${path}`);
-  if (early !== undefined) return early;
-  let response: Response;
-  try {
-    response = await fetch(`/api${path}`, init);
-  } catch (error) {
-    if (error instanceof DOMException && error.name === "AbortError") throw error;
-    throw new Problem({ code: silent, status: 0, detail: SILENT[silent], data: {} });
-  }
-  if (!response.ok) {
-    const type = response.headers.get("content-type") ?? "";
-    if (type.includes("problem+json")) throw new Problem(await response.json());
-    throw new Problem({
-      code: "http",
-      status: response.status,
-      detail: `The server answered ${response.status}.`,
-      data: {},
-    });
-  }
-  if (response.status === 204) return undefined as T;
-  try {
-    return await response.json();
-  } catch (error) {
-    if (error instanceof DOMException && error.name === "AbortError") throw error;
-    throw new Problem({ code: silent, status: 0, detail: SILENT[silent], data: {} });
-  }
+const silence = (code: Silent): Problem => new Problem({ code, status: 0, detail: SILENT[code], data: {} });
+const stopped = (error: unknown): boolean => error instanceof DOMException && error.name === "AbortError";
+
+/** Ask, where it has not been asked for early. */
+async function asked(request: Request): Promise<Response> {
+  const early = request.method === "GET" ? await takeEarly(new URL(request.url).pathname) : undefined;
+  return early ?? fetch(request);
 }
 
-/** A change: when its reply is lost, it may have been done all the same. */
-const change = <T>(path: string, method: string, body: unknown): Promise<T> =>
-  call<T>(path, json(method, body), "unknown");
+const client = createClient<paths>({ baseUrl: globalThis.location?.origin ?? "http://localhost", fetch: asked });
 
-const json = (method: string, body: unknown, signal?: AbortSignal): RequestInit => ({
-  method,
-  headers: { "Content-Type": "application/json" },
-  body: JSON.stringify(body),
-  signal: signal ?? null,
-});
+interface Answer {
+  data?: unknown;
+  error?: unknown;
+  response: Response;
+}
+
+/** What was answered; a Problem for what was refused, and for silence. The client loses how long lists are: what comes
+ * is named anew. */
+async function answered<T>(waiting: Promise<Answer>, silent: Silent = "offline"): Promise<T> {
+  let answer: Answer;
+  try {
+    answer = await waiting;
+  } catch (error) {
+    if (stopped(error)) throw error;
+    throw silence(silent); // nothing came, or not all of it
+  }
+  const { response, error } = answer;
+  if (response.ok) return answer.data as T;
+  const told = response.headers.get("content-type")?.includes("problem+json");
+  if (told) throw new Problem(error as ProblemBody);
+  throw unexplained(response.status);
+}
+
+const unexplained = (status: number): Problem =>
+  new Problem({ code: "http", status, detail: `The server answered ${status}.`, data: {} });
+
+/** A change: when its reply is lost, it may have been done all the same. */
+const changed = <T>(waiting: Promise<Answer>): Promise<T> => answered<T>(waiting, "unknown");
 
 export interface StepBody {
   tool: string;
@@ -89,68 +95,85 @@ export interface StepBody {
   revision: number;
 }
 
+const at = (level: string) => ({ path: { level } });
+const of = (key: string) => ({ path: { key } });
+
 export const api = {
-  project: () => call<ProjectView>("/project"),
-  levels: () => call<LevelSummary[]>("/levels"),
-  createLevel: (name: string) => change<LevelSummary>("/levels", "POST", { name }),
-  level: (id: string) => call<LevelView>(`/levels/${id}`),
-  tools: () => call<ToolInfo[]>("/tools"),
-  step: (level: string, body: StepBody) => change<Delta>(`/levels/${level}/steps`, "POST", body),
+  rules: () => answered<Rules>(client.GET("/api/rules")),
+  tools: () => answered<ToolInfo[]>(client.GET("/api/tools")),
+  shapes: () => answered<ShapeInfo[]>(client.GET("/api/shapes")),
+
+  project: () => answered<ProjectView>(client.GET("/api/project")),
+  recent: () => answered<RecentProject[]>(client.GET("/api/project/recent")),
+  openProject: (path: string) => changed<ProjectView>(client.POST("/api/project/open", { body: { path } })),
+  openDemo: () => changed<ProjectView>(client.POST("/api/project/demo")),
+
+  levels: () => answered<LevelSummary[]>(client.GET("/api/levels")),
+  level: (id: string) => answered<LevelView>(client.GET("/api/levels/{level}", { params: at(id) })),
+  createLevel: (name: string) => changed<LevelSummary>(client.POST("/api/levels", { body: { name } })),
+  duplicateLevel: (id: string, name: string) =>
+    changed<LevelSummary>(client.POST("/api/levels/{level}/duplicate", { params: at(id), body: { name } })),
+  deleteLevel: (id: string) => changed<void>(client.DELETE("/api/levels/{level}", { params: at(id) })),
+  restoreLevel: (id: string) => changed<LevelSummary>(client.POST("/api/levels/{level}/restore", { params: at(id) })),
+
+  step: (level: string, body: StepBody) =>
+    changed<Delta>(client.POST("/api/levels/{level}/steps", { params: at(level), body })),
   adjust: (level: string, body: Omit<StepBody, "selection">) =>
-    change<Delta>(`/levels/${level}/steps/last`, "PUT", body),
-  preview: (level: string, body: StepBody & { adjust_last?: boolean }, signal: AbortSignal) =>
-    call<Delta>(`/levels/${level}/preview`, json("POST", body, signal)),
-  undo: (level: string, revision: number) => change<Delta>(`/levels/${level}/undo`, "POST", { revision }),
-  redo: (level: string, revision: number) => change<Delta>(`/levels/${level}/redo`, "POST", { revision }),
-  shapes: () => call<ShapeInfo[]>("/shapes"),
-  surface: (level: string, at: FaceAt) => call<Ground>(`/levels/${level}/surface`, json("POST", at)),
-  feature: (level: string, at: FeatureRequest) => call<Feature>(`/levels/${level}/feature`, json("POST", at)),
-  snap: (level: string, wish: SnapRequest) => call<Snap | null>(`/levels/${level}/snap`, json("POST", wish)),
-  measure: (level: string, wish: MeasureRequest) => call<Measured>(`/levels/${level}/measure`, json("POST", wish)),
-  fits: (level: string, wish: FitsRequest) => call<Fits>(`/levels/${level}/fits`, json("POST", wish)),
-  arrival: (id: string, seen: number) => call<ArrivalView>(`/arrivals/${id}?seen=${seen}`),
-  readAgain: (id: string, weld: boolean) => call<ArrivalView>(`/arrivals/${id}`, json("PUT", { weld })),
-  discard: (id: string) => call<void>(`/arrivals/${id}`, { method: "DELETE" }),
-  accept: (id: string, how: Accept) => change<Delta>(`/arrivals/${id}/accept`, "POST", how),
-  keepThumbnail: (key: string, picture: Blob) => call<void>(`/thumbnails/${key}`, { method: "PUT", body: picture }),
+    changed<Delta>(client.PUT("/api/levels/{level}/steps/last", { params: at(level), body })),
+  preview: (level: string, body: StepBody & { adjust_last: boolean }, signal: AbortSignal) =>
+    answered<Delta>(client.POST("/api/levels/{level}/preview", { params: at(level), body, signal })),
+  undo: (level: string, revision: number) =>
+    changed<Delta>(client.POST("/api/levels/{level}/undo", { params: at(level), body: { revision } })),
+  redo: (level: string, revision: number) =>
+    changed<Delta>(client.POST("/api/levels/{level}/redo", { params: at(level), body: { revision } })),
+
+  surface: (level: string, body: FaceAt) =>
+    answered<Ground>(client.POST("/api/levels/{level}/surface", { params: at(level), body })),
+  feature: (level: string, body: FeatureRequest) =>
+    answered<Feature>(client.POST("/api/levels/{level}/feature", { params: at(level), body })),
+  snap: (level: string, body: SnapRequest) =>
+    answered<Snap | null>(client.POST("/api/levels/{level}/snap", { params: at(level), body })),
+  measure: (level: string, body: MeasureRequest) =>
+    answered<Measured>(client.POST("/api/levels/{level}/measure", { params: at(level), body })),
+  fits: (level: string, body: FitsRequest) =>
+    answered<Fits>(client.POST("/api/levels/{level}/fits", { params: at(level), body })),
+
+  readOn: (key: string, seen: number) =>
+    answered<ImportView>(client.GET("/api/imports/{key}", { params: { ...of(key), query: { seen } } })),
+  readAgain: (key: string, weld: boolean) =>
+    answered<ImportView>(client.PUT("/api/imports/{key}", { params: of(key), body: { weld } })),
+  discard: (key: string) => answered<void>(client.DELETE("/api/imports/{key}", { params: of(key) })),
+  accept: (key: string, body: Accept) =>
+    changed<Delta>(client.POST("/api/imports/{key}/accept", { params: of(key), body })),
 };
 
-export interface FaceAt {
-  thing: string;
-  item: number;
-  face: number;
+/** Keep the picture of a piece; it is drawn again where that fails. */
+export async function keepThumbnail(key: string, picture: Blob): Promise<void> {
+  await fetch(`/api/thumbnails/${key}`, { method: "PUT", body: picture }).catch(() => undefined);
 }
 
 /** Send files to be read; `sent` hears the share that has gone out. Ends early when the signal says so. */
-export function arrive(
+export function sendFiles(
   files: readonly File[],
   sent: (share: number) => void,
   signal: AbortSignal,
-): Promise<ArrivalView> {
+): Promise<ImportView> {
   const form = new FormData();
   for (const file of files) form.append("files", file);
+  // only this way tells how far the sending is
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("POST", "/api/arrivals");
+    request.open("POST", "/api/imports");
     request.responseType = "json";
     request.upload.onprogress = (event) => event.lengthComputable && sent(event.loaded / event.total);
     request.onload = () => {
-      if (request.status === 202) resolve(request.response as ArrivalView);
+      if (request.status === 202) resolve(request.response as ImportView);
       else {
         const body = request.response as ProblemBody | null;
-        const detail = `The server answered ${request.status}.`;
-        reject(new Problem(body ?? { code: "http", status: request.status, detail, data: {} }));
+        reject(body ? new Problem(body) : unexplained(request.status));
       }
     };
-    request.onerror = () =>
-      reject(
-        new Problem({
-          code: "offline",
-          status: 0,
-          detail: SILENT.offline,
-          data: {},
-        }),
-      );
+    request.onerror = () => reject(silence("offline"));
     request.onabort = () => reject(new DOMException("The sending was stopped.", "AbortError"));
     signal.addEventListener("abort", () => request.abort());
     request.send(form);

@@ -1,40 +1,66 @@
 /**
  * What is wanted first, asked for while the rest of the application is still being loaded: the levels, the one that
- * will be opened, and its meshes. Whoever needs one of them takes it from here.
+ * will be opened, and its meshes. Whoever needs one of them takes its answer from here.
  */
 
 interface Rows {
   changed?: { kind: string; mesh?: string }[];
 }
 
-const waiting = new Map<string, Promise<unknown>>();
+const waiting = new Map<string, Promise<Response>>();
 
-function ask<T>(path: string, read: (response: Response) => Promise<T>): Promise<T> {
+function ask(path: string): Promise<Response> {
   const answer = fetch(path).then((response) => {
     if (!response.ok) throw new Error(`${path}: ${response.status}`);
-    return read(response);
+    return response;
   });
   waiting.set(path, answer);
+  answer.catch(() => undefined);
   return answer;
+}
+
+/** The name of the level that this browser had open last, kept for the next time. */
+const LAST = "able-brick level";
+
+/** The level that is opened first: the one that was open last, or else the first one. */
+export function firstLevel<T extends { id: string; deleted?: boolean }>(levels: readonly T[]): T | undefined {
+  const there = levels.filter((level) => !level.deleted);
+  return there.find((level) => level.id === remembered()) ?? there[0];
+}
+
+function remembered(): string | null {
+  try {
+    return localStorage.getItem(LAST);
+  } catch {
+    return null;
+  }
+}
+
+export function rememberLevel(id: string): void {
+  try {
+    localStorage.setItem(LAST, id);
+  } catch {
+    // a browser that keeps nothing begins with the first level
+  }
 }
 
 /** Ask for it. What fails is left to whoever asks again. */
 export async function askEarly(): Promise<void> {
   try {
-    const levels = await ask("/api/levels", (r): Promise<{ id: string }[]> => r.json());
-    const first = levels[0]?.id;
+    const levels: { id: string }[] = await (await ask("/api/levels")).clone().json();
+    const first = firstLevel(levels)?.id;
     if (!first) return;
-    const level = await ask(`/api/levels/${first}`, (r): Promise<Rows> => r.json());
+    const level: Rows = await (await ask(`/api/levels/${first}`)).clone().json();
     const meshes = new Set((level.changed ?? []).flatMap((row) => (row.kind === "piece" && row.mesh ? row.mesh : [])));
-    for (const mesh of meshes) ask(`/api/meshes/${mesh}.glb`, (r) => r.arrayBuffer()).catch(() => undefined);
+    for (const mesh of meshes) ask(`/api/meshes/${mesh}.glb`);
   } catch {
     // the application asks again, and tells what is wrong
   }
 }
 
-/** What was asked for early, once; undefined when it was not, or could not be had. */
-export async function takeEarly<T>(path: string): Promise<T | undefined> {
+/** The answer that was asked for early, once; undefined when it was not, or could not be had. */
+export async function takeEarly(path: string): Promise<Response | undefined> {
   const answer = waiting.get(path);
   waiting.delete(path);
-  return answer?.catch(() => undefined) as Promise<T | undefined>;
+  return answer?.catch(() => undefined);
 }

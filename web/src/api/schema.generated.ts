@@ -110,6 +110,30 @@ export interface paths {
         get: operations["get_level_api_levels__level__get"];
         put?: never;
         post?: never;
+        /**
+         * Delete Level
+         * @description Delete a level with all that stands in it. It can be brought back until the project is closed.
+         */
+        delete: operations["delete_level_api_levels__level__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{level}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate Level
+         * @description A level like this one, with all that stands in it.
+         */
+        post: operations["duplicate_level_api_levels__level__duplicate_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -236,6 +260,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{level}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Level
+         * @description Bring back a level that was deleted.
+         */
+        post: operations["restore_level_api_levels__level__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{level}/snap": {
         parameters: {
             query?: never;
@@ -356,6 +400,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/meshes/{name}/stand-in.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stand In
+         * @description Something coarser for the mesh of a hash, to be drawn while a view without a graphics card moves.
+         */
+        get: operations["stand_in_api_meshes__name__stand_in_glb_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pieces/{piece}/export": {
         parameters: {
             query?: never;
@@ -408,6 +472,86 @@ export interface paths {
          * @description The whole project as a file; of a damaged one, all that can still be read.
          */
         get: operations["copy_api_project_copy_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/project/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Demo
+         * @description Open the demo project, which is built beside this one when it is not there yet; all tabs load anew.
+         */
+        post: operations["open_demo_api_project_demo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/project/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Other
+         * @description Open one of the recent projects instead of this one; all tabs load anew.
+         */
+        post: operations["open_other_api_project_open_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/project/recent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Recent
+         * @description The project files that were opened last and are still there, the latest first.
+         */
+        get: operations["list_recent_api_project_recent_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rules
+         * @description The rules that pages show; they do not change while the server runs.
+         */
+        get: operations["rules_api_rules_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -605,6 +749,37 @@ export interface components {
              */
             thickness: number;
         };
+        /**
+         * Body
+         * @description A player as it begins, metres and degrees: how high a step it takes without a jump, and how much it sees.
+         */
+        Body: {
+            /**
+             * Eye
+             * @default 1.7
+             */
+            eye: number;
+            /**
+             * Fov
+             * @default 60
+             */
+            fov: number;
+            /**
+             * Height
+             * @default 1.8
+             */
+            height: number;
+            /**
+             * Radius
+             * @default 0.35
+             */
+            radius: number;
+            /**
+             * Step
+             * @default 0.45
+             */
+            step: number;
+        };
         /** Body_arrive_api_imports_post */
         Body_arrive_api_imports_post: {
             /**
@@ -714,6 +889,16 @@ export interface components {
              * @default 16
              */
             sides: number;
+        };
+        /**
+         * Choice
+         * @description A value, and its words on screen.
+         */
+        Choice: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
         };
         /** Cone */
         Cone: {
@@ -1438,6 +1623,19 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * KindWords
+         * @description What a kind of row is called, with its article.
+         */
+        KindWords: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "piece" | "placement" | "array" | "path" | "course" | "group" | "measure";
+            /** Words */
+            words: string;
+        };
         /** Lettering */
         Lettering: {
             /**
@@ -1533,11 +1731,18 @@ export interface components {
         };
         /**
          * LevelSummary
-         * @description A level in the list.
+         * @description A level in the list: how many items stand in it, and whether it was deleted and can be brought back.
          */
         LevelSummary: {
+            /**
+             * Deleted
+             * @default false
+             */
+            deleted: boolean;
             /** Id */
             id: string;
+            /** Items */
+            items: number;
             /** Name */
             name: string;
             /** Revision */
@@ -1785,6 +1990,14 @@ export interface components {
              * @description A word or more; no control characters
              */
             name: string;
+        };
+        /**
+         * OpenRequest
+         * @description Which of the recent projects is opened.
+         */
+        OpenRequest: {
+            /** Path */
+            path: string;
         };
         /**
          * PartSheet
@@ -2134,9 +2347,12 @@ export interface components {
         };
         /**
          * ProjectView
-         * @description The project file. `read_only` says why nothing can be changed, where that is so; `notes` tell of its opening.
+         * @description The project file. `read_only` says why nothing can be changed, where that is so; `notes` tell of its opening;
+         *     `has_demo` whether the demo project can be opened.
          */
         ProjectView: {
+            /** Has Demo */
+            has_demo: boolean;
             /** Name */
             name: string;
             /** Notes */
@@ -2195,6 +2411,39 @@ export interface components {
         ReadAgain: {
             /** Weld */
             weld: boolean;
+        };
+        /**
+         * RecentProject
+         * @description A project file that was opened before: when, seconds since 1970, and whether it is the one that is open.
+         */
+        RecentProject: {
+            /** Here */
+            here: boolean;
+            /** Name */
+            name: string;
+            /** Opened */
+            opened: number;
+            /** Path */
+            path: string;
+        };
+        /**
+         * Rules
+         * @description Units, axes, surfaces, file endings, the body of a player, and what kinds of rows are called.
+         */
+        Rules: {
+            /** Beside */
+            beside: string[];
+            body: components["schemas"]["Body"];
+            /** Kinds */
+            kinds: components["schemas"]["KindWords"][];
+            /** Models */
+            models: string[];
+            /** Surfaces */
+            surfaces: components["schemas"]["Choice"][];
+            /** Units */
+            units: components["schemas"]["UnitChoice"][];
+            /** Ups */
+            ups: components["schemas"]["Choice"][];
         };
         /**
          * Running
@@ -2780,6 +3029,18 @@ export interface components {
          */
         Unit: "m" | "cm" | "mm" | "in" | "ft";
         /**
+         * UnitChoice
+         * @description A unit of length, metres.
+         */
+        UnitChoice: {
+            /** Label */
+            label: string;
+            /** Metres */
+            metres: number;
+            /** Value */
+            value: string;
+        };
+        /**
          * Up
          * @description Which axis of a file points up.
          * @enum {string}
@@ -3091,6 +3352,70 @@ export interface operations {
             };
         };
     };
+    delete_level_api_levels__level__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    duplicate_level_api_levels__level__duplicate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLevel"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelSummary"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     export_api_levels__level__export_glb_get: {
         parameters: {
             query?: never;
@@ -3282,6 +3607,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Delta"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_level_api_levels__level__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelSummary"];
                 };
             };
             /** @description What was wrong and what to do; nothing changed */
@@ -3499,6 +3855,35 @@ export interface operations {
             };
         };
     };
+    stand_in_api_meshes__name__stand_in_glb_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     export_api_pieces__piece__export_get: {
         parameters: {
             query?: {
@@ -3576,6 +3961,126 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_demo_api_project_demo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_other_api_project_open_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_recent_api_project_recent_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecentProject"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rules_api_rules_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rules"];
+                };
             };
             /** @description What was wrong and what to do; nothing changed */
             422: {

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import styled from "styled-components";
 import { errorsOf } from "../api/fields";
+import { useRules, useShapes } from "../api/queries";
 import { useKit } from "../state/kit";
 import { run, useRunning } from "../state/running";
 import { previewStep } from "../state/steps";
@@ -20,24 +21,9 @@ const ShapeButton = styled(Button)`
   &[data-last="true"] { border-color: var(--line); }
 `;
 const Foot = styled.div`display: flex; gap: 8px; justify-content: flex-end; padding-top: 4px;`;
-const SURFACES = [
-  "stone",
-  "pale stone",
-  "brick",
-  "slate",
-  "oak",
-  "gate green",
-  "iron",
-  "lamp glass",
-  "water",
-  "bronze",
-  "earth",
-  "plaster",
-].map((s) => ({ value: s, label: s.charAt(0).toUpperCase() + s.slice(1) }));
-
 /** All shapes, to be drawn in the view. */
 export function ShapeBoard() {
-  const shapes = useKit((s) => s.shapes);
+  const shapes = useShapes();
   const last = useKit((s) => s.last);
   const card = useRunning((s) => s.card !== null);
   const busy = draws.use() !== null || card;
@@ -70,6 +56,7 @@ export function ShapeBoard() {
 /** The shape that is being drawn: what the drags set can be typed here as well. */
 export function DrawCard() {
   const now = draws.use();
+  const rules = useRules();
   const [errors, setErrors] = useState<Record<string, string>>({});
   if (!now) return null;
   const { info, shape, surface, stage } = now;
@@ -117,7 +104,7 @@ export function DrawCard() {
             <Picker
               label="Surface"
               value={surface}
-              options={SURFACES}
+              options={rules?.surfaces ?? []}
               onChange={(s) => changeDrawing({ surface: s })}
             />
           </Labelled>

@@ -2,12 +2,12 @@ import { TriangleAlert } from "lucide-react";
 import { useEffect, useState } from "react";
 import { Dialog, Heading, Modal, ModalOverlay, ProgressBar } from "react-aria-components";
 import styled from "styled-components";
-import type { ArrivalFacts, ArrivalView } from "../api/types";
-import { accept, discard, readAgain, useArrival } from "../state/imports";
+import { useRules } from "../api/queries";
+import type { ImportFacts, ImportView } from "../api/types";
+import { accept, discard, readAgain, useImport } from "../state/imports";
 import { Button, OnOff, Picker, Segments } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
 import { grouped } from "../ui/words";
-import { UNITS, UPS } from "./PieceParts";
 
 const Veil = styled(ModalOverlay)`
   position: fixed; inset: 0; background: rgb(34 48 58 / 0.25); display: grid; place-items: center; z-index: 20;
@@ -54,9 +54,9 @@ const Waiting = styled.div`
 `;
 
 /** A file that has come in: how far it is, what is in it, and how it is to be taken. */
-export function ArrivalSheet() {
-  const file = useArrival((s) => s.file);
-  const view = useArrival((s) => s.view);
+export function ImportSheet() {
+  const file = useImport((s) => s.file);
+  const view = useImport((s) => s.view);
   return (
     <Veil isOpen={file !== null} onOpenChange={(open) => !open && void discard()}>
       <Sheet>
@@ -75,8 +75,8 @@ export function ArrivalSheet() {
   );
 }
 
-function Progress({ view }: { view: ArrivalView | null }) {
-  const sent = useArrival((s) => s.sent);
+function Progress({ view }: { view: ImportView | null }) {
+  const sent = useImport((s) => s.sent);
   const share = view ? 0.3 + 0.7 * view.share : 0.3 * sent;
   return (
     <>
@@ -116,19 +116,19 @@ function Failed({ reason }: { reason: string }) {
   );
 }
 
-const METRES: Record<string, number> = { m: 1, cm: 0.01, mm: 0.001, in: 0.0254, ft: 0.3048 };
 const length = (v: number): string => (v >= 1000 ? grouped(Math.round(v)) : v >= 0.1 ? v.toFixed(2) : v.toPrecision(3));
 
-function Ready({ view, facts }: { view: ArrivalView; facts: ArrivalFacts }) {
-  const asked = useArrival((s) => s.place);
-  const busy = useArrival((s) => s.busy);
+function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
+  const asked = useImport((s) => s.place);
+  const busy = useImport((s) => s.busy);
+  const rules = useRules();
   const [unit, setUnit] = useState<string>(facts.unit);
   const [up, setUp] = useState<string>(facts.up);
   const [pieces, setPieces] = useState("each");
   const [pivot, setPivot] = useState("file");
   const [place, setPlace] = useState(asked);
   useEffect(() => setPlace(asked), [asked]);
-  const factor = METRES[unit] ?? 1;
+  const factor = rules?.units.find((u) => u.value === unit)?.metres ?? 1;
   const spans = facts.high.map((v, k) => (v - (facts.low[k] ?? 0)) * factor) as [number, number, number];
   const [x, y, z] = up === "z" ? [spans[0], spans[2], spans[1]] : spans;
   const many = facts.parts.length + facts.more_parts;
@@ -189,11 +189,11 @@ function Ready({ view, facts }: { view: ArrivalView; facts: ArrivalFacts }) {
             <>
               <Labelled>
                 <span>Unit</span>
-                <Picker label="Unit" value={unit} options={UNITS} onChange={setUnit} />
+                <Picker label="Unit" value={unit} options={rules?.units ?? []} onChange={setUnit} />
               </Labelled>
               <Labelled>
                 <span>Axis</span>
-                <Segments label="Axis" value={up} options={UPS} onChange={setUp} wide />
+                <Segments label="Axis" value={up} options={rules?.ups ?? []} onChange={setUp} wide />
               </Labelled>
             </>
           )}

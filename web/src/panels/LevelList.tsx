@@ -31,16 +31,17 @@ import {
 import styled from "styled-components";
 import { levelStore, useLevel } from "../state/level";
 import { mark } from "../state/marks";
-import { select, useSelection } from "../state/selection";
+import { openGroup, select, useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { isHidden, isLocked } from "../state/tree";
 import { useView } from "../state/view";
 import { TextField } from "../ui/TextField";
-import { found, type Line, levelLines, linesOver, unfolded } from "./levelLines";
+import { found, type Line, levelLines, linesOver, rowOf, unfolded } from "./levelLines";
 import { Heading } from "./parts";
 
 const List = styled(Tree)`
-  overflow-y: auto; flex: 1; min-height: 0; outline-offset: -2px;
+  /* opaque: what scrolls is a layer of its own, and drawn anew with every picture of the view where it is not */
+  overflow-y: auto; flex: 1; min-height: 0; outline-offset: -2px; background: var(--panel);
   &[data-drop-target] { box-shadow: inset 0 0 0 2px var(--petrol); }
 `;
 const Item = styled(TreeItem)`
@@ -89,6 +90,8 @@ const ICON = {
   fold: Boxes,
 } as const;
 
+/** Pixels of a row. */
+const ROW = 23;
 const KIND = "application/x-able-brick-things";
 
 /** The ids of things that rows stand for: a fold stands for all in it. */
@@ -176,6 +179,22 @@ export function LevelList() {
     });
     if (over.length) setExpanded((e) => (over.every((k) => e.has(k)) ? e : new Set([...e, ...over])));
   }, [ids]);
+  const rest = useRef<HTMLDivElement>(null);
+  const shown = useMemo(() => unfolded(lines, wide), [lines, wide]);
+  const pressed = useRef(false);
+  // and into the middle, where it was not chosen in the list itself
+  // biome-ignore lint/correctness/useExhaustiveDependencies: scrolls as the selection changes, and not as the list does
+  useEffect(() => {
+    const list = rest.current?.querySelector("[role=treegrid]");
+    const [first] = ids;
+    if (!list || !first || pressed.current) return;
+    const at = rowOf(shown, wide, first);
+    if (at < 0) return;
+    const top = at * ROW;
+    if (top < list.scrollTop || top + ROW > list.scrollTop + list.clientHeight) {
+      list.scrollTo({ top: top - list.clientHeight / 2 + ROW / 2 });
+    }
+  }, [ids, shown.length, expanded]);
   const chosen = useMemo(() => {
     const now = new Set(ids);
     const out = new Set<Key>(ids.filter((id) => scene.things.has(id)));
@@ -191,7 +210,6 @@ export function LevelList() {
     select(keys.size ? kept : []);
   };
   const hooks = useDropping(folds);
-  const shown = useMemo(() => unfolded(lines, wide), [lines, wide]);
   const row = useCallback(
     (line: Line) => <Row key={line.id} line={line} expanded={wide} naming={naming} onName={setNaming} />,
     [wide, naming],
@@ -210,6 +228,13 @@ export function LevelList() {
         </Finder>
       )}
       <Rest
+        ref={rest}
+        onPointerEnter={() => {
+          pressed.current = true;
+        }}
+        onPointerLeave={() => {
+          pressed.current = false;
+        }}
         onPointerDownCapture={(event) => {
           // a row that is cut off comes into sight when it is pressed, and would miss the release
           const target = event.target as HTMLElement;
@@ -226,10 +251,12 @@ export function LevelList() {
         }}
         onKeyDown={(event) => {
           const [one] = ids;
-          if (event.key === "F2" && one && ids.length === 1) setNaming(one);
+          if (ids.length !== 1 || !one) return;
+          if (event.key === "F2") setNaming(one);
+          if (event.key === "Enter" && scene.things.get(one)?.kind === "group") openGroup(one);
         }}
       >
-        <Virtualizer layout={ListLayout} layoutOptions={{ rowHeight: 23 }}>
+        <Virtualizer layout={ListLayout} layoutOptions={{ rowHeight: ROW }}>
           <List
             aria-label="Level"
             items={shown}

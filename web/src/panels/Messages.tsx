@@ -1,6 +1,7 @@
 import { X } from "lucide-react";
 import styled from "styled-components";
 import { dismiss, useMessages } from "../state/messages";
+import { Button } from "../ui/controls";
 
 const Stack = styled.div`
   position: absolute; right: 12px; bottom: 12px; display: grid; gap: 6px; justify-items: end; z-index: 6; max-width: min(460px, 80%);
@@ -13,6 +14,8 @@ const One = styled.div`
   & button:focus-visible { outline: 2px solid var(--petrol); }
 `;
 
+const Act = styled(Button)`&& { min-height: 20px; padding: 0 8px; color: var(--petrol); font-weight: 600; }`;
+
 /** What the artist is told, at the foot of the viewport. */
 export function Messages() {
   const list = useMessages();
@@ -21,6 +24,16 @@ export function Messages() {
       {list.map((m) => (
         <One key={m.id} data-kind={m.kind} role={m.kind === "error" ? "alert" : "status"}>
           <span>{m.text}</span>
+          {m.action && (
+            <Act
+              onPress={() => {
+                dismiss(m.id);
+                m.action?.act();
+              }}
+            >
+              {m.action.word}
+            </Act>
+          )}
           <button type="button" aria-label="Dismiss" onClick={() => dismiss(m.id)}>
             <X size={14} aria-hidden />
           </button>

@@ -1,6 +1,7 @@
 import { Download } from "lucide-react";
 import { useState } from "react";
 import styled from "styled-components";
+import { useRules } from "../api/queries";
 import type { Piece, Thing } from "../api/types";
 import { isShown, useLevel } from "../state/level";
 import { select } from "../state/selection";
@@ -52,20 +53,9 @@ const FORMATS = [
   { value: "ply", label: "PLY" },
   { value: "stl", label: "STL" },
 ];
-export const UNITS = [
-  { value: "m", label: "Metres" },
-  { value: "cm", label: "Centimetres" },
-  { value: "mm", label: "Millimetres" },
-  { value: "in", label: "Inches" },
-  { value: "ft", label: "Feet" },
-];
-export const UPS = [
-  { value: "y", label: "Y up" },
-  { value: "z", label: "Z up" },
-];
-
 /** A piece as a file. */
 export function ExportPiece({ piece }: { piece: Piece }) {
+  const rules = useRules();
   const [open, setOpen] = useState(false);
   const [format, setFormat] = useState("glb");
   const [unit, setUnit] = useState("m");
@@ -89,11 +79,11 @@ export function ExportPiece({ piece }: { piece: Piece }) {
         <>
           <Labelled>
             <span>Unit</span>
-            <Picker label="Unit" value={unit} options={UNITS} onChange={setUnit} />
+            <Picker label="Unit" value={unit} options={rules?.units ?? []} onChange={setUnit} />
           </Labelled>
           <Labelled>
             <span>Axis</span>
-            <Segments label="Axis" value={up} options={UPS} onChange={setUp} wide />
+            <Segments label="Axis" value={up} options={rules?.ups ?? []} onChange={setUp} wide />
           </Labelled>
         </>
       )}

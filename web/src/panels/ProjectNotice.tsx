@@ -1,8 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
 import { Download, TriangleAlert } from "lucide-react";
 import { useEffect } from "react";
 import styled from "styled-components";
-import { api } from "../api/client";
+import { useProject } from "../api/queries";
 import { tell } from "../state/messages";
 
 const Strip = styled.div`
@@ -15,7 +14,7 @@ const Strip = styled.div`
 
 /** Tells why a project can only be looked at, and gives a copy that can be worked on. */
 export function ProjectNotice() {
-  const { data } = useQuery({ queryKey: ["project"], queryFn: api.project, staleTime: Number.POSITIVE_INFINITY });
+  const data = useProject();
   useEffect(() => {
     for (const note of data?.notes ?? []) tell(note);
   }, [data]);

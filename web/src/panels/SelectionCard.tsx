@@ -92,7 +92,7 @@ function PieceFacts({ piece, items, factors }: { piece: Piece; items?: number; f
   return (
     <Facts>
       <dt>Measures</dt>
-      <dd>{size} m</dd>
+      <dd>{`${size}\u00a0m`}</dd>
       <dt>Triangles</dt>
       <dd>
         {grouped(piece.facts.triangles)}

@@ -1,11 +1,11 @@
 import { type ReactNode, useMemo, useState } from "react";
 import { Dialog, Heading, Input, ListBox, ListBoxItem, Modal, ModalOverlay, SearchField } from "react-aria-components";
 import styled from "styled-components";
+import { useShapes } from "../api/queries";
 import type { ToolInfo } from "../api/types";
-import { useKit } from "../state/kit";
 import { setView } from "../state/view";
 import { selectedRows, startTool, whyNot } from "../tools/registry";
-import { Key } from "../ui/controls";
+import { Button, Key } from "../ui/controls";
 import { iconOf } from "../ui/icons";
 import { startDrawing } from "../viewport/modes/draw";
 
@@ -24,6 +24,7 @@ const Sheet = styled(Modal)`
   & [data-focused] { background: var(--petrol-wash); }
   & [data-off="true"] { opacity: 0.62; }
 `;
+const Top = styled.div`display: flex; align-items: center; justify-content: space-between; padding-right: 16px;`;
 const Table = styled.dl`
   margin: 0; padding: 4px 16px 16px; display: grid; grid-template-columns: max-content 1fr; gap: 5px 16px; overflow: auto;
   & dt { text-align: right; } & dd { margin: 0; }
@@ -68,7 +69,7 @@ function startOf(tool: ToolInfo): void {
 
 function Finder({ tools, onClose }: { tools: readonly ToolInfo[]; onClose: () => void }) {
   const [text, setText] = useState("");
-  const shapes = useKit((s) => s.shapes);
+  const shapes = useShapes();
   const found = useMemo(() => {
     const words = text.toLowerCase().split(/\s+/).filter(Boolean);
     const rows = selectedRows();
@@ -140,6 +141,7 @@ const KEYS: [string, string][] = [
   ["G, Shift G", "group the selection, dissolve a group"],
   ["Enter or double-click on a group, Esc", "work within it, leave it"],
   ["Z", "sizing tabs, on and off"],
+  ["a number, with the pointer on a handle", "the measure; to 5: the place itself"],
   ["F2 in the level list", "rename"],
   ["Shift while drawing", "grow from the centre"],
   ["H, Shift H", "hide the selection, show all"],
@@ -160,10 +162,13 @@ const KEYS: [string, string][] = [
 ];
 
 /** Every key that does something. */
-export function KeySheet({ open, onClose }: SheetProps) {
+export function KeySheet({ open, onClose, onTour }: SheetProps & { onTour: () => void }) {
   return (
     <Over open={open} onClose={onClose} label="Keys">
-      <Heading slot="title">Keys</Heading>
+      <Top>
+        <Heading slot="title">Keys</Heading>
+        <Button onPress={onTour}>Take the tour</Button>
+      </Top>
       <Table>
         {KEYS.map(([keys, does]) => (
           <div key={keys} style={{ display: "contents" }}>

@@ -2,9 +2,9 @@ import { Plus } from "lucide-react";
 import { type ChangeEvent, type PointerEvent, useMemo, useRef, useState } from "react";
 import { Input, Menu, MenuItem, MenuTrigger, SearchField } from "react-aria-components";
 import styled from "styled-components";
+import { useRules, useShapes } from "../api/queries";
 import type { Piece, ToolInfo } from "../api/types";
 import { bringIn } from "../state/imports";
-import { useKit } from "../state/kit";
 import { useLevel } from "../state/level";
 import { runningStore } from "../state/running";
 import { hover, select, useSelection } from "../state/selection";
@@ -17,7 +17,7 @@ import { PieceMenu } from "./PieceMenu";
 import { Heading } from "./parts";
 
 const Grid = styled.ul`
-  list-style: none; margin: 0; padding: 0 10px 10px; display: grid; grid-template-columns: repeat(2, minmax(0, 1fr)); gap: 6px; overflow-y: auto;
+  list-style: none; margin: 0; padding: 0 10px 10px; display: grid; grid-template-columns: repeat(2, minmax(0, 1fr)); gap: 6px; overflow-y: auto; background: var(--panel);
   & > li { position: relative; }
 `;
 const Search = styled(SearchField)`
@@ -40,7 +40,8 @@ const Empty = styled.p`padding: 0 12px 12px; color: var(--quiet);`;
 export function Shelf({ tools }: { tools: readonly ToolInfo[] }) {
   const pieces = useLevel((s) => s.scene.pieces);
   const uses = useLevel((s) => s.scene.summary?.uses);
-  const shapes = useKit((s) => s.shapes);
+  const shapes = useShapes();
+  const rules = useRules();
   const count = useMemo(() => new Map(uses?.map((u) => [u.piece, u.items])), [uses]);
   const [text, setText] = useState("");
   const file = useRef<HTMLInputElement>(null);
@@ -85,7 +86,7 @@ export function Shelf({ tools }: { tools: readonly ToolInfo[] }) {
         <input
           ref={file}
           type="file"
-          accept=".glb,.gltf,.obj,.ply,.stl,.bin,.mtl,.png,.jpg,.jpeg"
+          accept={[...(rules?.models ?? []), ...(rules?.beside ?? [])].join()}
           multiple
           hidden
           aria-label="File to bring in"
@@ -121,29 +122,33 @@ const short = (metres: number) => String(Number(metres.toFixed(metres >= 10 ? 0 
 function PieceTile({ piece, uses }: { piece: Piece; uses: number }) {
   const picture = usePicture(piece);
   const selected = useSelection((s) => s.ids.includes(piece.id));
-  const press = useRef<{ x: number; y: number } | null>(null);
   const size = piece.facts.high.map((v, k) => short(v - (piece.facts.low[k] ?? 0))).join(" × ");
-  const move = (event: PointerEvent) => {
-    const from = press.current;
-    if (!from || Math.hypot(event.clientX - from.x, event.clientY - from.y) < 6) return;
-    press.current = null;
-    startPlacing(piece.id, true);
-    runningStore.setState({ pointer: { x: event.clientX, y: event.clientY } });
+  const press = (event: PointerEvent) => {
+    if (event.button !== 0) return;
+    const from = { x: event.clientX, y: event.clientY };
+    (event.target as Element).releasePointerCapture?.(event.pointerId);
+    // a quick hand has left the tile before its first move is told
+    const move = (now: globalThis.PointerEvent) => {
+      if (Math.hypot(now.clientX - from.x, now.clientY - from.y) < 6) return;
+      end();
+      startPlacing(piece.id, true);
+      runningStore.setState({ pointer: { x: now.clientX, y: now.clientY } });
+    };
+    const end = () => {
+      window.removeEventListener("pointermove", move, true);
+      window.removeEventListener("pointerup", end, true);
+      window.removeEventListener("pointercancel", end, true);
+    };
+    window.addEventListener("pointermove", move, true);
+    window.addEventListener("pointerup", end, true);
+    window.addEventListener("pointercancel", end, true);
   };
   return (
     <Tile
       type="button"
       aria-pressed={selected}
       title={[piece.name, ...(piece.tags ?? []).map((t) => `#${t}`), "drag into the level to place"].join("\n")}
-      onPointerDown={(event) => {
-        if (event.button !== 0) return;
-        press.current = { x: event.clientX, y: event.clientY };
-        (event.target as Element).releasePointerCapture?.(event.pointerId);
-      }}
-      onPointerMove={move}
-      onPointerUp={() => {
-        press.current = null;
-      }}
+      onPointerDown={press}
       onPointerEnter={() => hover(piece.id)}
       onPointerLeave={() => hover(null)}
       onClick={() => select([piece.id])}

@@ -2,6 +2,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import { Problem } from "../api/client";
 import { errorsOf } from "../api/fields";
+import { useRules } from "../api/queries";
 import type { Params, Row, ToolInfo } from "../api/types";
 import { useLevel } from "../state/level";
 import { openCard, useRunning } from "../state/running";
@@ -16,25 +17,16 @@ import { picks, startPicking } from "../viewport/modes/pick";
 import { Card, Quiet } from "./parts";
 
 const Rows = styled.div`
-  && { padding: 4px; gap: 0; }
-  & > div + div { border-top: 1px solid var(--line); margin-top: 4px; padding-top: 4px; }
-  & h3 { padding: 4px 8px 2px; color: var(--quiet); font-size: 11px; font-weight: 620; }
+  && { padding: 6px 6px 8px; gap: 0; }
+  & > div { display: grid; grid-template-columns: repeat(2, minmax(0, 1fr)); }
+  & h3 { grid-column: 1 / -1; padding: 4px 6px 0; color: var(--quiet); font-size: 11px; line-height: 16px; font-weight: 620; }
 `;
 const ToolRow = styled(Button)`
-  width: 100%; justify-content: flex-start; border-color: transparent; background: none; gap: 9px; padding: 3px 8px; min-height: 27px;
-  & span { flex: 1; text-align: left; }
-  &[data-off="true"] { color: var(--quiet); opacity: 0.62; }
+  width: 100%; min-width: 0; justify-content: flex-start; border-color: transparent; background: none; gap: 6px; padding: 2px 6px; min-height: 25px;
+  & span { flex: 1; text-align: left; overflow: hidden; text-overflow: ellipsis; }
+  &[data-off="true"] { color: var(--quiet); }
 `;
 const Foot = styled.div`display: flex; gap: 8px; justify-content: flex-end; padding-top: 4px;`;
-
-const KIND_OF: Record<string, string> = {
-  piece: "for a piece",
-  placement: "for a placement",
-  array: "for an array",
-  path: "for a path",
-  course: "for a course",
-};
-const VERBS = ["Make", "Place", "Copy", "Lay", "Slim", "Keep"];
 
 function useSelectedRows(): Row[] {
   const ids = useSelection((s) => s.ids);
@@ -54,13 +46,16 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
   const rows = useSelectedRows();
   const stage = useView((v) => v.stage);
   const open = useRunning((s) => s.card);
+  const known = useRules()?.kinds;
   const opened = tools.find((t) => t.tool === open);
   if (opened) return <OpenTool key={opened.tool + rows.map((r) => r.id).join()} tool={opened} rows={rows} />;
   const here = tools.filter((t) => !t.hidden && (t.stages as string[]).includes(stage));
   const able = here.filter((t) => whyNot(t, rows) === null && (rows.length === 0 || (t.need.least ?? 0) > 0));
   const rest = here.filter((t) => whyNot(t, rows) !== null && !able.some((a) => a.title === t.title));
   const kinds = new Set(rows.map((r) => r.kind ?? ""));
-  const aside = rows.length === 0 ? "" : kinds.size === 1 ? KIND_OF[[...kinds][0] ?? ""] : "for the selection";
+  const words = known?.find((k) => kinds.size === 1 && kinds.has(k.kind))?.words;
+  const aside = rows.length === 0 ? "" : `for ${words ?? "the selection"}`;
+  const verbs = [...new Set(tools.map((t) => t.verb))];
   if (able.length === 0 && (rest.length === 0 || rows.length > 0)) return null;
   return (
     <Card aria-label="Tools">
@@ -69,10 +64,11 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
         <span>{aside}</span>
       </header>
       <Rows>
-        {VERBS.map((verb) => {
+        {verbs.map((verb) => {
           const group = able.filter((t) => t.verb === verb);
           return group.length === 0 ? null : (
             <div key={verb}>
+              <h3>{verb}</h3>
               {group.map((t) => (
                 <OneTool key={t.tool} tool={t} />
               ))}
@@ -93,17 +89,15 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
 }
 
 function OneTool({ tool, reason }: { tool: ToolInfo; reason?: string }) {
-  const Icon = iconOf(tool);
   return (
-    <Tipped text={reason ?? tool.about}>
+    <Tipped text={[reason ?? tool.about, tool.key].filter(Boolean).join(" · ")}>
       <ToolRow
         data-off={reason !== undefined}
         aria-disabled={reason !== undefined || undefined}
         onPress={() => reason === undefined && startTool(tool)}
       >
-        <Icon size={16} aria-hidden />
         <span>{tool.title}</span>
-        {tool.key && <Key>{tool.key.replace("+", " ")}</Key>}
+        {tool.key && !tool.key.startsWith("Shift") && <Key>{tool.key.replace("+", " ")}</Key>}
       </ToolRow>
     </Tipped>
   );

@@ -1,12 +1,11 @@
-import { useQuery } from "@tanstack/react-query";
-import { ChevronDown, Redo2, Search, Undo2 } from "lucide-react";
-import { Menu, MenuItem, MenuTrigger } from "react-aria-components";
+import { Redo2, Search, Undo2 } from "lucide-react";
 import styled from "styled-components";
-import { api } from "../api/client";
+import { useProject } from "../api/queries";
 import { useLevel } from "../state/level";
 import { redo, undo } from "../state/steps";
 import { type Stage, setView, useView } from "../state/view";
-import { Button, Floating, IconButton, Key } from "../ui/controls";
+import { Button, IconButton, Key } from "../ui/controls";
+import { LevelMenu } from "./LevelMenu";
 
 const Bar = styled.header`
   display: grid; grid-template-columns: 1fr auto 1fr; align-items: center; padding: 0 14px; background: var(--panel);
@@ -14,7 +13,6 @@ const Bar = styled.header`
   & > div { display: flex; align-items: center; gap: 8px; min-width: 0; }
   & > div:last-child { justify-content: flex-end; }
 `;
-const Name = styled(Button)`font-weight: 640; font-size: 15px;`;
 const Stages = styled.nav`
   display: flex; gap: 2px;
   & button { all: unset; padding: 6px 15px 4px; cursor: pointer; text-align: center; border-radius: 3px; }
@@ -43,38 +41,22 @@ export const STAGES: { id: Stage; word: string; tip: string }[] = [
 
 interface TopLineProps {
   onLevel: (id: string) => void;
-  onNewLevel: () => void;
   /** None while the tools are not known yet. */
   onFind: (() => void) | undefined;
 }
 
 /** Mark, level, stages, history, tools, and whether all is saved. */
-export function TopLine({ onLevel, onNewLevel, onFind }: TopLineProps) {
+export function TopLine({ onLevel, onFind }: TopLineProps) {
   const stage = useView((v) => v.stage);
-  const level = useLevel((s) => s.scene.level);
   const history = useLevel((s) => s.history);
   const busy = useLevel((s) => s.busy > 0);
   const online = useLevel((s) => s.online);
-  const levels = useQuery({ queryKey: ["levels"], queryFn: api.levels });
+  const looking = useProject()?.read_only != null;
   return (
     <Bar>
       <div>
         <Mark />
-        <MenuTrigger>
-          <Name data-plain="true" aria-label={`Level ${level?.name ?? ""}`} onPress={() => void levels.refetch()}>
-            {level?.name ?? "…"} <ChevronDown size={14} aria-hidden />
-          </Name>
-          <Floating placement="bottom start">
-            <Menu aria-label="Levels" onAction={(key) => (key === "new" ? onNewLevel() : onLevel(String(key)))}>
-              {(levels.data ?? []).map((l) => (
-                <MenuItem key={l.id} id={l.id}>
-                  {l.name}
-                </MenuItem>
-              ))}
-              <MenuItem id="new">New level</MenuItem>
-            </Menu>
-          </Floating>
-        </MenuTrigger>
+        <LevelMenu onLevel={onLevel} />
       </div>
       <Stages aria-label="Stages">
         {STAGES.map((s, k) => (
@@ -106,13 +88,13 @@ export function TopLine({ onLevel, onNewLevel, onFind }: TopLineProps) {
         >
           <Redo2 size={16} aria-hidden />
         </IconButton>
-        <Find isDisabled={!onFind} onPress={() => onFind?.()} aria-label="Find a tool">
+        <Find isDisabled={!onFind} onPress={() => onFind?.()}>
           <Search size={14} aria-hidden />
           <span>Find a tool</span>
           <Key>Ctrl K</Key>
         </Find>
         <Saved role="status" data-state={online ? "online" : "offline"}>
-          {online ? (busy ? "Saving …" : "Saved") : "No server"}
+          {!online ? "No server" : looking ? "Only for looking" : busy ? "Saving …" : "Saved"}
         </Saved>
       </div>
     </Bar>

@@ -5,11 +5,12 @@ import { takeStep } from "../state/steps";
 import { type DrawMode, setView, useView, type ViewMode } from "../state/view";
 import { Button, IconButton, Key, Segments } from "../ui/controls";
 import { lookBy } from "../viewport/look/looking";
+import { FoldButton } from "./Edge";
 
 const Strip = styled.div`
   display: flex; align-items: center; gap: 10px; padding: 0 10px; background: var(--panel); border-bottom: 1px solid var(--line);
   white-space: nowrap; overflow: hidden;
-  & > :nth-child(2) { flex: 1; }
+  & > :nth-child(3) { flex: 1; min-width: 0; }
 `;
 const Step = styled.div`
   display: flex; align-items: center; gap: 6px; color: var(--quiet);
@@ -43,6 +44,7 @@ export function ViewStrip() {
   const step = useLevel((s) => s.scene.level?.step ?? 0.5);
   return (
     <Strip role="toolbar" aria-label="View">
+      <FoldButton side="left" />
       <Segments label="View" value={mode} options={VIEWS} onChange={(v) => lookBy(v as ViewMode)} />
       <div>
         <Segments label="Draw" value={draw} options={DRAWS} onChange={(v) => setView({ draw: v as DrawMode })} />
@@ -62,6 +64,7 @@ export function ViewStrip() {
           <Equal size={14} aria-hidden />
         </IconButton>
       </Step>
+      <FoldButton side="cards" />
     </Strip>
   );
 }

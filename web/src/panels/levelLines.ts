@@ -89,3 +89,15 @@ export function linesOver(scene: Scene, thing: Thing): string[] {
   if (thing.kind === "course") return [...groups, thing.path];
   return thing.kind === "placement" ? [...groups, foldOf(thing.group ?? null, thing.piece)] : groups;
 }
+
+/** The place of a row among those that are shown, from the top; −1 where it is folded away. */
+export function rowOf(lines: readonly Line[], expanded: ReadonlySet<string>, id: string): number {
+  let at = 0;
+  const walk = (some: readonly Line[]): boolean =>
+    some.some((line) => {
+      if (line.id === id) return true;
+      at++;
+      return expanded.has(line.id) && walk(line.inner);
+    });
+  return walk(lines) ? at : -1;
+}

@@ -1,6 +1,7 @@
 import { Download, FileInput, House } from "lucide-react";
 import { type ChangeEvent, useRef } from "react";
 import styled from "styled-components";
+import { useRules } from "../api/queries";
 import { ShapeBoard } from "../panels/DrawCard";
 import { Card, Quiet } from "../panels/parts";
 import { bringIn } from "../state/imports";
@@ -61,6 +62,7 @@ function SlimHint() {
 function ShipCard() {
   const levelId = useLevel((s) => s.levelId);
   const name = useLevel((s) => s.scene.level?.name ?? "level");
+  const rules = useRules();
   const file = useRef<HTMLInputElement>(null);
   const chosen = (event: ChangeEvent<HTMLInputElement>) => {
     void bringIn([...(event.currentTarget.files ?? [])], true);
@@ -91,7 +93,7 @@ function ShipCard() {
         <input
           ref={file}
           type="file"
-          accept=".glb,.gltf,.obj,.ply,.stl,.bin,.mtl,.png,.jpg,.jpeg"
+          accept={[...(rules?.models ?? []), ...(rules?.beside ?? [])].join()}
           multiple
           hidden
           aria-label="File to place where it stands"

@@ -1,25 +1,26 @@
 import { createStore, useStore } from "zustand";
-import { api, arrive, Problem } from "../api/client";
-import type { Accept, ArrivalView } from "../api/types";
+import { api, Problem, sendFiles } from "../api/client";
+import { rulesNow } from "../api/queries";
+import type { Accept, ImportView } from "../api/types";
 import { tell } from "./messages";
-import { acceptArrival } from "./steps";
+import { acceptImport } from "./steps";
 
 /** A file on its way in: what is being sent, then what the server says of it. */
-export interface ArrivalState {
+export interface ImportState {
   file: string | null;
   sent: number;
-  view: ArrivalView | null;
+  view: ImportView | null;
   place: boolean;
   busy: boolean;
 }
 
-const nothing: ArrivalState = { file: null, sent: 0, view: null, place: false, busy: false };
-export const arrivalStore = createStore<ArrivalState>(() => nothing);
-export const useArrival = <T>(choose: (state: ArrivalState) => T): T => useStore(arrivalStore, choose);
+const nothing: ImportState = { file: null, sent: 0, view: null, place: false, busy: false };
+export const importStore = createStore<ImportState>(() => nothing);
+export const useImport = <T>(choose: (state: ImportState) => T): T => useStore(importStore, choose);
 let sending: AbortController | null = null;
 
 const failed = (error: unknown): void => {
-  arrivalStore.setState(nothing);
+  importStore.setState(nothing);
   if (error instanceof Problem) tell(error.message, "error");
   else if (!(error instanceof DOMException && error.name === "AbortError")) throw error;
 };
@@ -29,12 +30,13 @@ export async function bringIn(files: readonly File[], place: boolean): Promise<v
   const [first] = files;
   if (!first) return;
   await discard();
-  const model = files.find((f) => /\.(glb|gltf|obj|ply|stl)$/i.test(f.name)) ?? first;
+  const model =
+    files.find((f) => (rulesNow()?.models ?? []).some((end) => f.name.toLowerCase().endsWith(end))) ?? first;
   const mine = new AbortController();
   sending = mine;
-  arrivalStore.setState({ ...nothing, file: model.name, place });
+  importStore.setState({ ...nothing, file: model.name, place });
   try {
-    const view = await arrive(files, (sent) => arrivalStore.setState({ sent }), mine.signal);
+    const view = await sendFiles(files, (sent) => importStore.setState({ sent }), mine.signal);
     if (mine.signal.aborted) void api.discard(view.id);
     else await follow(view);
   } catch (error) {
@@ -43,19 +45,19 @@ export async function bringIn(files: readonly File[], place: boolean): Promise<v
 }
 
 /** Hear of the reading until it has ended. */
-async function follow(view: ArrivalView): Promise<void> {
+async function follow(view: ImportView): Promise<void> {
   let now = view;
-  arrivalStore.setState({ view: now, sent: 1 });
+  importStore.setState({ view: now, sent: 1 });
   while (now.state === "reading") {
-    now = await api.arrival(now.id, now.share);
-    if (arrivalStore.getState().view?.id !== now.id) return;
-    arrivalStore.setState({ view: now });
+    now = await api.readOn(now.id, now.share);
+    if (importStore.getState().view?.id !== now.id) return;
+    importStore.setState({ view: now });
   }
 }
 
 /** Read it again, with or without welding. */
 export async function readAgain(weld: boolean): Promise<void> {
-  const { view } = arrivalStore.getState();
+  const { view } = importStore.getState();
   if (!view) return;
   try {
     await follow(await api.readAgain(view.id, weld));
@@ -65,18 +67,18 @@ export async function readAgain(weld: boolean): Promise<void> {
 }
 
 export async function accept(how: Omit<Accept, "level" | "revision">): Promise<void> {
-  const { view } = arrivalStore.getState();
+  const { view } = importStore.getState();
   if (!view) return;
-  arrivalStore.setState({ busy: true });
-  const result = await acceptArrival(view.id, how);
-  arrivalStore.setState(result instanceof Problem && result.code !== "unknown_id" ? { busy: false } : nothing);
+  importStore.setState({ busy: true });
+  const result = await acceptImport(view.id, how);
+  importStore.setState(result instanceof Problem && result.code !== "unknown_id" ? { busy: false } : nothing);
 }
 
 /** Stop, and forget what was read. */
 export async function discard(): Promise<void> {
   sending?.abort();
   sending = null;
-  const { view } = arrivalStore.getState();
-  arrivalStore.setState(nothing);
+  const { view } = importStore.getState();
+  importStore.setState(nothing);
   if (view) await api.discard(view.id).catch(() => undefined);
 }

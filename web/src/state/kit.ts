@@ -3,8 +3,6 @@ import { defaultsOf } from "../api/fields";
 import type { ShapeInfo, ShapeValues } from "../api/types";
 
 interface KitState {
-  /** All shapes that can be drawn, as the server describes them. */
-  shapes: readonly ShapeInfo[];
   /** The shape that was drawn last, with its settings; and the settings of each kind. */
   last: string;
   settings: ReadonlyMap<string, ShapeValues>;
@@ -12,16 +10,12 @@ interface KitState {
 }
 
 export const kitStore = createStore<KitState>(() => ({
-  shapes: [],
   last: "box",
   settings: new Map(),
   surface: "stone",
 }));
 
 export const useKit = <T>(choose: (state: KitState) => T): T => useStore(kitStore, choose);
-export const shapeInfo = (kind: string): ShapeInfo | undefined =>
-  kitStore.getState().shapes.find((s) => s.kind === kind);
-
 /** The settings that a shape of a kind was drawn with last, or its own. */
 export function settingsOf(info: ShapeInfo): ShapeValues {
   return kitStore.getState().settings.get(info.kind) ?? ({ ...defaultsOf(info), kind: info.kind } as ShapeValues);

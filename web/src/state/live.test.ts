@@ -50,7 +50,7 @@ beforeEach(() => {
   asked.level.mockImplementation(() => new Promise(() => undefined));
   levelStore.setState({ levelId: null, busy: 0, online: true });
   loadLevel(delta(4, { changed: [placement("a")] }));
-  stop = listen("level-1");
+  stop = listen("level-1", () => undefined);
 });
 
 afterEach(() => {

@@ -1,3 +1,4 @@
+import { Problem } from "../api/client";
 import type { Delta } from "../api/types";
 import { applyDelta, levelStore } from "./level";
 import { lookWhatStands, reload, whenAtRest } from "./steps";
@@ -13,11 +14,15 @@ function read(data: unknown): Partial<Delta> | null {
   }
 }
 
-/** Listen to changes of the open level made elsewhere; returns how to stop. */
-export function listen(level: string): () => void {
+/** Listen to changes of the open level made elsewhere, and hear when it is gone; returns how to stop. */
+export function listen(level: string, gone: () => void): () => void {
   let stopped = false;
   let socket: WebSocket | null = null;
   let wait = 500;
+
+  const lost = (error: unknown) => {
+    if (error instanceof Problem && error.code === "unknown_id") gone();
+  };
 
   const connect = () => {
     if (stopped) return;
@@ -38,7 +43,8 @@ export function listen(level: string): () => void {
         () =>
           whenAtRest(() => {
             if (stopped) return;
-            if (delta?.revision === undefined || !applyDelta(delta as Delta)) void reload().catch(() => undefined);
+            if ((delta as { page?: string } | null)?.page === "anew") location.reload();
+            else if (delta?.revision === undefined || !applyDelta(delta as Delta)) void reload().catch(lost);
           }),
         0,
       );

@@ -91,7 +91,7 @@ export const undo = () => inTurn((level, revision) => api.undo(level, revision))
 export const redo = () => inTurn((level, revision) => api.redo(level, revision));
 
 /** Put what has arrived onto the shelf. */
-export const acceptArrival = (id: string, how: Omit<Accept, "level" | "revision">) =>
+export const acceptImport = (id: string, how: Omit<Accept, "level" | "revision">) =>
   inTurn((level, revision) => api.accept(id, { ...how, level, revision }));
 
 interface Wanted {

@@ -1,6 +1,6 @@
 import { fieldsOf, matters } from "../api/fields";
+import { useShapes } from "../api/queries";
 import type { ShapeValues } from "../api/types";
-import { useKit } from "../state/kit";
 import { OneField } from "./OneField";
 
 interface ShapeFieldsProps {
@@ -15,7 +15,7 @@ interface ShapeFieldsProps {
 
 /** The dimensions of a shape, made from its description on the server. */
 export function ShapeFields({ shape, errors = {}, without = [], focus, onPreview, onCommit }: ShapeFieldsProps) {
-  const info = useKit((s) => s.shapes.find((i) => i.kind === shape.kind));
+  const info = useShapes().find((i) => i.kind === shape.kind);
   if (!info) return null;
   const fields = fieldsOf(info).filter((f) => f.kind !== "none" && matters(f, shape) && !without.includes(f.name));
   return fields.map((field, k) => (

@@ -4,7 +4,7 @@ import { evaluate } from "./expression";
 
 const Row = styled.div`
   display: grid; grid-template-columns: 92px minmax(0, 1fr); align-items: center; gap: 8px; min-height: 28px;
-  &[data-tight="true"] { grid-template-columns: 20px minmax(0, 1fr); gap: 0; border: 1px solid var(--line); border-radius: 3px;
+  &[data-tight="true"] { grid-template-columns: 18px minmax(0, 1fr); gap: 0; border: 1px solid var(--line); border-radius: 3px;
     background: var(--field); min-height: 26px; overflow: hidden; }
   &[data-tight="true"]:focus-within { border-color: var(--petrol); }
 `;
@@ -19,9 +19,10 @@ const Box = styled.div`
   &:focus-within { border-color: var(--petrol); }
   &[data-wrong="true"] { border-color: var(--error); }
   &[data-tight="true"] { border: 0; min-height: 24px; }
+  &[data-tight="true"] input { padding-left: 3px; }
   & input { all: unset; flex: 1; min-width: 0; padding: 3px 0 3px 6px; text-align: right; cursor: text; }
   & span { color: var(--quiet); padding: 0 7px 0 3px; }
-  & span:empty { padding: 0 6px 0 0; }
+  & span:empty { padding: 0 5px 0 0; }
 `;
 export const Wrong = styled.p`grid-column: 1 / -1; color: var(--error); font-size: 12px; line-height: 15px;`;
 
@@ -110,7 +111,8 @@ export function NumberField(props: NumberFieldProps) {
     setText(null);
     finish(now.current);
   };
-  const shownError = error ?? (wrong ? `${label} is no number${unit ? ` in ${unit}` : ""}; nothing was changed.` : "");
+  const shownError =
+    error ?? (wrong ? `${label} is not a number${unit ? ` in ${unit}` : ""}; nothing was changed.` : "");
   return (
     <Row data-tight={tight} title={help}>
       <Label

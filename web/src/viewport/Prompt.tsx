@@ -1,5 +1,6 @@
 import { useLayoutEffect, useRef, useState } from "react";
 import styled from "styled-components";
+import { useDrag } from "../state/drag";
 import { useRunning } from "../state/running";
 import { viewport } from "./controller";
 import { modeOf } from "./modes/modes";
@@ -23,6 +24,7 @@ export function Prompt() {
   const now = useRunning((s) => s.now);
   const typed = useRunning((s) => s.typed);
   const pointer = useRunning((s) => s.pointer);
+  const pointed = useDrag((s) => s.over !== null);
   const line = useRef<HTMLOutputElement>(null);
   const hand = useRef<{ last: Dot; way: Dot; corner: Corner }>({
     last: { x: 0, y: 0 },
@@ -46,8 +48,8 @@ export function Prompt() {
     const found = promptPlace(at, box, viewport, h.way, clear, h.corner);
     h.corner = found.corner;
     setPlace((old) => (old.x === found.at.x && old.y === found.at.y ? old : found.at));
-  }, [pointer, now, typed, mode]);
-  if (!mode) return null;
+  }, [pointer, now, typed, mode, pointed]);
+  if (!mode || (now === null && !pointed)) return null;
   return (
     <Line ref={line} aria-live="polite" data-soft={now === null} style={{ left: place.x, top: place.y }}>
       <mode.Prompt />

@@ -54,12 +54,11 @@ export function pointerSpot(): { x: number; y: number } {
 
 const NUMBERS = /^[\d.,;\-+*/()= ]$/;
 
-/** What is typed with another letter behind it, where the mode takes it; `t` stands for `to`. */
+/** What is typed with another letter behind it, where the mode takes it. */
 function typedOn(mode: Mode, typed: string, letter: string): string | null {
   if (NUMBERS.test(letter)) return typed === "" && letter === " " ? null : typed + letter;
   const next = typed + letter.toLowerCase();
-  if (!mode.letters?.test(next)) return null;
-  return next === "t" ? "to " : next;
+  return mode.letters?.test(next) ? next : null;
 }
 
 /** Keys while the viewport is in the middle of something, or begins it. True when the key was used. */
@@ -89,7 +88,7 @@ export function runningKey(event: KeyboardEvent): boolean {
   }
   if (mode.key?.(letter)) return true;
   if (event.key === "Backspace") {
-    setTyped(typed === "to " ? "" : typed.slice(0, -1));
+    setTyped(typed.slice(0, -1));
     return true;
   }
   const next = event.key.length === 1 ? typedOn(mode, typed, event.key) : null;

@@ -48,9 +48,8 @@ function followGround(x: number, y: number, origin: Vector3, moved: ReadonlySet<
 
 /** What was typed over a measure: values, and whether they are the place itself (after `to`) or distances. */
 function typedMove(typed: string): { values: number[]; absolute: boolean } | null {
-  const absolute = /^to\b/.test(typed);
-  const values = numbersIn(absolute ? typed.slice(2) : typed);
-  return values && { values, absolute };
+  const values = numbersIn(typed.replace(/^to?/, ""));
+  return values && { values, absolute: typed.startsWith("t") };
 }
 
 /** Move along one axis, in a plane of two, or over the ground. */

@@ -1,7 +1,8 @@
-import { RawShaderMaterial, SRGBColorSpace, Vector2, WebGLRenderTarget } from "three";
+import { type Object3D, RawShaderMaterial, SRGBColorSpace, Vector2, WebGLRenderTarget } from "three";
 import { FullScreenQuad } from "three/examples/jsm/postprocessing/Pass.js";
 import { viewport } from "../controller";
-import { inSoftware, renderer, scene } from "./renderer";
+import { coarsely } from "../pieces/standIns";
+import { inSoftware, pixelRatio, renderer, scene } from "./renderer";
 
 /** Milliseconds without a frame after which the view rests. */
 const REST = 160;
@@ -16,13 +17,19 @@ let target: WebGLRenderTarget | null = null;
 let copy: FullScreenQuad | null = null;
 const size = new Vector2();
 
+/** The share of the pixels across that are drawn while the view moves, and the fewest for each of the page. */
+const SHARE = 0.5;
+const LEAST = 0.2;
+
 /**
- * Draw what is in the viewport; how many draw calls that took. Without a graphics card smooth edges cost as much as all
- * the rest: what moves is drawn without them then, and drawn once more, smoothly, when the view rests.
+ * Draw what is in the viewport; how many draw calls that took. Without a graphics card pixels, shadows and smooth edges
+ * are dear: what moves is drawn with fewer pixels, without shadows and with stand-ins for dense meshes then, and drawn
+ * once more in full when the view rests.
  */
 export function draw(): number {
   if (rested || !inSoftware) return smoothly();
-  renderer.render(scene, viewport.camera);
+  withRatio(Math.max(LEAST, SHARE * pixelRatio()));
+  coarsely(viewport.pickables, () => withoutShadows(() => renderer.render(scene, viewport.camera)));
   smooth = false;
   window.clearTimeout(timer);
   timer = window.setTimeout(() => {
@@ -32,12 +39,30 @@ export function draw(): number {
   return renderer.info.render.calls;
 }
 
+/** Draw with so many pixels for each of the page. */
+function withRatio(ratio: number): void {
+  if (renderer.getPixelRatio() !== ratio) renderer.setPixelRatio(ratio);
+}
+
+/** Draw without shadows falling on anything. */
+function withoutShadows(render: () => void): void {
+  const dark: Object3D[] = [];
+  scene.traverseVisible((object) => {
+    if (!object.receiveShadow) return;
+    object.receiveShadow = false;
+    dark.push(object);
+  });
+  render();
+  for (const object of dark) object.receiveShadow = true;
+}
+
 /** Whether what is seen is as it is to stay until something changes. */
 export const atRest = (): boolean => smooth;
 
 /** Draw into a buffer of several samples, and from there to the canvas. */
 function smoothly(): number {
   [rested, smooth] = [false, true];
+  withRatio(pixelRatio());
   renderer.getDrawingBufferSize(size);
   target ??= buffer();
   target.setSize(size.x, size.y);

@@ -1,6 +1,7 @@
-import { api, type FaceAt, Problem } from "../../api/client";
-import type { Params, ShapeInfo, ShapeValues, Vector } from "../../api/types";
-import { kitStore, rememberShape, settingsOf, shapeInfo } from "../../state/kit";
+import { api, Problem } from "../../api/client";
+import { shapeInfo } from "../../api/queries";
+import type { FaceAt, Params, ShapeInfo, ShapeValues, Vector } from "../../api/types";
+import { kitStore, rememberShape, settingsOf } from "../../state/kit";
 import { levelStore, useLevel } from "../../state/level";
 import { type Run, run, runningStore, runsOf, setTyped } from "../../state/running";
 import { previewStep, takeStep } from "../../state/steps";

@@ -71,7 +71,7 @@ function Prompt() {
 export const handleMode: Mode = {
   kind: handleRuns.kind,
   handles: true,
-  letters: /^(t|to|to .*)$/,
+  letters: /^to?$/,
   move: () => undefined,
   press() {
     void finish();

@@ -5,6 +5,7 @@
 
 import type { BufferGeometry, Material, Mesh } from "three";
 import { api } from "../../api/client";
+import { firstLevel } from "../../api/early";
 import { levelStore } from "../../state/level";
 import { seen } from "../../state/seen";
 import { viewStore } from "../../state/view";
@@ -34,7 +35,7 @@ export async function firstPicture(): Promise<void> {
   renderer.setPixelRatio(pixelRatio());
   renderer.setSize(width, height, false);
   askForShaders();
-  const [first] = await api.levels();
+  const first = firstLevel(await api.levels());
   if (!first) return;
   await openLevel(first.id);
   await allMeshes(LONGEST);

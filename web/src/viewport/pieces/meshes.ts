@@ -3,6 +3,8 @@ import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { createStore, useStore } from "zustand";
 import { takeEarly } from "../../api/early";
 import { levelStore, shown } from "../../state/level";
+import { inSoftware } from "../look/renderer";
+import { DENSE, standIn } from "./standIns";
 import { treesSoon } from "./trees";
 
 /** Triangles of one material; `faces` gives the face that each triangle belongs to. */
@@ -24,14 +26,14 @@ const asked = new Set<string>();
 const loader = new GLTFLoader();
 
 async function fetched(path: string): Promise<ArrayBuffer> {
-  const response = await fetch(path);
+  const response = (await takeEarly(path)) ?? (await fetch(path));
   if (!response.ok) throw new Error(`${path}: ${response.status}`);
   return response.arrayBuffer();
 }
 
 async function load(hash: string): Promise<void> {
   const path = `/api/meshes/${hash}.glb`;
-  const gltf = await loader.parseAsync((await takeEarly<ArrayBuffer>(path)) ?? (await fetched(path)), "");
+  const gltf = await loader.parseAsync(await fetched(path), "");
   const mesh: ViewMesh = { slots: [], outline: null, inner: null };
   const found: { geometry: BufferGeometry; slot: number; face: number }[] = [];
   gltf.scene.traverse((object) => {
@@ -45,10 +47,27 @@ async function load(hash: string): Promise<void> {
     const faces: BufferAttribute = await gltf.parser.getDependency("accessor", face);
     mesh.slots.push({ slot, geometry, faces: faces.array });
   }
+  const dense = mesh.slots.reduce((sum, { faces: f }) => sum + f.length, 0) > DENSE;
+  if (dense && inSoftware) void loadStandIn(hash, mesh);
   treesSoon(found.map(({ geometry }) => geometry));
   arrived.set(hash, mesh);
   if (meshesToCome() === arrived.size) show();
   else timer ??= window.setTimeout(show, TOGETHER);
+}
+
+/** Have something coarser for a dense mesh, to be drawn while the view moves. */
+async function loadStandIn(hash: string, mesh: ViewMesh): Promise<void> {
+  try {
+    const gltf = await loader.parseAsync(await fetched(`/api/meshes/${hash}/stand-in.glb`), "");
+    gltf.scene.traverse((object) => {
+      const geometry = (object as Partial<Mesh>).geometry;
+      if (!(geometry instanceof BufferGeometry) || geometry.userData.lines) return;
+      const own = mesh.slots.find(({ slot }) => slot === geometry.userData.slot);
+      if (own) standIn(own.geometry, geometry);
+    });
+  } catch {
+    // without one the mesh is drawn itself
+  }
 }
 
 /** Milliseconds for which meshes that have come wait for others: each showing draws the level anew. */

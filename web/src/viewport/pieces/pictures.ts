@@ -13,7 +13,7 @@ import {
   Vector3,
   WebGLRenderer,
 } from "three";
-import { api } from "../../api/client";
+import { keepThumbnail } from "../../api/client";
 import type { Piece } from "../../api/types";
 import { wasSeen } from "../../state/seen";
 import { viewport } from "../controller";
@@ -45,7 +45,7 @@ async function taken(piece: Piece, mesh: ViewMesh, key: string): Promise<string>
   const canvas = take(piece, mesh);
   const picture = await new Promise<Blob | null>((done) => canvas.toBlob(done, "image/png"));
   if (!picture) return canvas.toDataURL("image/png");
-  if (!piece.materials?.some((m) => m.texture)) api.keepThumbnail(key, picture).catch(() => undefined);
+  if (!piece.materials?.some((m) => m.texture)) void keepThumbnail(key, picture);
   return URL.createObjectURL(picture);
 }
 

@@ -1,0 +1,29 @@
+import { QueryClient, type UseQueryResult, useQuery } from "@tanstack/react-query";
+import { api } from "./client";
+import type { LevelSummary, ProjectView, RecentProject, Rules, ShapeInfo, ToolInfo } from "./types";
+
+/** What is asked of the server and not told by itself. The level comes and changes through its own store. */
+export const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 2 } } });
+
+const FOR_EVER = Number.POSITIVE_INFINITY;
+const rules = { queryKey: ["rules"], queryFn: api.rules, staleTime: FOR_EVER };
+const tools = { queryKey: ["tools"], queryFn: api.tools, staleTime: FOR_EVER };
+const shapes = { queryKey: ["shapes"], queryFn: api.shapes, staleTime: FOR_EVER };
+const project = { queryKey: ["project"], queryFn: api.project, staleTime: FOR_EVER };
+
+export const useRules = (): Rules | undefined => useQuery(rules).data;
+export const useTools = (): ToolInfo[] | undefined => useQuery(tools).data;
+export const useShapes = (): readonly ShapeInfo[] => useQuery(shapes).data ?? [];
+export const useProject = (): ProjectView | undefined => useQuery(project).data;
+export const useLevels = (): UseQueryResult<LevelSummary[]> => useQuery({ queryKey: ["levels"], queryFn: api.levels });
+export const useRecent = (): RecentProject[] => useQuery({ queryKey: ["recent"], queryFn: api.recent }).data ?? [];
+
+/** The levels have changed: have their list asked for again. */
+export const askLevels = (): Promise<void> => queries.invalidateQueries({ queryKey: ["levels"] });
+
+/** The description of a shape, where it has been told. */
+export const shapeInfo = (kind: string): ShapeInfo | undefined =>
+  queries.getQueryData<ShapeInfo[]>(shapes.queryKey)?.find((s) => s.kind === kind);
+
+/** The rules, where they have been told. */
+export const rulesNow = (): Rules | undefined => queries.getQueryData<Rules>(rules.queryKey);

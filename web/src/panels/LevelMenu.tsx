@@ -1,0 +1,96 @@
+import { ChevronDown } from "lucide-react";
+import { useState } from "react";
+import { Header, Menu, MenuItem, MenuSection, MenuTrigger, Separator } from "react-aria-components";
+import styled from "styled-components";
+import { api } from "../api/client";
+import { useLevels, useProject, useRecent } from "../api/queries";
+import { useLevel } from "../state/level";
+import { openProject, restoreLevel } from "../state/levels";
+import { Button, Floating } from "../ui/controls";
+import { type Asked, LevelDialog } from "./LevelDialog";
+
+const Name = styled(Button)`
+  font-weight: 640; font-size: 15px; min-width: 0;
+  & > span { overflow: hidden; text-overflow: ellipsis; }
+`;
+const Wide = styled(Floating)`
+  max-width: 360px;
+  && [role="menu"] { max-height: 70vh; }
+  & header { padding: 6px 8px 2px; color: var(--quiet); font-size: 11px; font-weight: 620; }
+  & header small { display: block; font-weight: 400; font-size: 11px; line-height: 14px; overflow-wrap: anywhere; }
+  & [role="separator"] { height: 1px; background: var(--line); margin: 4px 0; }
+  & [data-here="true"] { font-weight: 620; color: var(--petrol); }
+`;
+
+/** The name of the level; under it all levels, what can be done with this one, and the project that they are in. */
+export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
+  const level = useLevel((s) => s.scene.level);
+  const levels = useLevels();
+  const project = useProject();
+  const recent = useRecent();
+  const [asked, setAsked] = useState<Asked | null>(null);
+  const all = levels.data ?? [];
+  const there = all.filter((l) => !l.deleted);
+  const gone = all.filter((l) => l.deleted);
+  const others = recent.filter((r) => !r.here);
+  const act = (key: string) => {
+    const [verb, what = ""] = key.split(":", 2);
+    if (verb === "open") onLevel(what);
+    else if (verb === "back") void restoreLevel(what).then((l) => l && onLevel(l.id));
+    else if (verb === "copy") window.location.assign("/api/project/copy");
+    else if (verb === "project") void openProject(api.openProject(key.slice(8)));
+    else if (verb === "demo") void openProject(api.openDemo());
+    else setAsked(verb as Asked);
+  };
+  return (
+    <>
+      <MenuTrigger>
+        <Name data-plain="true" aria-label={`Level ${level?.name ?? ""}`} onPress={() => void levels.refetch()}>
+          <span>{level?.name ?? "…"}</span> <ChevronDown size={14} aria-hidden />
+        </Name>
+        <Wide placement="bottom start">
+          <Menu aria-label="Levels and project" onAction={(key) => act(String(key))}>
+            <MenuSection>
+              <Header>Levels</Header>
+              {there.map((l) => (
+                <MenuItem key={l.id} id={`open:${l.id}`} textValue={l.name} data-here={l.id === level?.id}>
+                  {l.name}
+                </MenuItem>
+              ))}
+              {gone.map((l) => (
+                <MenuItem key={l.id} id={`back:${l.id}`} textValue={`Bring back ${l.name}`}>
+                  Bring back {l.name}
+                </MenuItem>
+              ))}
+              <MenuItem id="new">New level …</MenuItem>
+            </MenuSection>
+            <Separator />
+            <MenuSection>
+              <Header>This level</Header>
+              <MenuItem id="rename">Rename …</MenuItem>
+              <MenuItem id="duplicate">Duplicate …</MenuItem>
+              <MenuItem id="delete">Delete …</MenuItem>
+            </MenuSection>
+            <Separator />
+            <MenuSection>
+              <Header>
+                Project {project?.name}
+                <small>{project?.path}</small>
+              </Header>
+              <MenuItem id="copy">Save a copy</MenuItem>
+              {others.map((r) => (
+                <MenuItem key={r.path} id={`project:${r.path}`} textValue={`Open ${r.name}`}>
+                  Open {r.name}
+                </MenuItem>
+              ))}
+              {project?.has_demo &&
+                project.name !== "merrow-lock.db" &&
+                !others.some((r) => r.name === "merrow-lock.db") && <MenuItem id="demo">Open the demo</MenuItem>}
+            </MenuSection>
+          </Menu>
+        </Wide>
+      </MenuTrigger>
+      <LevelDialog asked={asked} levels={there} onClose={() => setAsked(null)} onLevel={onLevel} />
+    </>
+  );
+}

@@ -1,0 +1,48 @@
+import { api, Problem } from "../api/client";
+import { rememberLevel } from "../api/early";
+import { askLevels, queries } from "../api/queries";
+import type { LevelSummary } from "../api/types";
+import { tell } from "./messages";
+
+/** What is done to levels as wholes. Each tells what was wrong and gives nothing then. */
+async function done<T>(work: Promise<T>): Promise<T | null> {
+  try {
+    return await work;
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    tell(error.message, "error");
+    return null;
+  } finally {
+    await askLevels();
+  }
+}
+
+export const makeLevel = (name: string): Promise<LevelSummary | null> => done(api.createLevel(name));
+export const duplicateLevel = (id: string, name: string): Promise<LevelSummary | null> =>
+  done(api.duplicateLevel(id, name));
+export const restoreLevel = (id: string): Promise<LevelSummary | null> => done(api.restoreLevel(id));
+export const deleteLevel = async (id: string): Promise<boolean> =>
+  (await done(api.deleteLevel(id).then(() => true))) === true;
+
+/** The name of a copy, as things are named: Lock becomes Lock 2, Lock 2 becomes Lock 3. */
+export function nextName(name: string, taken: readonly string[]): string {
+  const found = /^(.*\S) (\d{1,9})$/.exec(name);
+  const stem = found?.[1] ?? name;
+  let number = Number(found?.[2] ?? 1) + 1;
+  while (taken.includes(`${stem} ${number}`)) number++;
+  return `${stem} ${number}`;
+}
+
+/** Open another project: the page begins anew with it. */
+export async function openProject(opening: Promise<unknown>): Promise<boolean> {
+  try {
+    await opening;
+  } catch (error) {
+    tell((error as Error).message, "error");
+    return false;
+  }
+  rememberLevel("");
+  queries.clear();
+  location.reload();
+  return true;
+}

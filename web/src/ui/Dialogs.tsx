@@ -1,0 +1,45 @@
+import type { ReactNode } from "react";
+import { Dialog, Heading, Modal, ModalOverlay } from "react-aria-components";
+import styled from "styled-components";
+
+export const Veil = styled(ModalOverlay)`
+  position: fixed; inset: 0; background: rgb(34 48 58 / 0.25); display: grid; justify-items: center; align-items: start;
+  padding-top: 12vh; z-index: 20;
+`;
+const Sheet = styled(Modal)`
+  background: var(--panel); border: 1px solid var(--line); border-radius: 4px; box-shadow: var(--float); width: 380px; max-width: 92vw;
+  & [role="dialog"], & [role="alertdialog"] { outline: none; }
+  & h2 { padding: 12px 16px 4px; font-weight: 640; font-size: 15px; }
+  & form { padding: 4px 16px 14px; display: grid; gap: 10px; }
+`;
+export const Foot = styled.div`display: flex; gap: 8px; justify-content: flex-end;`;
+
+interface AskProps {
+  open: boolean;
+  title: string;
+  alert?: boolean;
+  onClose: () => void;
+  onAccept: () => void;
+  children: ReactNode;
+}
+
+/** A small sheet that asks something; Enter accepts, Escape leaves. */
+export function Ask({ open, title, alert, onClose, onAccept, children }: AskProps) {
+  return (
+    <Veil isOpen={open} onOpenChange={(o) => !o && onClose()} isDismissable>
+      <Sheet>
+        <Dialog role={alert ? "alertdialog" : "dialog"}>
+          <Heading slot="title">{title}</Heading>
+          <form
+            onSubmit={(event) => {
+              event.preventDefault();
+              onAccept();
+            }}
+          >
+            {children}
+          </form>
+        </Dialog>
+      </Sheet>
+    </Veil>
+  );
+}
