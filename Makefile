@@ -7,7 +7,7 @@ STAMP := .setup
 DEMO_DB := .data/merrow-lock.db
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: setup demo demo-reset test bench lint openapi lock clean
+.PHONY: setup demo demo-reset test check bench lint openapi lock clean
 
 setup: $(STAMP)/python $(STAMP)/web $(STAMP)/kernels
 
@@ -48,7 +48,13 @@ test: setup $(STAMP)/dev
 	cd web && npm run --silent test
 	@$(PYTHON) tests/need_chromium.py
 	$(BIN)/python -m pytest -n 2 --ignore tests/ui
-	$(BIN)/python -m pytest tests/ui
+	@# a browser test that fails is run once more, and told as unsteady when it passes then
+	$(BIN)/python -m pytest -n 2 --dist worksteal --reruns 1 -raR tests/ui
+
+# For the daily loop: linters, types, and the tests that are quick.
+check: lint
+	cd web && npm run --silent test
+	$(BIN)/python -m pytest -n 2 -q tests/core tests/steps tests/test_complete.py
 
 $(STAMP)/dev: requirements-dev.lock $(STAMP)/python
 	$(BIN)/pip install --quiet -r requirements-dev.lock
@@ -66,7 +72,7 @@ lint: setup $(STAMP)/dev
 bench: setup $(STAMP)/dev
 	$(BIN)/python -m tests.bench.slim
 	$(BIN)/python -m tests.bench.steps
-	$(BIN)/python -m tests.bench.arrivals
+	$(BIN)/python -m tests.bench.imports
 	@$(PYTHON) tests/need_chromium.py
 	$(BIN)/python -m tests.bench.opening
 

@@ -9,7 +9,6 @@ import numpy as np
 from able_brick.core.files.part import Part
 from able_brick.core.path.course import Fit
 from able_brick.demo import pieces
-from able_brick.level.evaluate import path_curve
 from able_brick.level.rows import Path, Surface
 from able_brick.session.delta import Delta
 from able_brick.session.project import Project
@@ -69,7 +68,7 @@ def build_demo(project: Project) -> str:
     quay = b.step("draw_path", points=[{"position": p} for p in QUAY], name="Quay line")
     path_id = (quay.select or [""])[0]
     path = next(r for r in quay.changed if isinstance(r, Path))
-    curve = path_curve(path)
+    curve = path.curve()
     samples = curve.points(curve.parameters(np.linspace(0.0, curve.length, 48)))
     face = [(float(x), float(z) + 0.6) for x, _, z in samples]
     banks = b.bring_in(

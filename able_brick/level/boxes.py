@@ -10,8 +10,8 @@ from scipy.spatial.transform import Rotation
 from able_brick.core.mesh.extremes import extreme_points
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import about_pivot
-from able_brick.level.evaluate import path_curve, shown_poses
-from able_brick.level.rows import Course, LineArray, Path, Placement
+from able_brick.level.evaluate import shown_poses
+from able_brick.level.rows import Course, LineArray, Placement
 from able_brick.level.snapshot import AThing, Snapshot
 
 _AT_ONCE = 500_000
@@ -24,8 +24,8 @@ def box_of(
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     shown: dict[str, list[Floats]] = {}
     for thing in things:
-        if isinstance(thing, Path):
-            points = path_curve(thing).drawn()
+        points = thing.drawn()
+        if points is not None:
             low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))
             continue
         poses = shown_poses(snapshot, thing)

@@ -8,93 +8,16 @@ from typing import Final
 import numpy as np
 
 from able_brick.core import tolerances
-from able_brick.core.cache import ByteCache
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path import course as courses
-from able_brick.core.path.curve import Curve, PathPoint, curve
-from able_brick.core.place.copies import line
-from able_brick.core.place.pose import ORIGIN, Poses, about_pivot
+from able_brick.core.place.pose import Poses
 from able_brick.core.text import grouped
-from able_brick.level.rows import Course, LineArray, Path, Piece, Placement
+from able_brick.level.rows import Course, LineArray, Path
 from able_brick.level.snapshot import AShown, AThing, Snapshot, Things
 
-_AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 #: Nothing may stand farther from the origin than this, metres.
 FARTHEST: Final = 1e7
 _MOST_TOLD: Final = 50
-_CURVES: ByteCache[Curve] = ByteCache(32 * 2**20, lambda c: c.nbytes)
-_ARRAYS: ByteCache[Poses] = ByteCache(64 * 2**20, lambda p: p.nbytes)
-_COURSES: ByteCache[courses.Course] = ByteCache(128 * 2**20, lambda c: c.poses.nbytes + c.middles.nbytes)
-
-
-def path_curve(path: Path) -> Curve:
-    """The curve of a path row."""
-
-    def made() -> Curve:
-        points = [PathPoint(p.position, p.handle_in, p.handle_out) for p in path.points]
-        return curve(points, closed=path.closed, smooth=path.smooth)
-
-    return _CURVES.get((path.points, path.closed, path.smooth), made)
-
-
-def box_about_pivot(piece: Piece) -> tuple[Floats, Floats]:
-    """Lowest and highest corner (3,) of a piece's box, along the axes of its pivot and measured from it."""
-    pivot = about_pivot(np.asarray([piece.pivot]), ORIGIN, piece.axes)[0]
-    return np.asarray(piece.facts.low) - pivot, np.asarray(piece.facts.high) - pivot
-
-
-def axis_vector(axis: str) -> tuple[float, float, float]:
-    """Unit vector of `x` … `-z`."""
-    x, y, z = _AXES[axis[-1]]
-    return (-x, -y, -z) if axis[0] == "-" else (x, y, z)
-
-
-def array_pitch(array: LineArray, piece: Piece) -> float:
-    """Distance from item to item in metres, along the axis as the array is turned; a mirroring size changes no side."""
-    if array.spacing_by == "metres":
-        return array.spacing
-    k = "xyz".index(array.axis[-1])
-    extent = piece.facts.high[k] - piece.facts.low[k]
-    return extent * abs(array.size[k]) * array.spacing
-
-
-def _array_poses(array: LineArray, piece: Piece) -> Poses:
-    def made() -> Poses:
-        return line(
-            array.position,
-            array.turn,
-            array.size,
-            direction=axis_vector(array.axis),
-            pitch=array_pitch(array, piece),
-            count=array.count,
-        )
-
-    return _ARRAYS.get((array, piece.facts), made)
-
-
-def laid(course: Course, path: Path, piece: Piece) -> courses.Course:
-    """The items of a course row."""
-
-    def made() -> courses.Course:
-        low, high = box_about_pivot(piece)
-        return courses.lay_course(
-            path_curve(path),
-            low,
-            high,
-            fit=course.fit,
-            number=course.number,
-            spacing=course.spacing,
-            gap=course.gap,
-            sideways=course.sideways,
-            up=course.up,
-            stand=course.stand,
-            running=course.running,
-            flip=course.flip,
-        )
-
-    where = (path.points, path.closed, path.smooth, piece.facts, piece.pivot, piece.axes)
-    return _COURSES.get((course, where), made)
 
 
 def path_of(snapshot: Snapshot, course: Course) -> Path | None:
@@ -109,16 +32,7 @@ def item_poses(snapshot: Snapshot, thing: AThing) -> Poses | None:
     Raises GeometryError for runs that cannot be.
     """
     piece = snapshot.pieces.get(getattr(thing, "piece", ""))
-    if piece is None:
-        return None
-    if isinstance(thing, Placement):
-        return Poses.of(np.array([thing.position]), np.array(thing.turn), np.array(thing.size))
-    if isinstance(thing, LineArray):
-        return _array_poses(thing, piece)
-    if isinstance(thing, Course):
-        path = path_of(snapshot, thing)
-        return None if path is None else laid(thing, path, piece).poses
-    return None
+    return thing.poses(piece, path_of(snapshot, thing) if isinstance(thing, Course) else None)
 
 
 def shown_poses(snapshot: Snapshot, thing: AThing) -> Poses | None:
@@ -178,14 +92,13 @@ def summary(snapshot: Snapshot, level: str) -> Summary:
     items = {piece: len(users) for piece, users in things.uses.items() if piece in snapshot.pieces}
     findings = _missing(snapshot, things)
     for thing in things.runs_and_paths:
-        if not isinstance(thing, (LineArray, Course)) or thing.piece not in items:
-            continue
-        if isinstance(thing, LineArray):
+        if isinstance(thing, LineArray) and thing.piece in items:
             items[thing.piece] += thing.count - 1
+        if not isinstance(thing, Course) or thing.piece not in items:
             continue
         path = path_of(snapshot, thing)
         try:
-            found = None if path is None else laid(thing, path, snapshot.pieces[thing.piece])
+            found = None if path is None else thing.laid(path, snapshot.pieces[thing.piece])
         except GeometryError as error:
             found = None
             findings.append(

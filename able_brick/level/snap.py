@@ -14,7 +14,7 @@ from able_brick.core.place.dock import plain
 from able_brick.core.place.items import item_boxes, item_from_world, item_to_world
 from able_brick.core.place.pose import vector
 from able_brick.core.place.snapping import KINDS, mesh_features, on_segments
-from able_brick.level.evaluate import box_about_pivot, shown_poses
+from able_brick.level.evaluate import shown_poses
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Group, Path, Piece, Placement, Vector
 from able_brick.level.snapshot import AShown, Snapshot, Things
@@ -78,7 +78,7 @@ def items_of(snapshot: Snapshot, things: Things) -> Items:
         if not len(poses):
             continue
         rows.append(poses)
-        boxes.append(np.stack(item_boxes(poses, *box_about_pivot(snapshot.pieces[piece])), axis=1))
+        boxes.append(np.stack(item_boxes(poses, *snapshot.pieces[piece].box_about_pivot()), axis=1))
         names += [o.id for o, n in owners for _ in range(n)]
         numbers += [k for _, n in owners for k in range(n)]
         pieces += [piece] * len(poses)

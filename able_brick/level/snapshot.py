@@ -37,17 +37,6 @@ def row_order(row: str) -> tuple[str, int]:
     return (kind, int(number)) if number.isdecimal() and len(number) < 19 else (row, -1)
 
 
-def references(row: ARow) -> tuple[tuple[str, str], ...]:
-    """The rows that a row needs: pairs of a kind and an id."""
-    if isinstance(row, (Piece, LevelRow)):
-        return ()
-    group = () if row.group is None else (("group", row.group),)
-    if isinstance(row, (Path, Group, Measure)):
-        return group
-    path = (("path", row.path),) if isinstance(row, Course) else ()
-    return (("piece", row.piece), *path, *group)
-
-
 def level_of(row: ARow) -> str | None:
     """The level that a row belongs to; None for pieces, which belong to the whole project."""
     if isinstance(row, Piece):

@@ -8,7 +8,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from able_brick.core.errors import GeometryError
-from able_brick.level.evaluate import Summary, path_curve, shown_poses, summary
+from able_brick.level.evaluate import Summary, shown_poses, summary
 from able_brick.level.rows import AnyRow, Course, LineArray, Path, Piece
 from able_brick.level.snapshot import Edit, Snapshot, level_of
 
@@ -77,7 +77,7 @@ def path_views(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict
     for thing in snapshot.of(level).runs_and_paths:
         if isinstance(thing, Path) and (touched is None or thing.id in touched):
             try:
-                curve = path_curve(thing)
+                curve = thing.curve()
             except GeometryError:  # points on one spot, in a file of an earlier version: drawn from point to point
                 out[thing.id] = PathView(line=[list(p.position) for p in thing.points], length=0, smallest_radius=None)
                 continue

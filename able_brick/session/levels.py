@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from able_brick.core.errors import HistoryError
 from able_brick.core.place.pose import Quaternion, Vector
-from able_brick.level.rows import Course, LevelRow, Piece
+from able_brick.level.rows import LevelRow, Piece
 from able_brick.level.snapshot import ARow, AThing, Edit, Snapshot
 from able_brick.session.history import State
 
@@ -35,12 +35,7 @@ def copy_of(snapshot: Snapshot, level: str, name: str) -> tuple[LevelRow, tuple[
     ids = {t.id: new_id(t.kind) for t in things}
     made: list[ARow] = [row]
     for thing in things:
-        fresh: dict[str, object] = {"id": ids[thing.id], "level": row.id}
-        if thing.group is not None:
-            fresh["group"] = ids.get(thing.group, thing.group)
-        if isinstance(thing, Course):
-            fresh["path"] = ids.get(thing.path, thing.path)
-        made.append(thing.changed(**fresh))
+        made.append(thing.changed(id=ids[thing.id], level=row.id, **thing.copied(ids)))
     return row, tuple(Edit(None, r) for r in made), counters
 
 
@@ -71,7 +66,7 @@ def check_return(snapshot: Snapshot, gone: Removed) -> None:
         )
     if moved:
         raise HistoryError(
-            f"The pivot of {_listed(moved)} was moved since. Undo that first, then bring {gone.row.name} back.",
+            f"The pivot of {_listed(moved)} was moved since. Set it back first, then bring {gone.row.name} back.",
             moved=moved[:20],
         )
 

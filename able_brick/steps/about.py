@@ -12,7 +12,7 @@ from able_brick.core.errors import InputError, SelectionError
 from able_brick.core.place.pose import IDENTITY, ORIGIN, rotation, vector
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
-from able_brick.level.rows import Course, Measure, Path, Quaternion, Vector
+from able_brick.level.rows import Quaternion, Vector
 from able_brick.level.snapshot import AThing
 from able_brick.steps.draft import Draft
 
@@ -66,42 +66,28 @@ def point_field(does: str) -> Any:
     return field(ORIGIN, "Point", f"The point {does}", unit="m", widget="position", when={"about_what": ["point"]})
 
 
-def anchor(thing: AThing) -> Vector:
-    """The pivot of a thing; the middle of the points of a path, metres."""
-    if isinstance(thing, Path):
-        return vector(np.mean([p.position for p in thing.points], axis=0))
-    if isinstance(thing, Measure):
-        return thing.start
-    return (0.0, 0.0, 0.0) if isinstance(thing, Course) else thing.position
-
-
-def own_axes(thing: AThing) -> Rotation:
-    """The axes of a thing as it stands; the world's for paths."""
-    return Rotation.identity() if isinstance(thing, (Path, Course, Measure)) else rotation(thing.turn)
-
-
 def axes_of(draft: Draft, axes: AxesOf, thing: AThing, first: AThing, frame: Quaternion) -> Rotation:
     """The axes in which numbers count for a thing. Raises SelectionError where it is in no group."""
     match axes:
         case "world":
             return Rotation.identity()
         case "piece":
-            return own_axes(thing)
+            return thing.own_axes
         case "first":
-            return own_axes(first)
+            return first.own_axes
         case "given":
             return rotation(unit(frame))
     over = draft.things.over(thing)
     if not over:
         raise SelectionError(f"{thing.name} is in no group; choose other axes.", received=thing.id)
-    return own_axes(over[0])
+    return over[0].own_axes
 
 
 def unit(frame: Quaternion) -> Quaternion:
     """The frame as a unit quaternion; InputError where it is none."""
     size = float(np.linalg.norm(frame))
     if not 0.5 < size < 2:
-        raise InputError("The axes are no turn; pick them again.", field="frame")
+        raise InputError("Those axes are not a rotation; pick them again.", field="frame")
     x, y, z, w = (float(v) / size for v in frame)
     return (x, y, z, w)
 
@@ -113,9 +99,9 @@ def centre_of(draft: Draft, things: Sequence[AThing], about: str, point: Vector,
     """
     match about:
         case "middle":
-            return vector(np.mean([anchor(t) for t in things], axis=0))
+            return vector(np.mean([t.anchor for t in things], axis=0))
         case "first":
-            return anchor(things[0])
+            return things[0].anchor
         case "picked":
             if picked is None:
                 raise InputError("Nothing is picked yet: click a vertex, edge or face in the view.", field="picked")

@@ -6,7 +6,6 @@ from typing import ClassVar, Literal
 
 from able_brick.core.place.copies import MOST_ITEMS
 from able_brick.core.text import counted
-from able_brick.level.evaluate import array_pitch
 from able_brick.level.field import field
 from able_brick.level.rows import LineArray, Placement
 from able_brick.level.snapshot import ARow
@@ -35,7 +34,7 @@ class _ArraySettings(Tool):
         }
 
     def tell(self, draft: Draft, array: LineArray) -> None:
-        pitch = array_pitch(array, draft.piece(array.piece))
+        pitch = array.pitch(draft.piece(array.piece))
         items = counted(array.count, "item", "items")
         draft.note = f"{items}, {pitch:.2f} m apart, {pitch * (array.count - 1):.2f} m from first to last"
 

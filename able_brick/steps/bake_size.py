@@ -27,7 +27,7 @@ class BakeSize(Tool):
 
     tool: Literal["bake_size"] = "bake_size"
     title: ClassVar[str] = "Bake size"
-    about: ClassVar[str] = "Puts a size other than 1 into the mesh; nothing that is seen changes"
+    about: ClassVar[str] = "Bakes a size other than 1 into the mesh; nothing looks different afterwards"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
     need: ClassVar[Need] = Need(kinds=("placement", "array", "group"), least=1)
@@ -36,7 +36,7 @@ class BakeSize(Tool):
     result: Literal["new piece", "same piece"] = field(
         "new piece",
         "Result",
-        "A piece of its own for what is selected, or the piece itself: its other uses keep their look by sizes",
+        "A piece of its own for what is selected, or the piece itself: its other uses are resized to look the same",
     )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:

@@ -8,9 +8,9 @@ from typing import Any, Final
 
 from able_brick.core.errors import AbleBrickError, GeometryError, InputError, SelectionError
 from able_brick.core.text import counted
-from able_brick.level.evaluate import check_reach, item_poses, path_curve
+from able_brick.level.evaluate import check_reach, item_poses
 from able_brick.level.rows import Course, Group, LevelRow, LineArray, Path, Piece, Placement, Thing
-from able_brick.level.snapshot import ARow, AThing, Edit, Snapshot, references
+from able_brick.level.snapshot import ARow, AThing, Edit, Snapshot
 from able_brick.steps.tree import lock_over
 
 MOST_NAME: Final = 200
@@ -97,7 +97,7 @@ def check_row(before: ARow | None, row: ARow) -> None:
     if turn is not None and (before is None or getattr(before, "turn", None) != turn):
         length = sum(v * v for v in turn)
         if not abs(length - 1.0) <= 1e-6:
-            raise InputError(f"{row.name} has a turn that is no turn; give a unit quaternion.", field="turn")
+            raise InputError(f"{row.name} has a turn that is not a rotation; give a unit quaternion.", field="turn")
 
 
 # -- references -
@@ -129,8 +129,8 @@ def _check_references(after: Snapshot, edits: Sequence[Edit], here: str, refuse:
             continue
         if row.level not in after.levels:
             raise refuse(f"{row.name} would be in a level that is not there (any more).", id=row.level)
-        known = () if edit.before is None else references(edit.before)
-        for kind, key in references(row):
+        known = () if edit.before is None else edit.before.needs()
+        for kind, key in row.needs():
             if (kind, key) in known:
                 continue
             found = after.pieces.get(key) if kind == "piece" else after.of(row.level).get(key)
@@ -232,7 +232,7 @@ def _check_runs(after: Snapshot, edits: Sequence[Edit]) -> None:
                 continue
             runs: Iterable[AThing] = (u for t in after.things.values() for u in t.users(row.id))
         elif isinstance(row, Path):
-            curve = path_curve(row)
+            curve = row.curve()
             if not curve.length > 0:
                 raise GeometryError(f"{row.name} would have no length; move its points apart.", id=row.id)
             runs = after.of(row.level).courses(row.id)

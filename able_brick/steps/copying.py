@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from able_brick.core.place.dock import Motion
-from able_brick.level.rows import Course, Group, Measure, Path
+from able_brick.level.rows import Group, Measure, Path
 from able_brick.level.snapshot import AThing
-from able_brick.steps.carry import carried
 from able_brick.steps.draft import Draft, Names
 
 
@@ -30,13 +29,10 @@ class Copier:
         first: AThing | None = None
         for source in sources:
             fresh: dict[str, object] = {"id": ids[source.id], "name": self._name(source.name)}
-            if source is not top:
-                fresh["group"] = ids.get(source.group or "", source.group)
-            if isinstance(source, Course):
-                fresh["path"] = ids.get(source.path, source.path)
+            fresh |= source.copied(ids)
             if not self.linked and not isinstance(source, (Path, Group, Measure)):
                 fresh["piece"] = self._piece(source.piece)
-            made = carried(source, motion).changed(**fresh)
+            made = source.moved(motion).changed(**fresh)
             self.draft.put(made)
             first = first or made
         return first or top

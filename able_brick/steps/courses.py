@@ -9,7 +9,6 @@ from able_brick.core.path.course import Course as Laid
 from able_brick.core.path.course import Fit, Running, Stand
 from able_brick.core.place.copies import MOST_ITEMS
 from able_brick.core.text import counted, millimetres
-from able_brick.level.evaluate import laid
 from able_brick.level.field import field
 from able_brick.level.rows import Course, Path
 from able_brick.level.snapshot import ARow
@@ -56,7 +55,7 @@ class _CourseSettings(Tool):
 
     @staticmethod
     def tell(draft: Draft, course: Course, path: Path) -> None:
-        found = laid(course, path, draft.piece(course.piece))
+        found = course.laid(path, draft.piece(course.piece))
         n = len(found.poses)
         if course.fit is Fit.FILL:
             draft.note = (
@@ -81,7 +80,7 @@ class LayCourse(_CourseSettings):
 
     tool: Literal["lay_course"] = "lay_course"
     title: ClassVar[str] = "Lay course"
-    about: ClassVar[str] = "Lays a piece along the path, again and again; stays adjustable"
+    about: ClassVar[str] = "Repeats a piece along the path; stays adjustable"
     need: ClassVar[Need] = Need(kinds=("path",), least=1, most=1)
 
     name: str = field("", "Name", "Name in the level list", max_length=80)

@@ -16,7 +16,7 @@ from able_brick.level.grips import FeatureAt, spot_of, spot_on
 from able_brick.level.rows import LineArray, Placement, Vector
 from able_brick.level.snapshot import ARow, AThing
 from able_brick.steps.about import STANDING
-from able_brick.steps.carry import carried, carry
+from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
 from able_brick.steps.tree import everything, tops
@@ -30,7 +30,7 @@ class Dock(Tool):
 
     tool: Literal["dock"] = "dock"
     title: ClassVar[str] = "Dock"
-    about: ClassVar[str] = "Picks a grip of the selection, then the landing on which it ends exactly"
+    about: ClassVar[str] = "Brings a grip of the selection exactly onto a landing"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
     need: ClassVar[Need] = Need(kinds=STANDING, least=1)
@@ -116,7 +116,7 @@ class Dock(Tool):
 
 def _after(draft: Draft, gripped: AThing, at: FeatureAt, motion: Motion) -> Floats:
     """Where a feature (3,) of what is gripped is after a motion."""
-    moved = carried(gripped, motion)
+    moved = gripped.moved(motion)
     if isinstance(moved, (Placement, LineArray)):
         return spot_on(draft.snapshot, draft.load, moved, at).point
     draft.put(moved)

@@ -11,11 +11,11 @@ from able_brick.core.errors import GeometryError
 from able_brick.core.place.copies import MOST_ITEMS, check_items, repeated
 from able_brick.core.place.dock import Motion
 from able_brick.core.text import counted
-from able_brick.level.evaluate import axis_vector
 from able_brick.level.field import field
 from able_brick.level.rows import Quaternion
+from able_brick.level.rows.array import axis_vector
 from able_brick.level.snapshot import ARow
-from able_brick.steps.about import STANDING, AxesOf, anchor, axes_field, axes_of, frame_field
+from able_brick.steps.about import STANDING, AxesOf, axes_field, axes_of, frame_field
 from able_brick.steps.copying import Copier, with_courses
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
@@ -27,7 +27,7 @@ class Duplicate(Tool):
 
     tool: Literal["duplicate"] = "duplicate"
     title: ClassVar[str] = "Duplicate"
-    about: ClassVar[str] = "Copies the selection, each copy one distance further"
+    about: ClassVar[str] = "Copies the selection, each copy a distance further along"
     verb: ClassVar[Literal["Copy"]] = "Copy"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
     need: ClassVar[Need] = Need(kinds=STANDING, least=1)
@@ -60,8 +60,8 @@ class Duplicate(Tool):
             offset = np.asarray(axis_vector(self.axis)) * self.distance
             if self.axes != "world":
                 offset = axes_of(draft, self.axes, thing, things[0], self.frame).apply(offset)
-            about = np.asarray(anchor(thing))
-            for position in repeated(anchor(thing), offset, self.count):
+            about = np.asarray(thing.anchor)
+            for position in repeated(thing.anchor, offset, self.count):
                 motion = Motion(Rotation.identity(), about, position - about)
                 made.append(copier.copy(thing, motion).id)
         draft.select = tuple(made)

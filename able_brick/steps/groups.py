@@ -15,7 +15,7 @@ from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Group, Vector
 from able_brick.level.snapshot import ARow, AThing
-from able_brick.steps.about import anchor, centre_of
+from able_brick.steps.about import centre_of
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
 from able_brick.steps.tree import check_group, common_group, put_into, together
@@ -34,7 +34,7 @@ def _box_place(draft: Draft, things: list[AThing], *, base: bool) -> Vector:
     """The centre of the box round things, or of its base."""
     box = box_of(draft.snapshot, [t for thing in things for t in draft.things.under(thing)], draft.load)
     if box is None:
-        return anchor(things[0])
+        return things[0].anchor
     low, high = box
     middle = (low + high) / 2
     if base:
@@ -47,7 +47,7 @@ class MakeGroup(Tool):
 
     tool: Literal["make_group"] = "make_group"
     title: ClassVar[str] = "Group"
-    about: ClassVar[str] = "Makes one thing of the selection, to be moved and turned as one about its own pivot"
+    about: ClassVar[str] = "Groups the selection, so that it moves and turns as one about a pivot of its own"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
     need: ClassVar[Need] = Need(kinds=_IN_GROUPS, least=1)
@@ -67,7 +67,7 @@ class MakeGroup(Tool):
         things = together(draft, rows)
         match self.pivot:
             case "first":
-                place = anchor(things[0])
+                place = things[0].anchor
             case "middle of pivots":
                 place = centre_of(draft, things, "middle", (0.0, 0.0, 0.0), None)
             case _:
@@ -90,7 +90,7 @@ class Dissolve(Tool):
 
     tool: Literal["dissolve_group"] = "dissolve_group"
     title: ClassVar[str] = "Dissolve group"
-    about: ClassVar[str] = "Takes the group away; what is in it stays where it stands"
+    about: ClassVar[str] = "Removes the group; what is in it stays where it stands"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
     need: ClassVar[Need] = Need(kinds=("group",), least=1)
@@ -123,7 +123,7 @@ class PutInto(Tool):
     need: ClassVar[Need] = Need(kinds=_IN_GROUPS, least=1)
     icon: ClassVar[str] = "folder-input"
 
-    into: str | None = field(None, "Into", "The group; or out of all groups", widget="group")
+    into: str | None = field(None, "Into", "The group, or none", widget="group")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         check_group(draft, self.into)

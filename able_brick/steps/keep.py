@@ -22,7 +22,7 @@ class Delete(Tool):
     tool: Literal["delete"] = "delete"
     title: ClassVar[str] = "Delete"
     about: ClassVar[str] = (
-        "Removes the selection; a path takes its courses along, a group all in it, a piece must be unused"
+        "Deletes the selection: a path with its courses, a group with all in it, a piece only when it is unused"
     )
     verb: ClassVar[Literal["Keep"]] = "Keep"
     stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")

@@ -11,7 +11,7 @@ from able_brick.core.place.dock import Motion
 from able_brick.level.field import field
 from able_brick.level.rows import Quaternion, Vector
 from able_brick.level.snapshot import ARow
-from able_brick.steps.about import STANDING, AxesOf, anchor, axes_field, axes_of, frame_field
+from able_brick.steps.about import STANDING, AxesOf, axes_field, axes_of, frame_field
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
@@ -23,7 +23,7 @@ class Move(Tool):
 
     tool: Literal["move"] = "move"
     title: ClassVar[str] = "Move"
-    about: ClassVar[str] = "Shifts the selection by exact distances"
+    about: ClassVar[str] = "Moves the selection by exact distances"
     verb: ClassVar[Literal["Place"]] = "Place"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
     need: ClassVar[Need] = Need(kinds=STANDING, least=1)
@@ -39,4 +39,4 @@ class Move(Tool):
         for thing in things:
             axes = axes_of(draft, self.axes, thing, things[0], self.frame)
             shift = by if self.axes == "world" else axes.apply(by)
-            carry(draft, thing, Motion(Rotation.identity(), np.asarray(anchor(thing)), shift))
+            carry(draft, thing, Motion(Rotation.identity(), np.asarray(thing.anchor), shift))

@@ -6,7 +6,6 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from able_brick.level.evaluate import path_curve
 from able_brick.level.field import field
 from able_brick.level.rows import Path, Point
 from able_brick.level.snapshot import ARow
@@ -26,7 +25,7 @@ class _PathSettings(Tool):
     closed: bool = field(False, "Closed", "The end joins the start")
 
     def tell(self, draft: Draft, path: Path) -> None:
-        curve = path_curve(path)
+        curve = path.curve()
         radius = curve.smallest_radius
         draft.note = f"{curve.length:.2f} m long" + (
             f", smallest radius {radius:.2f} m" if radius < 1e4 else ", straight"

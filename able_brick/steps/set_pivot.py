@@ -24,9 +24,9 @@ from able_brick.core.place.pivots import (
 )
 from able_brick.core.place.pose import IDENTITY, from_degrees, quaternion, rotation, turned, vector
 from able_brick.core.text import counted
-from able_brick.level.evaluate import axis_vector, box_about_pivot
 from able_brick.level.field import field
 from able_brick.level.rows import Course, LineArray, Piece, Placement, Quaternion, Vector
+from able_brick.level.rows.array import axis_vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, facts, pieces_of
 from able_brick.steps.tool import Need, Stage, Tool
@@ -205,7 +205,7 @@ def _compensated(
                 "Choose that the numbers stay, or leave the axes as they are.",
                 id=user.id,
             )
-        running = running_axis(*box_about_pivot(piece), user.running, flip=user.flip)
+        running = running_axis(*piece.box_about_pivot(), user.running, flip=user.flip)
         away = np.asarray(new) - piece.pivot
         side, up = side_shift(running, rotation(piece.axes).inv().apply(away))
         return user.changed(sideways=user.sideways + side, up=user.up + up)

@@ -32,7 +32,7 @@ class SetPose(Tool):
 
     position: Vector | None = field(None, "Position", "Where the pivot stands", unit="m", widget="position")
     turn: Vector | None = field(None, "Turn", "Turn about X, Y and Z", unit="°", step=15)
-    size: Vector | None = field(None, "Size", "Factors along the piece's axes; 1 is clean", step=0.1)
+    size: Vector | None = field(None, "Size", "Factors along the piece's axes; 1 is its own size", step=0.1)
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         (row,) = rows

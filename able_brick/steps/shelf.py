@@ -19,7 +19,7 @@ class DuplicatePiece(Tool):
     """Another piece with the same mesh, to be changed on its own."""
 
     tool: Literal["duplicate_piece"] = "duplicate_piece"
-    title: ClassVar[str] = "Duplicate on the shelf"
+    title: ClassVar[str] = "Duplicate piece"
     about: ClassVar[str] = "Makes a second piece with the same mesh, pivot and dimensions, to be changed on its own"
     verb: ClassVar[Literal["Keep"]] = "Keep"
     stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")

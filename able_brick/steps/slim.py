@@ -19,7 +19,7 @@ class Slim(Tool):
 
     tool: Literal["slim"] = "slim"
     title: ClassVar[str] = "Slim"
-    about: ClassVar[str] = "Reduces triangles; borders, materials, seams and sharp edges stay in line"
+    about: ClassVar[str] = "Reduces triangles; borders, materials, seams and sharp edges are kept"
     verb: ClassVar[Literal["Slim"]] = "Slim"
     stages: ClassVar[tuple[Stage, ...]] = ("slim",)
     need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1)

@@ -11,7 +11,7 @@ from able_brick.core.place.copies import on_grid
 from able_brick.core.place.dock import Motion
 from able_brick.level.field import field
 from able_brick.level.snapshot import ARow
-from able_brick.steps.about import STANDING, anchor
+from able_brick.steps.about import STANDING
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
@@ -38,7 +38,7 @@ class SnapToGrid(Tool):
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         step = self.step or draft.level.step
         for thing in tops(draft, rows):
-            at = anchor(thing)
+            at = thing.anchor
             shift = np.subtract(on_grid(at, step, axes=(self.x, self.y, self.z)), at)
             carry(draft, thing, Motion(Rotation.identity(), np.asarray(at), shift))
         draft.note = f"On the {step:g} m grid"

@@ -13,7 +13,7 @@ from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Vector
 from able_brick.level.snapshot import ARow
-from able_brick.steps.about import anchor, centre_of, picked_field, point_field
+from able_brick.steps.about import centre_of, picked_field, point_field
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
@@ -50,7 +50,7 @@ class Spread(Tool):
         factors = (self.factor,) * 3 if self.by == "all" else self.factors
         farthest = 0.0
         for thing in things:
-            at = anchor(thing)
+            at = thing.anchor
             shift = np.subtract(spread(at, centre, factors), at)
             farthest = max(farthest, float(np.linalg.norm(shift)))
             carry(draft, thing, Motion(Rotation.identity(), np.asarray(at), shift))

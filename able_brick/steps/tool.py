@@ -7,19 +7,14 @@ from typing import ClassVar, Literal
 from pydantic import BaseModel, ConfigDict
 
 from able_brick.core.errors import SelectionError
+from able_brick.level.rows import Course, Group, LineArray, Measure, Path, Piece, Placement
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 
 Kind = Literal["piece", "placement", "array", "path", "course", "group", "measure"]
 Stage = Literal["kit", "build", "shape", "slim", "ship"]
 KIND_WORDS: dict[Kind, str] = {
-    "piece": "a piece on the shelf",
-    "placement": "a placement",
-    "array": "an array",
-    "path": "a path",
-    "course": "a course",
-    "group": "a group",
-    "measure": "a measure",
+    row.model_fields["kind"].default: row.words for row in (Piece, Placement, LineArray, Path, Course, Group, Measure)
 }
 
 

@@ -17,7 +17,6 @@ from able_brick.steps.about import (
     About,
     AxesOf,
     about_field,
-    anchor,
     axes_field,
     axes_of,
     centre_of,
@@ -60,5 +59,5 @@ class Turn(Tool):
         for thing in things:
             axis = axes_of(draft, self.axes, thing, things[0], self.frame).apply(_AXES[self.axis])
             by = Rotation.from_rotvec(np.radians(self.angle) * axis)
-            about = anchor(thing) if self.about_what == "own pivot" else centre
+            about = thing.anchor if self.about_what == "own pivot" else centre
             carry(draft, thing, Motion(by, np.asarray(about), np.zeros(3)))

@@ -108,7 +108,7 @@ class ProjectFile:
     def _open(self) -> Engine:
         # an empty file becomes a project
         if self.path.stat().st_size > 0 and not _is_database(self.path):
-            raise StorageError(f"{self.path} is not a project file of Able Brick: it is no database.")
+            raise StorageError(f"{self.path} is not a project file of Able Brick: it is not a database.")
         other = leftover.last_name(self.path)
         if other is not None:
             raise StorageError(
@@ -230,11 +230,11 @@ def _sentence(path: Path, cause: str) -> str:
 def _plain_file(path: Path) -> Path:
     """The file that a path leads to, through links. StorageError for what is no file."""
     if not path.name:
-        raise StorageError("No file is named. Give the name of a project file, such as project.db.")
+        raise StorageError("No file name is given. Give the name of a project file, such as project.db.")
     if path.is_dir():
         raise StorageError(f"{path} is a folder; give the name of a project file in it, such as {path / 'project.db'}.")
     if path.exists() and not path.is_file():
-        raise StorageError(f"{path} is no ordinary file, but a device or a pipe; give the name of a project file.")
+        raise StorageError(f"{path} is not an ordinary file but a device or a pipe; give the name of a project file.")
     try:
         return path.resolve()
     except RuntimeError as error:  # links that lead in a circle

@@ -242,16 +242,16 @@ def refused(path: Path, match: str) -> None:
 
 def test_what_is_no_project_is_refused_in_words(tmp_path: Path) -> None:
     refused(tmp_path, "is a folder; give the name")
-    refused(Path("/dev/null"), "no ordinary file")
+    refused(Path("/dev/null"), "not an ordinary file")
     refused(Path(), "is a folder|No file is named")
     os.mkfifo(tmp_path / "pipe")
-    refused(tmp_path / "pipe", "no ordinary file")
+    refused(tmp_path / "pipe", "not an ordinary file")
     (tmp_path / "loop").symlink_to(tmp_path / "loop")
     refused(tmp_path / "loop", "link that leads to itself|cannot be opened")
     refused(tmp_path / "pipe" / "inside.db", "cannot be opened")
     letter = tmp_path / "letter.db"
     letter.write_bytes(b"Dear artist, this is no project file at all. " * 100)
-    refused(letter, "is no database")
+    refused(letter, "is not a database")
     run(tmp_path / "other.db", "create table invoices (id integer)")
     refused(tmp_path / "other.db", "database of another program")
 

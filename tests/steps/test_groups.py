@@ -18,6 +18,7 @@ from able_brick.core.place.pose import from_degrees, rotation
 from able_brick.level.boxes import box_of
 from able_brick.level.export import level_nodes
 from able_brick.level.snapshot import Snapshot
+from able_brick.steps.draft import Names
 from tests.steps.test_steps import Sheet, boxes
 
 angle = st.floats(-180, 180)
@@ -244,7 +245,7 @@ def test_a_move_along_a_turned_pieces_axis_is_one_step(nest: Sheet) -> None:
     assert np.allclose(np.subtract(nest.row("placement-4").position, was[1]) - 2 * axis, [1, 1, 0], atol=1e-12)
     with pytest.raises(SelectionError, match="in no group"):
         nest.do("move", "placement-4", by=(2, 0, 0), axes="group")
-    with pytest.raises(InputError, match="no turn"):
+    with pytest.raises(InputError, match="not a rotation"):
         nest.do("move", "placement-4", by=(2, 0, 0), axes="given", frame=(0.0, 0.0, 0.0, 0.0))
 
 
@@ -323,3 +324,21 @@ def test_a_level_index_follows_the_edits(nest: Sheet) -> None:
     assert [t.id for t in nest.snapshot.of("level-1").inside("group-1")] == ["placement-2"]
     assert [t.id for t in things.inside("group-1")] == ["placement-1", "placement-2"], "the old one is as it was"
     assert not Snapshot().of("level-7")
+
+
+@pytest.mark.parametrize(
+    ("names", "copied", "made"),
+    [
+        (["Tower 12"], "Tower 12", "Tower 13"),
+        (["Tower"], "Tower", "Tower 2"),
+        (["Tower", "Tower 2"], "Tower", "Tower 3"),
+        (["Bay 007"], "Bay 007", "Bay 008"),
+        (["Pier 9", "Pier 10"], "Pier 9", "Pier 11"),
+        (["12"], "12", "12 2"),
+    ],
+)
+def test_copies_are_named_on(names: list[str], copied: str, made: str) -> None:
+    taken = Names(names)
+    assert taken.following(copied) == made
+    taken.take(made)
+    assert taken.free(made) not in {*names, made}

@@ -309,7 +309,7 @@ def test_pieces_are_duplicated_tagged_and_replaced() -> None:
     sheet.do("draw_path", points=BEND)
     sheet.do("lay_course", "path-1", piece="piece-1")
     (twin,) = sheet.do("duplicate_piece", "piece-1").select or ()
-    assert sheet.row(twin).name == "Wedge copy"
+    assert sheet.row(twin).name == "Wedge 2"
     assert sheet.row(twin).dimensions == sheet.row("piece-1").dimensions
     sheet.do("tag_pieces", "piece-1", twin, tags=["ramp", " wet  stone ", "ramp", ""])
     assert sheet.row(twin).tags == ("ramp", "wet stone")

@@ -3,20 +3,22 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import socket
 import subprocess
 import sys
 import time
 import urllib.request
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from able_brick.session.project import Project
 from tests.ui.hands import Hands
 
 FLAGS = [
@@ -29,6 +31,17 @@ FLAGS = [
     "--disable-quic",
     "--no-first-run",
 ]
+
+
+#: A quarter of the pixels each way, in the same layout: drawn in software they cost time.
+LOOK: dict[str, Any] = {
+    "viewport": {"width": 1280, "height": 800},
+    "device_scale_factor": 0.25,
+    "accept_downloads": True,
+    "reduced_motion": "reduce",
+}
+#: What a browser keeps is forgotten with every document, but that the tour has been seen.
+FORGET = "try { localStorage.clear(); localStorage.setItem('able-brick tour', 'seen'); } catch {}"
 
 
 class Server:
@@ -57,6 +70,7 @@ class Server:
         self.process = subprocess.Popen(
             [sys.executable, "-m", "able_brick.cli", "serve", "--db", str(self.db), "--port", str(self.port)],
             stdout=subprocess.DEVNULL,
+            env={**os.environ, "ABLE_BRICK_HOME": str(self.db.parent / "home")},
         )
 
     def ready(self) -> None:
@@ -101,16 +115,38 @@ def browser() -> Iterator[Browser]:
         started.close()
 
 
+def _once(folder: Path, name: str, make: Callable[[Path], None]) -> Path:
+    """A file that several workers want: one of them makes it, the others wait."""
+    file, lock = folder / name, folder / f"{name}.lock"
+    try:
+        lock.mkdir()
+    except FileExistsError:
+        until = time.monotonic() + 400
+        while not file.exists() and time.monotonic() < until:
+            time.sleep(0.2)
+        assert file.exists(), f"{name} was not made"
+    else:
+        make(folder / f"{name}.half")
+        (folder / f"{name}.half").rename(file)
+    return file
+
+
 @pytest.fixture(scope="session")
-def seen_file(browser: Browser, demo_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+def seen_file(request: pytest.FixtureRequest, browser: Browser, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo project after somebody has looked at it: the shelf's pictures are kept.
 
     The herons are hidden: without a graphics card their triangles take most of the time of a frame.
     """
-    db = tmp_path_factory.mktemp("seen") / "seen.db"
+    base = tmp_path_factory.getbasetemp()
+    shared = base.parent if hasattr(request.config, "workerinput") else base
+    return _once(shared, "seen.db", lambda half: _look_at_demo(half, browser, request.getfixturevalue("demo_file")))
+
+
+def _look_at_demo(db: Path, browser: Browser, demo_file: Path) -> None:
     shutil.copyfile(demo_file, db)
     server = Server(db)
-    page = browser.new_page()
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, device_scale_factor=0.25)
+    page = context.new_page()
     kept: list[str] = []
     page.on("response", lambda r: kept.append(r.url) if r.request.method == "PUT" and r.ok else None)
     try:
@@ -119,93 +155,123 @@ def seen_file(browser: Browser, demo_file: Path, tmp_path_factory: pytest.TempPa
         expect(page.get_by_role("list", name="Shelf").locator("img")).to_have_count(18, timeout=150_000)
         while len(kept) < 18:
             page.wait_for_event("response", timeout=60_000)
+        level = server.ask("levels/level-1")
+        herons = [r["id"] for r in level["changed"] if r["kind"] == "placement" and "eron" in r["name"]]
+        assert len(herons) == 2
+        marks = {"tool": "set_marks", "params": {"hide": True}, "selection": herons, "revision": level["revision"]}
+        server.ask("levels/level-1/steps", marks)
+        context.close()
+        server.stop()
     except BaseException:
         server.kill()
         raise
-    page.close()
-    level = server.ask("levels/level-1")
-    herons = [r["id"] for r in level["changed"] if r["kind"] == "placement" and "eron" in r["name"]]
-    assert len(herons) == 2
-    marks = {"tool": "set_marks", "params": {"hide": True}, "selection": herons, "revision": level["revision"]}
-    server.ask("levels/level-1/steps", marks)
-    server.stop()
-    return db
 
 
-class Spares:
-    """Servers that are started while the test before still runs."""
+class Desk:
+    """One server and one page, on which a project after the other is opened."""
 
-    def __init__(self, folder: Path, source: Path | None) -> None:
-        self.folder, self.source, self.count = folder, source, 0
-        self.next = self._begin()
+    def __init__(self, browser: Browser, folder: Path) -> None:
+        self.folder, self.count = folder, 0
+        self.server = Server(folder / "first.db")
+        self.context = browser.new_context(**LOOK)
+        self.context.add_init_script(FORGET)
+        self.page = self.context.new_page()
+        self.page.set_default_timeout(60_000)
+        self.problems = watched(self.page)
 
-    def _begin(self) -> Server:
+    def open(self, source: Path | None) -> None:
+        """Open a copy of a project, or an empty one, in the server; the page is left blank meanwhile."""
+        self.page.goto("about:blank")
+        self.problems.clear()
         self.count += 1
         db = self.folder / f"project-{self.count}.db"
-        if self.source:
-            shutil.copyfile(self.source, db)
-        return Server(db, wait=False)
+        if source is None:
+            with closing(Project(db)) as project:
+                project.create_level("First level")
+        else:
+            shutil.copyfile(source, db)
+        home = self.folder / "home"
+        home.mkdir(exist_ok=True)
+        (home / "recent.json").write_text(json.dumps([{"path": str(db.resolve()), "opened": time.time()}]))
+        self.server.ask("project/open", {"path": str(db.resolve())})
 
-    def take(self) -> Server:
-        found = self.next
-        found.ready()
-        self.next = self._begin()
-        return found
-
-
-@pytest.fixture(scope="session")
-def seen_spares(seen_file: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Spares]:
-    spares = Spares(tmp_path_factory.mktemp("seen"), seen_file)
-    yield spares
-    spares.next.kill()
+    def close(self) -> None:
+        self.context.close()
+        self.server.kill()
 
 
 @pytest.fixture(scope="session")
-def bare_spares(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Spares]:
-    spares = Spares(tmp_path_factory.mktemp("bare"), None)
-    yield spares
-    spares.next.kill()
+def desk(browser: Browser, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Desk]:
+    made = Desk(browser, tmp_path_factory.mktemp("desk"))
+    yield made
+    made.close()
 
 
 @pytest.fixture
-def server(seen_spares: Spares) -> Iterator[Server]:
-    started = seen_spares.take()
+def server(desk: Desk, seen_file: Path) -> Server:
+    """The shared server on the demo project as it was."""
+    desk.open(seen_file)
+    return desk.server
+
+
+@pytest.fixture
+def page(desk: Desk, server: Server) -> Iterator[Page]:
+    """The shared page on the demo project."""
+    desk.page.set_viewport_size({"width": 1280, "height": 800})
+    desk.page.goto(server.url)
+    yield desk.page
+    assert unexpected(desk.problems) == []
+
+
+@pytest.fixture
+def bare(desk: Desk) -> Iterator[Hands]:
+    """A level with nothing in it and an empty shelf: quickly there and quickly drawn."""
+    desk.open(None)
+    desk.page.goto(desk.server.url)
+    yield Hands(desk.page, desk.server.url, name="First level")
+    assert unexpected(desk.problems) == []
+
+
+@pytest.fixture
+def own_server(tmp_path: Path, seen_file: Path) -> Iterator[Server]:
+    """A server of its own on the demo project, which may be killed."""
+    db = tmp_path / "own.db"
+    shutil.copyfile(seen_file, db)
+    started = Server(db)
     yield started
     started.kill()
 
 
-@contextmanager
-def opened(browser: Browser, url: str) -> Iterator[Page]:
-    """The application in a page of its own; afterwards nothing must have gone wrong in it."""
-    # a quarter of the pixels each way, in the same layout: drawn in software they cost time
-    context = browser.new_context(
-        viewport={"width": 1280, "height": 800},
-        device_scale_factor=0.25,
-        accept_downloads=True,
-        reduced_motion="reduce",
-    )
-    page = context.new_page()
+def watched(page: Page) -> list[str]:
+    """What goes wrong in a page from now on."""
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))
     page.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
+    return problems
+
+
+def unexpected(problems: list[str]) -> list[str]:
+    expected = ("WebSocket", "ERR_CONNECTION_REFUSED", "Failed to load resource")
+    return [p for p in problems if not any(e in p for e in expected)]
+
+
+@contextmanager
+def opened(
+    browser: Browser,
+    url: str,
+    *,
+    size: tuple[int, int] = (1280, 800),
+    scheme: Literal["light", "dark"] | None = None,
+    tour: bool = False,
+) -> Iterator[Page]:
+    """The application in a page of its own; afterwards nothing must have gone wrong in it."""
+    context = browser.new_context(**{**LOOK, "viewport": {"width": size[0], "height": size[1]}, "color_scheme": scheme})
+    if not tour:
+        context.add_init_script("localStorage.setItem('able-brick tour', 'seen')")
+    page = context.new_page()
+    problems = watched(page)
     page.set_default_timeout(60_000)
     page.goto(url)
     yield page
     context.close()
-    expected = ("WebSocket", "ERR_CONNECTION_REFUSED", "Failed to load resource")
-    assert [p for p in problems if not any(e in p for e in expected)] == []
-
-
-@pytest.fixture
-def page(browser: Browser, server: Server) -> Iterator[Page]:
-    with opened(browser, server.url) as found:
-        yield found
-
-
-@pytest.fixture
-def bare(browser: Browser, bare_spares: Spares) -> Iterator[Hands]:
-    """A level with nothing in it and an empty shelf: quickly there and quickly drawn."""
-    server = bare_spares.take()
-    with opened(browser, server.url) as page:
-        yield Hands(page, server.url, name="First level")
-    server.kill()
+    assert unexpected(problems) == []

@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.ui.conftest import Server
+from tests.ui.conftest import Server, opened
 from tests.ui.hands import Hands
 
 
@@ -114,7 +114,7 @@ def test_wrong_numbers_are_told_beside_the_field_and_change_nothing(page: Page, 
     page.get_by_role("menuitem", name="Draw cylinder").click()
     card = page.get_by_role("region", name="Draw cylinder")
     card.get_by_role("textbox", name="Radius").fill("wide")
-    expect(card.get_by_role("alert")).to_contain_text("Radius is no number in m")
+    expect(card.get_by_role("alert")).to_contain_text("Radius is not a number in m")
     card.get_by_role("textbox", name="Radius").fill("30 cm")
     card.get_by_role("textbox", name="Around").fill("2")
     card.get_by_role("button", name="Make it with these sizes").click()
@@ -180,7 +180,12 @@ def test_two_tabs_see_each_other_and_the_late_one_is_told(browser: Browser, page
     context.close()
 
 
-def test_a_kill_in_the_middle_loses_no_acknowledged_step(page: Page, server: Server) -> None:
+def test_a_kill_in_the_middle_loses_no_acknowledged_step(browser: Browser, own_server: Server) -> None:
+    with opened(browser, own_server.url) as page:
+        kill_in_the_middle(page, own_server)
+
+
+def kill_in_the_middle(page: Page, server: Server) -> None:
     hands = Hands(page, server.url)
     start = hands.level()["revision"]
     hands.in_list("Bench 1")

@@ -378,9 +378,9 @@ def test_the_shelf_is_kept_in_order(hands: Hands) -> None:
     expect(used).to_contain_text("Lamp row")
 
     # a second one is made, renamed and tagged, and found by its tag
-    menu(page, "Lamp post", "Duplicate")
+    menu(page, "Lamp post", "Duplicate piece")
     hands.saved(start + 1)
-    menu(page, "Lamp post copy", "Rename")
+    menu(page, "Lamp post 2", "Rename")
     card = page.get_by_role("region", name="Rename")
     card.get_by_role("textbox", name="Name").fill("Gas lamp")
     card.get_by_role("textbox", name="Name").press("Enter")
@@ -396,7 +396,7 @@ def test_the_shelf_is_kept_in_order(hands: Hands) -> None:
     search.fill("")
 
     # it takes the place of the other everywhere, and then that one can go
-    menu(page, "Lamp post", "Replace everywhere")
+    menu(page, "Lamp post", "Replace")
     card = page.get_by_role("region", name="Replace")
     card.get_by_role("button", name=re.compile("By$")).click()
     page.get_by_role("option", name="Gas lamp", exact=True).click()

@@ -161,10 +161,12 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
 
     page.get_by_role("button", name=re.compile("^Level Merrow Lock")).click()
     page.get_by_role("menuitem", name="New level").click()
-    expect(page.get_by_role("button", name=re.compile("^Level New level"))).to_be_visible()
+    page.get_by_role("dialog", name="New level").get_by_role("textbox", name="Name").fill("Upper pound")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Level Upper pound")).to_be_visible()
     page.get_by_label("File to place where it stands").set_input_files(file)
     page.get_by_role("button", name=re.compile(r"^Add \d+ pieces to shelf")).click()
-    again = Hands(page, server.url, "level-2", "New level")
+    again = Hands(page, server.url, "level-2", "Upper pound")
     again.saved(1)
     back = again.level()
     for key in ("triangles", "hardware_vertices", "placements"):

@@ -11,14 +11,14 @@ import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
 from able_brick.session.project import Project
-from tests.ui.conftest import Server, Spares, opened
+from tests.ui.conftest import Server, opened
 from tests.ui.hands import Hands
 
 
 @pytest.fixture
-def worn(bare_spares: Spares) -> Iterator[Server]:
+def worn(tmp_path: Path) -> Iterator[Server]:
     """A project with two boxes in a group and one beside, whose server has been stopped."""
-    server = bare_spares.take()
+    server = Server(tmp_path / "worn.db")
     for k, step in enumerate(
         (
             {"tool": "add_shape", "params": {"shape": {"kind": "box"}, "name": "Wall"}},

@@ -321,7 +321,7 @@ class _Reader(Document):
         mode = p.get("mode", 4)
         if mode == 4:
             if len(index) % 3:
-                raise FileError(f"{place} has {len(index)} indices, which is no multiple of 3.", place=place)
+                raise FileError(f"{place} has {len(index)} indices, which is not a multiple of 3.", place=place)
             tris = index.reshape(-1, 3)
         else:
             k = np.arange(max(len(index) - 2, 0))

@@ -85,7 +85,7 @@ def read_obj(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True)
     lines = _directives(joined, line_at, line_face)
     materials, notes = _materials(lines, beside)
     if lines.left_out:
-        notes.append(f"{lines.left_out} lines of points, curves or other things that are no faces were left out.")
+        notes.append(f"{lines.left_out} lines of points, curves or other things that are not faces were left out.")
     raw = RawFaces(
         points,
         sizes,

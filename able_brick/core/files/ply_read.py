@@ -203,7 +203,7 @@ class _Text:
     def _short(self, element: _Element, place: str) -> FileError:
         if self.wrong >= 0:
             line = self.data.count(b"\n", 0, self.wrong) + 1
-            return FileError(f"Line {line} has a word that is no number.", place=f"line {line}")
+            return FileError(f"Line {line} has a word that is not a number.", place=f"line {line}")
         return FileError(
             f"The header claims {element.count} of the element {element.name[:40]}; the file ends before.", place=place
         )

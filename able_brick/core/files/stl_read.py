@@ -65,7 +65,7 @@ def _text(data: bytes) -> np.ndarray:
         line = data.count(b"\n", 0, int(wrong)) + 1
         raise FileError(f"Line {line} should have three numbers after “vertex”.", place=f"line {line}")
     if n % 3 or n >= most:
-        raise FileError(f"The file has {n} vertices, which are no whole triangles; it is cut off.", place="end")
+        raise FileError(f"The file has {n} vertices, which are not whole triangles; it is cut off.", place="end")
     return points[:n].copy()
 
 

@@ -1,17 +1,4 @@
-import {
-  Box,
-  Boxes,
-  ChevronRight,
-  Columns3,
-  Eye,
-  EyeOff,
-  Group,
-  Lock,
-  LockOpen,
-  RulerDimensionLine,
-  Spline,
-  Waypoints,
-} from "lucide-react";
+import { ChevronRight, Eye, EyeOff, Lock, LockOpen } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import {
   Button as AriaButton,
@@ -29,12 +16,14 @@ import {
   Virtualizer,
 } from "react-aria-components";
 import styled from "styled-components";
+import { kindOf } from "../state/kinds";
 import { levelStore, useLevel } from "../state/level";
 import { mark } from "../state/marks";
 import { openGroup, select, useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { isHidden, isLocked } from "../state/tree";
 import { useView } from "../state/view";
+import { iconOf } from "../ui/icons";
 import { TextField } from "../ui/TextField";
 import { found, type Line, levelLines, linesOver, rowOf, unfolded } from "./levelLines";
 import { Heading } from "./parts";
@@ -80,16 +69,6 @@ const Finder = styled(SearchField)`
 const Rest = styled.div`display: flex; flex-direction: column; flex: 1; min-height: 0;`;
 const Nothing = styled.p`padding: 0 12px; color: var(--quiet);`;
 const Over = styled(Popover)`width: 210px; & [role="dialog"] { outline: none; }`;
-const ICON = {
-  placement: Box,
-  array: Columns3,
-  path: Spline,
-  course: Waypoints,
-  group: Group,
-  measure: RulerDimensionLine,
-  fold: Boxes,
-} as const;
-
 /** Pixels of a row. */
 const ROW = 23;
 const KIND = "application/x-able-brick-things";
@@ -306,7 +285,7 @@ function Row({ line, expanded, naming, onName }: RowProps) {
   const { thing } = line;
   const hidden = thing !== null && isHidden(things, thing.id);
   const locked = thing !== null && isLocked(things, thing.id);
-  const Icon = ICON[line.kind];
+  const Icon = iconOf(thing ? kindOf(thing) : { icon: "boxes" });
   const full = `${line.name}${line.kind === "fold" ? ` · all ${line.aside}` : ""}${hidden ? " hidden" : ""}${locked ? " locked" : ""}`;
   const open = expanded.has(line.id);
   return (

@@ -1,4 +1,5 @@
 import type { Thing } from "../api/types";
+import { kindOf } from "../state/kinds";
 import { madeOrder, type Scene } from "../state/level";
 import { insideOf, over } from "../state/tree";
 
@@ -15,26 +16,17 @@ export interface Line {
   inner: Line[];
 }
 
-const RANK = { group: 0, path: 1, course: 2, array: 3, placement: 4, measure: 5 } as const;
 const foldOf = (group: string | null, piece: string) => `fold:${group ?? ""}:${piece}`;
 
 function lineOf(scene: Scene, thing: Thing): Line {
   const { id, name, kind = "placement" } = thing;
-  return { id, name, kind, thing, aside: asideOf(scene, thing), inner: [] };
-}
-
-function asideOf(scene: Scene, thing: Thing): string {
-  if (thing.kind === "path") return `${(scene.paths.get(thing.id)?.length ?? 0).toFixed(1)} m`;
-  if (thing.kind === "measure")
-    return `${Math.hypot(...thing.start.map((v, k) => v - (thing.end[k] ?? 0))).toFixed(2)} m`;
-  if (thing.kind === "group") return String(insideOf(scene.things, thing.id).length);
-  return thing.kind === "placement" ? "" : String(scene.items.get(thing.id)?.length ?? 0);
+  return { id, name, kind, thing, aside: kindOf(thing).aside?.(scene, thing) ?? "", inner: [] };
 }
 
 /** What is in a group, or in the level for null: groups, paths with their courses, arrays, placements. */
 function linesIn(scene: Scene, group: string | null): Line[] {
   const all = [...insideOf(scene.things, group)].sort(
-    (a, b) => RANK[a.kind ?? "placement"] - RANK[b.kind ?? "placement"] || madeOrder(a.id) - madeOrder(b.id),
+    (a, b) => kindOf(a).rank - kindOf(b).rank || madeOrder(a.id) - madeOrder(b.id),
   );
   const many = new Map<string, number>();
   for (const t of all) if (t.kind === "placement") many.set(t.piece, (many.get(t.piece) ?? 0) + 1);

@@ -1,6 +1,7 @@
 import { Quaternion, Vector3 } from "three";
 import { createStore, useStore } from "zustand";
 import type { Feature, Thing, Turn, Vector } from "../api/types";
+import { kindOf } from "./kinds";
 import { isStanding, type Scene } from "./level";
 import { placeOf } from "./place";
 import { selectionStore } from "./selection";
@@ -54,14 +55,8 @@ export interface Held {
 }
 
 function holdable(thing: Thing): Held[] {
-  if (isStanding(thing)) return [thing];
-  const turn: Turn = [0, 0, 0, 1];
-  if (thing.kind === "measure") return [{ id: thing.id, kind: "measure", position: thing.start, turn }];
-  if (thing.kind !== "path") return [];
-  const middle = new Vector3();
-  for (const { position } of thing.points) middle.add(new Vector3(...position));
-  const position = middle.divideScalar(thing.points.length).toArray();
-  return [{ id: thing.id, kind: "path", position, turn }];
+  const held = kindOf(thing).held?.(thing);
+  return held ? [{ id: thing.id, kind: thing.kind, ...held }] : [];
 }
 
 /** What the handles can hold; null when something of the selection cannot be moved by them. */

@@ -1,5 +1,6 @@
 import {
   Box,
+  Boxes,
   CircleDot,
   Columns3,
   Cone,
@@ -47,6 +48,7 @@ import { StairsIcon } from "./StairsIcon";
 
 const ICONS: Record<string, LucideIcon> = {
   box: Box,
+  boxes: Boxes,
   "columns-3": Columns3,
   copy: Copy,
   crosshair: Crosshair,

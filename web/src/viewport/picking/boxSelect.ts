@@ -1,4 +1,5 @@
 import { Vector3 } from "three";
+import { kindOf } from "../../state/kinds";
 import { levelStore, shown } from "../../state/level";
 import { runningStore } from "../../state/running";
 import { openGroup, select } from "../../state/selection";
@@ -48,7 +49,7 @@ export function inBox(x0: number, y0: number, x1: number, y1: number): string[] 
     const drawn = under(scene.things, [thing.id]).filter((t) => isDrawn(scene, t, isolated));
     const round = boxOf(
       scene,
-      drawn.filter((t) => t.kind !== "group").map((t) => t.id),
+      drawn.filter((t) => kindOf(t).poses || kindOf(t).points).map((t) => t.id),
     );
     return round !== null && isWithin(round.low, round.high, box);
   });

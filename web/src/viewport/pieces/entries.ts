@@ -1,5 +1,6 @@
 import { Matrix4, Quaternion, Vector3 } from "three";
-import type { Piece, Placement, Shown, Thing } from "../../api/types";
+import type { Piece, Thing } from "../../api/types";
+import { kindOf } from "../../state/kinds";
 import { isShown, type Scene } from "../../state/level";
 import { isHidden, under } from "../../state/tree";
 
@@ -10,23 +11,15 @@ export interface Entry {
   pose: readonly number[];
 }
 
-const single = new WeakMap<Placement, Entry>();
-const runs = new WeakMap<number[][], Entry[]>();
+const runs = new WeakMap<readonly (readonly number[])[], Entry[]>();
 
-function entriesOf(thing: Shown, items: number[][] | undefined): readonly Entry[] {
-  if (thing.kind === "placement") {
-    let entry = single.get(thing);
-    if (!entry) {
-      entry = { thing: thing.id, item: 0, pose: [...thing.position, ...thing.turn, ...thing.size] };
-      single.set(thing, entry);
-    }
-    return [entry];
-  }
-  if (!items) return [];
-  let run = runs.get(items);
+function entriesOf(scene: Scene, thing: Thing): readonly Entry[] {
+  const poses = kindOf(thing).poses?.(scene, thing);
+  if (!poses) return [];
+  let run = runs.get(poses);
   if (!run) {
-    run = items.map((pose, item) => ({ thing: thing.id, item, pose }));
-    runs.set(items, run);
+    run = poses.map((pose, item) => ({ thing: thing.id, item, pose }));
+    runs.set(poses, run);
   }
   return run;
 }
@@ -45,7 +38,7 @@ export function entriesByPiece(
   for (const thing of scene.things.values()) {
     if (!isShown(thing) || !isDrawn(scene, thing, isolated)) continue;
     const list = found.get(thing.piece);
-    const more = entriesOf(thing, scene.items.get(thing.id));
+    const more = entriesOf(scene, thing);
     if (list) for (const entry of more) list.push(entry);
     else found.set(thing.piece, [...more]);
   }
@@ -125,32 +118,19 @@ export function boxOf(scene: Scene, ids: Iterable<string>, axes?: Quaternion): B
   const corner = new Vector3();
   const back = axes && new Matrix4().makeRotationFromQuaternion(axes.clone().invert());
   for (const thing of under(scene.things, ids)) {
-    const { id } = thing;
-    if (thing.kind === "group") continue;
-    if (thing.kind === "measure") {
-      for (const p of [thing.start, thing.end]) {
-        corner.fromArray(p);
-        if (back) corner.applyMatrix4(back);
-        low.min(corner);
-        high.max(corner);
-      }
-      continue;
+    for (const p of kindOf(thing).points?.(scene, thing) ?? []) {
+      corner.fromArray(p);
+      if (back) corner.applyMatrix4(back);
+      low.min(corner);
+      high.max(corner);
     }
-    if (thing.kind === "path") {
-      for (const p of scene.paths.get(id)?.line ?? []) {
-        corner.fromArray(p);
-        if (back) corner.applyMatrix4(back);
-        low.min(corner);
-        high.max(corner);
-      }
-      continue;
-    }
+    if (!isShown(thing)) continue;
     const piece = scene.pieces.get(thing.piece);
     if (!piece) continue;
     const own = keptAboutPivot(piece);
     middle.addVectors(own.low, own.high).multiplyScalar(0.5);
     half.subVectors(own.high, own.low).multiplyScalar(0.5);
-    for (const entry of entriesOf(thing, scene.items.get(id))) {
+    for (const entry of entriesOf(scene, thing)) {
       poseMatrix(entry.pose, matrix);
       if (back) matrix.premultiply(back);
       const e = matrix.elements;

@@ -1,0 +1,50 @@
+"""The rows that a project is made of: one module for each kind, with all that is particular to it.
+
+A new kind is its module, and its class in the unions here.
+"""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from able_brick.level.rows.array import LineArray
+from able_brick.level.rows.base import Number, Quaternion, Row, Scaling, Thing, Vector, unsound
+from able_brick.level.rows.course import Course
+from able_brick.level.rows.group import Group
+from able_brick.level.rows.level import LevelRow
+from able_brick.level.rows.measure import Measure
+from able_brick.level.rows.path import Path, Point
+from able_brick.level.rows.piece import Dimensions, Facts, Piece, SlimOrigin, Surface
+from able_brick.level.rows.placement import Placement
+from able_brick.level.rows.standing import Standing
+
+AnyThing = Annotated[Placement | LineArray | Path | Course | Group | Measure, Field(discriminator="kind")]
+AnyRow = Annotated[
+    Piece | LevelRow | Placement | LineArray | Path | Course | Group | Measure, Field(discriminator="kind")
+]
+
+__all__ = [
+    "AnyRow",
+    "AnyThing",
+    "Course",
+    "Dimensions",
+    "Facts",
+    "Group",
+    "LevelRow",
+    "LineArray",
+    "Measure",
+    "Number",
+    "Path",
+    "Piece",
+    "Placement",
+    "Point",
+    "Quaternion",
+    "Row",
+    "Scaling",
+    "SlimOrigin",
+    "Standing",
+    "Surface",
+    "Thing",
+    "Vector",
+    "unsound",
+]

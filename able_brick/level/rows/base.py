@@ -1,0 +1,125 @@
+"""What all rows have in common. Frozen; every number finite; unknown fields refused."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Annotated, ClassVar, Self
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from scipy.spatial.transform import Rotation
+
+from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.place.dock import Motion, plain
+from able_brick.core.place.pose import ORIGIN, Poses
+
+if TYPE_CHECKING:
+    from able_brick.level.rows.path import Path
+    from able_brick.level.rows.piece import Piece
+
+Number = Annotated[float, Field(ge=-1e7, le=1e7)]
+Vector = tuple[Number, Number, Number]
+Quaternion = tuple[float, float, float, float]
+
+
+class Row(BaseModel):
+    """Base of all rows: a readable id such as `placement-12`, unique in the project."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, ser_json_inf_nan="constants")
+
+    id: str
+
+    def changed(self, **values: object) -> Self:
+        """The row with other values, validated anew. Raises GeometryError where a number is out of range."""
+        try:
+            return type(self).model_validate({**dict(self), **values})
+        except ValidationError as error:
+            raise unsound(str(getattr(self, "name", "")), error) from error
+
+
+def unsound(name: str, error: ValidationError) -> GeometryError:
+    """What a row's own limits refuse, in words."""
+    first = error.errors()[0]
+    what = str(first["loc"][0]) if first["loc"] else "row"
+    got = first.get("input")
+    value = f" ({got:.3g})" if isinstance(got, (int, float)) and not isinstance(got, bool) else ""
+    if first["type"] in ("greater_than_equal", "less_than_equal", "finite_number"):
+        return GeometryError(
+            f"{name or 'Something'} would go beyond 10 000 km: its {what} is out of range{value}. "
+            "Give smaller numbers.",
+            field=what,
+        )
+    return GeometryError(f"{name or 'Something'} cannot have that {what}; give another.", field=what)
+
+
+@dataclass(frozen=True, eq=False)
+class Scaling:
+    """Factors (3,) along axes, about a point (3,): p' = c + A diag(f) Aᵀ (p − c)."""
+
+    factors: Floats
+    axes: Rotation
+    about: Floats
+
+    def vector(self, v: Vector | Floats) -> Floats:
+        """A direction (3,) after it."""
+        out: Floats = self.axes.apply(self.axes.inv().apply(np.asarray(v, np.float64)) * self.factors)
+        return out
+
+    def point(self, p: Vector) -> Vector:
+        """Where a point goes."""
+        return plain(self.vector(np.subtract(p, self.about)) + self.about)
+
+
+class Thing(Row):
+    """Base of what stands in a level. `hidden` is not drawn, `locked` is not changed; both are exported.
+
+    `group` is the group that it is in; None at the level's root.
+    """
+
+    level: str
+    name: str
+    group: str | None = None
+    hidden: bool = False
+    locked: bool = False
+
+    #: What one is called, with its article.
+    words: ClassVar[str] = "a thing"
+
+    def needs(self) -> tuple[tuple[str, str], ...]:
+        """The rows without which it cannot be: pairs of a kind and an id."""
+        return () if self.group is None else (("group", self.group),)
+
+    def copied(self, ids: Mapping[str, str]) -> dict[str, object]:
+        """What a copy has instead, where what it needs is copied with it: new ids by old ones."""
+        return {} if self.group is None else {"group": ids.get(self.group, self.group)}
+
+    def poses(self, piece: Piece | None, path: Path | None) -> Poses | None:
+        """Every item that it shows of its piece, along its path; None where it shows none.
+
+        Raises GeometryError for what cannot be.
+        """
+        return None
+
+    def drawn(self) -> Floats | None:
+        """Points (N,3) of what is drawn of itself; None where nothing is."""
+        return None
+
+    def moved(self, motion: Motion) -> Self:
+        """It after a motion; what follows something else stays as it is."""
+        return self
+
+    def sized(self, scaling: Scaling) -> Self:
+        """It after a scaling. Raises SelectionError where that would skew it."""
+        return self
+
+    @property
+    def anchor(self) -> Vector:
+        """The point that it is moved and turned by, metres."""
+        return ORIGIN
+
+    @property
+    def own_axes(self) -> Rotation:
+        """Its axes as it stands; the world's where it has none."""
+        return Rotation.identity()

@@ -1,0 +1,112 @@
+"""Pieces of the shelf."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import ClassVar, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from able_brick.core.files.part import Material, Texture
+from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.place.pose import IDENTITY, ORIGIN, about_pivot
+from able_brick.level.rows.base import Quaternion, Row, Vector
+from able_brick.level.shapes.catalogue import AnyShape
+
+
+class Surface(BaseModel):
+    """A material of a piece: linear base colour and how rough and metallic it is, each 0…1.
+
+    `texture` is the hash of the picture that the colour is multiplied with.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    name: str
+    colour: tuple[float, float, float, float]
+    roughness: float = 0.8
+    metallic: float = 0.0
+    texture: str | None = None
+
+    def material(self, pictures: Callable[[str], Texture] | None = None) -> Material:
+        """The material; without `pictures` it stays plain."""
+        texture = None if self.texture is None or pictures is None else pictures(self.texture)
+        return Material(self.name, self.colour, self.roughness, self.metallic, texture)
+
+    @classmethod
+    def of(cls, m: Material) -> Surface:
+        texture = None if m.texture is None else m.texture.content_hash
+        return cls(name=m.name, colour=m.colour, roughness=m.roughness, metallic=m.metallic, texture=texture)
+
+
+class Facts(BaseModel):
+    """What is known of a piece's mesh without loading it: counts, and its box.
+
+    The box lies along the axes of the piece's pivot and is measured from the mesh's origin.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    vertices: int
+    faces: int
+    triangles: int
+    hardware_vertices: int
+    closed: bool
+    low: Vector
+    high: Vector
+
+
+class SlimOrigin(BaseModel):
+    """Where a slimmed piece came from, and what it cost: measured deviation in metres."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    piece: str
+    mesh: str
+    triangles: int
+    rms: float
+    largest: float
+
+
+class Dimensions(BaseModel):
+    """The parameters that a piece was drawn with, and the mesh that they made."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    shape: AnyShape
+    mesh: str
+
+
+class Piece(Row):
+    """A reusable mesh on the shelf.
+
+    `pivot` is in the mesh's coordinates; `axes` turns the mesh's axes into the pivot's. `dimensions` are live as long
+    as the piece has the mesh that they made; afterwards they are the way back.
+    """
+
+    kind: Literal["piece"] = "piece"
+    words: ClassVar[str] = "a piece on the shelf"
+    name: str
+    mesh: str
+    pivot: Vector = ORIGIN
+    axes: Quaternion = IDENTITY
+    materials: tuple[Surface, ...] = ()
+    facts: Facts
+    slim: SlimOrigin | None = None
+    tags: tuple[str, ...] = ()
+    dimensions: Dimensions | None = None
+
+    @property
+    def live(self) -> bool:
+        """Whether the dimensions still make the piece's mesh."""
+        return self.dimensions is not None and self.dimensions.mesh == self.mesh
+
+    def needs(self) -> tuple[tuple[str, str], ...]:
+        """It needs no other row."""
+        return ()
+
+    def box_about_pivot(self) -> tuple[Floats, Floats]:
+        """Lowest and highest corner (3,) of its box, along the axes of its pivot and measured from it."""
+        pivot = about_pivot(np.asarray([self.pivot]), ORIGIN, self.axes)[0]
+        return np.asarray(self.facts.low) - pivot, np.asarray(self.facts.high) - pivot

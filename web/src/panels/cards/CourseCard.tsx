@@ -1,0 +1,33 @@
+import { Link2 } from "lucide-react";
+import type { Course } from "../../api/types";
+import { shown, useLevel } from "../../state/level";
+import { MarkButtons } from "../MarkButtons";
+import { Card } from "../parts";
+import { Facts, Linked, PieceFacts } from "./parts";
+
+/** A course. */
+export function CourseCard({ row: course }: { row: Course }) {
+  const piece = useLevel((s) => shown(s).pieces.get(course.piece));
+  const path = useLevel((s) => shown(s).things.get(course.path));
+  const items = useLevel((s) => shown(s).items.get(course.id)?.length ?? 0);
+  return (
+    <Card aria-label="Selection">
+      <header>
+        <h2>{course.name}</h2>
+        <Linked>
+          <Link2 size={14} aria-hidden /> {items} {items === 1 ? "item" : "items"}
+        </Linked>
+      </header>
+      <div>
+        <Facts>
+          <dt>Piece</dt>
+          <dd>{piece?.name}</dd>
+          <dt>Along</dt>
+          <dd>{path?.name}</dd>
+        </Facts>
+        {piece && <PieceFacts piece={piece} items={items} />}
+        <MarkButtons things={[course]} />
+      </div>
+    </Card>
+  );
+}

@@ -1,0 +1,25 @@
+import type { Measure } from "../../api/types";
+import { lengthOf } from "../../state/kinds/measure";
+import { MarkButtons } from "../MarkButtons";
+import { Card } from "../parts";
+import { Facts } from "./parts";
+
+/** A measure that is kept in sight. */
+export function MeasureRowCard({ row: measure }: { row: Measure }) {
+  const length = lengthOf(measure);
+  return (
+    <Card aria-label="Selection">
+      <header>
+        <h2>{measure.name}</h2>
+        <span>measure</span>
+      </header>
+      <div>
+        <Facts>
+          <dt>Distance</dt>
+          <dd>{length.toFixed(3)} m</dd>
+        </Facts>
+        <MarkButtons things={[measure]} />
+      </div>
+    </Card>
+  );
+}
