@@ -37,10 +37,10 @@ class Opened:
         with self._guard:
             if path.resolve() == self.project.path.resolve():
                 return
-            fresh = Project(path)
-            if not fresh.snapshot.levels and fresh.read_only is None:
-                fresh.create_level("First level")
-            fresh.listen(self._hub.publish)
+            found = next((p for p in self._before if p.path.resolve() == path.resolve()), None)
+            if found is not None:  # it has not been closed yet
+                self._before.remove(found)
+            fresh = found or self._opened(path)
             old, self.project = self.project, fresh
             self._before.append(old)
             remember(path)
@@ -48,6 +48,17 @@ class Opened:
             # what had begun with it before has had its reply by the time that a third one is opened
             while len(self._before) > 1:
                 self._before.pop(0).close()
+
+    def _opened(self, path: Path) -> Project:
+        fresh = Project(path)
+        try:
+            if not fresh.snapshot.levels and fresh.read_only is None:
+                fresh.create_level("First level")
+        except BaseException:
+            fresh.close()
+            raise
+        fresh.listen(self._hub.publish)
+        return fresh
 
     def open_demo(self) -> None:
         """Open the demo project that lies beside the open one; it is built first where it is not there."""

@@ -243,7 +243,7 @@ def refused(path: Path, match: str) -> None:
 def test_what_is_no_project_is_refused_in_words(tmp_path: Path) -> None:
     refused(tmp_path, "is a folder; give the name")
     refused(Path("/dev/null"), "not an ordinary file")
-    refused(Path(), "is a folder|No file is named")
+    refused(Path(), "is a folder|No file name is given")
     os.mkfifo(tmp_path / "pipe")
     refused(tmp_path / "pipe", "not an ordinary file")
     (tmp_path / "loop").symlink_to(tmp_path / "loop")

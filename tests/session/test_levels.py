@@ -97,7 +97,7 @@ def test_pieces_that_changed_meanwhile_are_told_by_name(bench: Bench) -> None:
     with pytest.raises(HistoryError, match=r"Post was deleted from the shelf since\. Undo that first"):
         bench.project.restore_level(bench.level)
     bench.undo(other)
-    bench.do("set_pivot", "piece-1", place="box", x="low", y="low", z="low", level=other)
+    bench.do("set_pivot", "piece-1", place="typed", point=(0.5, 0, 0.5), level=other)
     with pytest.raises(HistoryError, match=r"The pivot of Crate was moved since\. Set it back first"):
         bench.project.restore_level(bench.level)
     bench.undo(other)
@@ -112,12 +112,12 @@ def test_steps_that_reached_into_a_deleted_level_are_still_undone(bench: Bench) 
     bench.do("add_shape", shape={"kind": "box"}, name="Crate")
     bench.do("place_piece", "piece-1", level=other, position=(3, 0, 0))
     # the pivot moves for all placements, also in the other level
-    bench.do("set_pivot", "piece-1", place="box", x="low", y="low", z="low", outcome="Pieces stay")
+    bench.do("set_pivot", "piece-1", place="typed", point=(0.5, 0, 0.5))
     bench.project.delete_level(other)
     bench.undo()
     assert bench.rows()["piece-1"].pivot == (0.0, 0.0, 0.0)
     bench.redo()
-    bench.adjust("set_pivot", place="box", x="high", y="low", z="low", outcome="Pieces stay")
+    bench.adjust("set_pivot", place="typed", point=(-0.5, 0, 0.5))
     bench.undo()
     bench.redo()
     bench.whole()

@@ -320,10 +320,10 @@ def test_pieces_are_duplicated_tagged_and_replaced() -> None:
     assert sheet.row("placement-2").piece == "piece-1"
     change = sheet.do("replace_piece", "piece-1", by=twin)
     assert {sheet.row(k).piece for k in ("placement-1", "placement-2", "array-1", "course-1")} == {twin}
-    assert change.note == "3 things show Wedge copy now"
+    assert change.note == "3 things show Wedge 2 now"
     with pytest.raises(SelectionError, match="Wedge stands nowhere"):
         sheet.do("replace_piece", "piece-1", by=twin)
-    with pytest.raises(SelectionError, match="That is Wedge copy already"):
+    with pytest.raises(SelectionError, match="That is Wedge 2 already"):
         sheet.do("replace_piece", twin, by=twin)
     with pytest.raises(
         SelectionError, match=r"is used 4 times \(Wedge 3 row, Wedge course, Wedge, Wedge 2\); delete those first"

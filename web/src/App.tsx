@@ -48,7 +48,8 @@ const Left = styled.aside`
   & > section { display: flex; flex-direction: column; min-height: 0; min-width: 0; }
   & > section + section { border-top: 1px solid var(--line); }
 `;
-const Centre = styled.main`grid-area: view; display: grid; grid-template-rows: var(--strip) minmax(0, 1fr); min-width: 0; position: relative;`;
+const Centre = styled.main`grid-area: view; display: grid; grid-template-rows: auto minmax(0, 1fr); min-width: 0;`;
+const View = styled.div`position: relative; display: grid; min-width: 0; min-height: 0;`;
 const Cards = styled.aside`
   &[hidden] { display: none; }
   grid-area: cards; position: relative; display: flex; flex-direction: column; min-height: 0; border-left: 1px solid var(--line);
@@ -132,18 +133,20 @@ export function App() {
       <Centre>
         <Title>{name ? `Able Brick: ${name}` : "Able Brick"}</Title>
         <ViewStrip />
-        <Viewport />
-        {there && (
-          <>
-            <Whereabouts />
-            <HandleBar />
-            <EyeBar />
-            <EmptyStart />
-            <ProjectNotice />
-            <Tour again={tour} onEnd={() => setTour(false)} />
-          </>
-        )}
-        <Messages />
+        <View>
+          <Viewport />
+          {there && (
+            <>
+              <Whereabouts />
+              <HandleBar />
+              <EyeBar />
+              <EmptyStart />
+              <ProjectNotice />
+              <Tour again={tour} onEnd={() => setTour(false)} />
+            </>
+          )}
+          <Messages />
+        </View>
       </Centre>
       <Cards hidden={noCards} aria-label="Cards">
         {there && !noCards && (

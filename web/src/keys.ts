@@ -69,7 +69,7 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
   }
   const down = (event: KeyboardEvent) => {
     const target = event.target as HTMLElement;
-    const writing = target.matches("input, textarea, [role=dialog] *");
+    const writing = target.matches("input, textarea") || target.closest("[role=dialog], [role=alertdialog]") !== null;
     const key = event.key.toLowerCase();
     if ((event.ctrlKey || event.metaKey) && !event.altKey) {
       if (writing && key !== "k") return;

@@ -20,7 +20,7 @@ _MOST_ELEMENTS: Final = 40_000_000
 _MOST_LINES: Final = 1_000_000
 _MOST_PARTS: Final = 20_000
 _WRONG: Final = {
-    kernels.NO_NUMBER: "a word that is no number",
+    kernels.NO_NUMBER: "a word that is not a number",
     kernels.FEW_NUMBERS: "too few numbers",
     kernels.NO_INDEX: "a corner that is no index",
     kernels.FEW_CORNERS: "a face with fewer than three corners",

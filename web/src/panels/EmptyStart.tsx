@@ -54,7 +54,8 @@ export function EmptyStart() {
           <FileInput size={20} aria-hidden />
           <strong>Bring in a file</strong>
           <small>
-            {(rules?.models ?? []).map((m) => m.slice(1).toUpperCase()).join(", ")}, here or dropped on the page.
+            {(rules?.models ?? []).map((m) => m.slice(1).toUpperCase().replace("GLTF", "glTF")).join(", ")}, here or
+            dropped on the page.
           </small>
         </Way>
         {project?.has_demo && (

@@ -5,7 +5,7 @@ import { NumberField } from "../ui/NumberField";
 import { lookBy } from "../viewport/look/looking";
 
 const Bar = styled.div`
-  position: absolute; z-index: 4; top: 42px; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 12px;
+  position: absolute; z-index: 4; top: 8px; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 12px;
   padding: 5px 10px; border: 1px solid var(--line); border-radius: 4px; background: var(--panel); white-space: nowrap;
   & > span { color: var(--quiet); }
   & > div { width: 118px; }

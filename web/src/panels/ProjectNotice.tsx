@@ -5,7 +5,7 @@ import { useProject } from "../api/queries";
 import { tell } from "../state/messages";
 
 const Strip = styled.div`
-  position: absolute; top: calc(var(--strip) + 10px); left: 12px; right: 12px; display: flex; gap: 10px; align-items: center; z-index: 5;
+  position: absolute; top: 10px; left: 12px; right: 12px; display: flex; gap: 10px; align-items: center; z-index: 5;
   padding: 8px 12px; border-radius: 4px; border: 1px solid var(--ochre); background: var(--panel); box-shadow: var(--float);
   & svg { flex: none; color: var(--ochre); }
   & p { margin: 0; flex: 1; }

@@ -169,7 +169,7 @@ export function KeySheet({ open, onClose, onTour }: SheetProps & { onTour: () =>
         <Heading slot="title">Keys</Heading>
         <Button onPress={onTour}>Take the tour</Button>
       </Top>
-      <Table>
+      <Table tabIndex={0}>
         {KEYS.map(([keys, does]) => (
           <div key={keys} style={{ display: "contents" }}>
             <dt>

@@ -58,7 +58,7 @@ const STEPS: readonly Step[] = [
 ];
 
 const Card = styled.section`
-  position: absolute; z-index: 5; right: 12px; top: calc(var(--strip) + 12px); width: 290px; padding: 12px 14px; background: var(--panel); border: 1px solid var(--petrol);
+  position: absolute; z-index: 5; right: 12px; top: 12px; width: 290px; padding: 12px 14px; background: var(--panel); border: 1px solid var(--petrol);
   border-radius: 4px; box-shadow: var(--float); display: grid; gap: 8px;
   & header { display: flex; gap: 8px; } & header h2 { flex: 1; font-weight: 640; } & header span { color: var(--quiet); }
   & footer { display: flex; gap: 6px; align-items: center; } & footer > :first-child { margin-right: auto; }

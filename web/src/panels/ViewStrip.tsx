@@ -8,8 +8,8 @@ import { lookBy } from "../viewport/look/looking";
 import { FoldButton } from "./Edge";
 
 const Strip = styled.div`
-  display: flex; align-items: center; gap: 10px; padding: 0 10px; background: var(--panel); border-bottom: 1px solid var(--line);
-  white-space: nowrap; overflow: hidden;
+  display: flex; flex-wrap: wrap; align-items: center; gap: 4px 10px; padding: 3px 10px; min-height: var(--strip); background: var(--panel); border-bottom: 1px solid var(--line);
+  white-space: nowrap;
   & > :nth-child(3) { flex: 1; min-width: 0; }
 `;
 const Step = styled.div`

@@ -8,7 +8,7 @@ import { useView } from "../state/view";
 import { Key } from "../ui/controls";
 
 const Line = styled.nav`
-  position: absolute; z-index: 4; top: 42px; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 8px;
+  position: absolute; z-index: 4; top: 8px; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 8px;
   padding: 3px 10px; border: 1px solid var(--petrol); border-radius: 3px; background: var(--panel); color: var(--quiet); white-space: nowrap;
   & ol { display: flex; align-items: center; gap: 4px; margin: 0; padding: 0; list-style: none; }
   & li { display: flex; align-items: center; gap: 4px; }

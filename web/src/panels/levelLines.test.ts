@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Thing } from "../api/types";
 import type { Scene } from "../state/level";
-import { found, type Line, levelLines, linesOver } from "./levelLines";
+import { found, type Line, levelLines, linesOver, rowOf } from "./levelLines";
 
 const placement = (k: number, piece: string, group: string | null = null): Thing =>
   ({ kind: "placement", id: `placement-${k}`, name: `${piece} ${k}`, piece, group }) as Thing;
@@ -41,5 +41,14 @@ describe("the level list", () => {
     expect(names(found(levelLines(scene), ["lam", "1"]))).toEqual([["Gate", ["lamp 1"]]]);
     expect(names(found(levelLines(scene), ["gate"]))).toEqual([["Gate", ["lamp 1"]]]);
     expect(found(levelLines(scene), ["roof"])).toEqual([]);
+  });
+  it("tells where a row is among those that are shown", () => {
+    const scene = sceneOf(group, placement(1, "lamp", "group-1"), path, course, placement(2, "box"));
+    const lines = levelLines(scene);
+    const shut = new Set<string>();
+    expect(["group-1", "path-1", "placement-2"].map((id) => rowOf(lines, shut, id))).toEqual([0, 1, 2]);
+    expect(rowOf(lines, shut, "course-1")).toBe(-1);
+    const open = new Set(["group-1", "path-1"]);
+    expect(["placement-1", "course-1", "placement-2"].map((id) => rowOf(lines, open, id))).toEqual([1, 3, 4]);
   });
 });

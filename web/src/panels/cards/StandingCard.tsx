@@ -34,7 +34,7 @@ export function StandingCard({ row: thing }: { row: Placement | LineArray }) {
           <>
             <All
               data-plain="true"
-              aria-label={`Select all that show ${piece?.name}`}
+              aria-label={`${uses} linked: select all that show ${piece?.name}`}
               onPress={() =>
                 select([...scene.things.values()].flatMap((t) => (isShown(t) && t.piece === thing.piece ? [t.id] : [])))
               }

@@ -83,7 +83,8 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
   };
   handleRuns.begin({ words, value: "", unit: "m", also: "to 5" });
   refresh();
-  const stop = runningStore.subscribe(({ typed }) => {
+  const stop = runningStore.subscribe(({ typed }, before) => {
+    if (typed === before.typed) return;
     const found = typedMove(typed);
     typedOver = found !== null;
     if (!found) return;

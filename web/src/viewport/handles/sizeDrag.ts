@@ -52,7 +52,8 @@ export function sizing(tab: string, pivot: Vector3): HandleDrag | null {
   };
   handleRuns.begin({ words, value: "", unit: "" });
   set(1);
-  const stop = runningStore.subscribe(({ typed }) => {
+  const stop = runningStore.subscribe(({ typed }, before) => {
+    if (typed === before.typed) return;
     const [value] = numbersIn(typed) ?? [];
     typedOver = value !== undefined;
     // a corner is typed as a factor, a side as the length that it is to have

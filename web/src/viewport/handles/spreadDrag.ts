@@ -35,7 +35,8 @@ export function spreading(x: number, y: number, origin: Vector3): HandleDrag | n
     handleRuns.change({ value: `× ${number(factor, 2)}` });
   };
   handleRuns.begin({ words: "Spread", value: "× 1.00", unit: "" });
-  const stop = runningStore.subscribe(({ typed }) => {
+  const stop = runningStore.subscribe(({ typed }, before) => {
+    if (typed === before.typed) return;
     const [value] = numbersIn(typed) ?? [];
     typedOver = value !== undefined;
     if (value !== undefined) set(value);

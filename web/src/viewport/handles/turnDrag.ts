@@ -56,7 +56,8 @@ export function turning(axis: Axis, x: number, y: number, origin: Vector3): Hand
     showEach((at) => turnAbout(normal, angle, at), place);
   };
   handleRuns.begin({ words, value: "0", unit: "°" });
-  const stop = runningStore.subscribe(({ typed }) => {
+  const stop = runningStore.subscribe(({ typed }, before) => {
+    if (typed === before.typed) return;
     const values = numbersIn(typed);
     typedOver = values !== null;
     if (values?.[0] !== undefined) {
