@@ -18,7 +18,7 @@ class Hands:
         self.page, self.url, self.level_id = page, url, level
         self.viewport: Locator = page.get_by_role("application", name="Viewport")
         expect(self.viewport).to_have_attribute("data-projection", _ANY)
-        expect(page.get_by_role("status").first).to_have_text("Saved")
+        expect(page.get_by_role("status").first).to_have_text(re.compile("Saved|Only for looking"))
         expect(page.get_by_role("button", name=f"Level {name}")).to_be_visible()
         # keys are bound once the tools are known
         expect(page.get_by_role("button", name="Find a tool")).to_be_enabled()

@@ -32,6 +32,7 @@ import { tell } from "./state/messages";
 import { useRunning } from "./state/running";
 import { seen, useSeen } from "./state/seen";
 import { select } from "./state/selection";
+import { setView } from "./state/view";
 import { fold, isFolded } from "./theme/layout";
 import { openLevel } from "./viewport/look/opening";
 import { draws } from "./viewport/modes/draw";
@@ -89,7 +90,10 @@ export function App() {
   const tools = useTools();
   const levels = useLevels();
   useShapes();
-  useRules();
+  const body = useRules()?.body;
+  useEffect(() => {
+    if (body) setView({ body });
+  }, [body]);
   const [levelId, setLevelId] = useState(levelStore.getState().levelId);
   const [sheet, setSheet] = useState<"find" | "keys" | null>(null);
   const [tour, setTour] = useState(false);

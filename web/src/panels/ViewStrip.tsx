@@ -8,7 +8,7 @@ import { lookBy } from "../viewport/look/looking";
 import { FoldButton } from "./Edge";
 
 const Strip = styled.div`
-  display: flex; flex-wrap: wrap; align-items: center; gap: 4px 10px; padding: 3px 10px; min-height: var(--strip); background: var(--panel); border-bottom: 1px solid var(--line);
+  display: flex; flex-wrap: wrap; align-items: center; gap: 4px 10px; padding: 2px 10px; min-height: var(--strip); background: var(--panel); border-bottom: 1px solid var(--line);
   white-space: nowrap;
   & > :nth-child(3) { flex: 1; min-width: 0; }
 `;

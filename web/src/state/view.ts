@@ -1,17 +1,13 @@
 import { createStore, useStore } from "zustand";
-import type { Vector } from "../api/types";
+import type { Rules, Vector } from "../api/types";
 
 export type ViewMode = "free" | "plan" | "front" | "side" | "eye";
 export type DrawMode = "solid" | "edges" | "mesh" | "glass";
 export type Stage = "kit" | "build" | "shape" | "slim" | "ship";
 
-/** A player: how tall and how wide, where the eyes are, metres, and how much they see from top to bottom, degrees. */
-export interface Body {
-  height: number;
-  radius: number;
-  eye: number;
-  fov: number;
-}
+/** A player: how tall and how wide, where the eyes are, and how high a step is taken without a jump, metres; and how much
+ * is seen from top to bottom, degrees. */
+export type Body = Rules["body"];
 
 /** Where the eye is: it looks at `target` from `distance` metres; yaw and pitch in radians. In the view Eye `target` is
  * the eye itself. */
@@ -52,7 +48,8 @@ export const viewStore = createStore<ViewState>(() => ({
   isolated: null,
   inside: null,
   through: true,
-  body: { height: 1.8, radius: 0.35, eye: 1.7, fov: 60 },
+  // the server says how a player begins
+  body: { height: 1, radius: 0.1, eye: 0.9, fov: 60, step: 0 },
 }));
 
 export const useView = <T>(choose: (state: ViewState) => T): T => useStore(viewStore, choose);

@@ -23,7 +23,8 @@ function world(...boxes: [number, number, number, number, number, number][]): vo
   viewport.pickables.add(mesh);
 }
 const GROUND: [number, number, number, number, number, number] = [-50, -1, -50, 50, 0, 50];
-const { body } = viewStore.getState();
+const body = { height: 1.8, radius: 0.35, eye: 1.7, fov: 60, step: 0.45 };
+setView({ body });
 /** Stand at a place and look along −Z. */
 const stand = (x: number, y: number, z: number) => {
   setView({ mode: "eye", target: [x, y + body.eye, z], yaw: 0, pitch: 0 });

@@ -4,8 +4,6 @@ import { setView, viewStore } from "../../state/view";
 import { eyeDirection, viewport } from "../controller";
 import { treeOf } from "../pieces/trees";
 
-/** Metres that a player steps up or down without a jump. */
-const STEP = 0.45;
 const SPEED = 2.5;
 const GRAVITY = 9.8;
 /** The longest way that is gone at once, metres: shorter than a wall is thick. */
@@ -87,6 +85,7 @@ const stand = (feet: Vector3): void => setView({ target: [feet.x, feet.y + viewS
 
 /** Go right (x) and ahead (z) by metres, in strides, each pushed out of what it meets. */
 function go(way: Vector3): void {
+  const { step } = viewStore.getState().body;
   const forward = eyeDirection(viewStore.getState()).negate().setY(0).normalize();
   const right = forward.clone().cross(new Vector3(0, 1, 0));
   const all = right.multiplyScalar(way.x).addScaledVector(forward, way.z);
@@ -97,7 +96,7 @@ function go(way: Vector3): void {
     feet = pushedOut(feet.add(stride));
     const floor = floorUnder(feet);
     // up steps and down steps at once; deeper, one falls
-    if (floor !== null && floor >= feet.y - STEP && falling === 0) feet.y = floor;
+    if (floor !== null && floor >= feet.y - step && falling === 0) feet.y = floor;
   }
   stand(feet);
 }
@@ -120,7 +119,8 @@ function settle(time: number): boolean {
 
 /** The highest floor under the feet, a step higher at most. */
 function floorUnder(feet: Vector3): number | null {
-  const r = viewStore.getState().body.radius * 0.6;
+  const { radius, step } = viewStore.getState().body;
+  const r = radius * 0.6;
   let best: number | null = null;
   for (const [x, z] of [
     [0, 0],
@@ -129,7 +129,7 @@ function floorUnder(feet: Vector3): number | null {
     [0, r],
     [0, -r],
   ] as const) {
-    const y = viewport.floorUnder(new Vector3(feet.x + x, feet.y + STEP, feet.z + z));
+    const y = viewport.floorUnder(new Vector3(feet.x + x, feet.y + step, feet.z + z));
     if (y !== null && (best === null || y > best)) best = y;
   }
   return best;
@@ -145,10 +145,10 @@ const onBody = new Vector3();
 
 /** The feet, moved aside until the body meets nothing: a capsule over the height of a step. */
 function pushedOut(start: Vector3): Vector3 {
-  const { radius, height } = viewStore.getState().body;
+  const { radius, height, step } = viewStore.getState().body;
   const feet = start.clone();
   for (let round = 0; round < 4; round++) {
-    const low = Math.min(STEP + radius, height - radius);
+    const low = Math.min(step + radius, height - radius);
     const body = new Line3(
       new Vector3(feet.x, feet.y + low, feet.z),
       new Vector3(feet.x, feet.y + Math.max(low, height - radius), feet.z),

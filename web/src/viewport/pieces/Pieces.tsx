@@ -125,10 +125,10 @@ function PieceInstances({ piece, entries, scheme, alone }: InstancesProps) {
         <Instances kind="lines" geometry={mesh.inner} material={inks.inner} entries={near} piece={piece} order={1} />
       )}
       {marked.length > 0 && (
-        <Marks mesh={mesh} wash={inks.wash} line={inks.selected} entries={marked} piece={piece} order={3} />
+        <Wash mesh={mesh} wash={inks.wash} line={inks.selected} entries={marked} piece={piece} order={3} />
       )}
       {under.length > 0 && (
-        <Marks mesh={mesh} wash={inks.hoverWash} line={inks.hovered} entries={under} piece={piece} order={2} />
+        <Wash mesh={mesh} wash={inks.hoverWash} line={inks.hovered} entries={under} piece={piece} order={2} />
       )}
     </>
   );
@@ -167,7 +167,7 @@ function inksOf(scheme: Scheme, dark: boolean, inner: boolean) {
   };
 }
 
-interface MarksProps {
+interface WashProps {
   mesh: ViewMesh;
   wash: Material;
   line: Material;
@@ -176,7 +176,7 @@ interface MarksProps {
   order: number;
 }
 
-function Marks({ mesh, wash, line, entries, piece, order }: MarksProps) {
+function Wash({ mesh, wash, line, entries, piece, order }: WashProps) {
   return (
     <>
       {mesh.slots.map(({ slot, geometry }) => (

@@ -1,5 +1,5 @@
 import { BufferAttribute, BufferGeometry, LineSegments, type Material, Mesh, Sphere, Vector3 } from "three";
-import { carry, type Writable } from "./toWorld";
+import { toWorld, type Writable } from "./toWorld";
 
 /** Corners of a geometry and of all its copies up to which copies are merged into one geometry. */
 const MOST_EACH = 300;
@@ -127,11 +127,11 @@ export class Merged {
     const { plain, written } = this;
     const n = 16 * k;
     const hand = handOf(written, n) < 0 ? -1 : 1;
-    carry(plain.position, written, n, this.position.array, 3 * plain.corners * k);
+    toWorld(plain.position, written, n, this.position.array, 3 * plain.corners * k);
     if (plain.normal && this.normal) {
       // normals turn with the matrix of cofactors, whatever the sizes along the axes
       cofactors(written, n, hand, turned);
-      carry(plain.normal, turned, 0, this.normal.array, 3 * plain.corners * k);
+      toWorld(plain.normal, turned, 0, this.normal.array, 3 * plain.corners * k);
       normalise(this.normal.array, 3 * plain.corners * k, 3 * plain.corners);
     }
     const { index } = plain;

@@ -11,7 +11,7 @@ import {
 } from "three";
 import type { Piece } from "../../api/types";
 import { type Entry, itemMatrix } from "./entries";
-import { carry } from "./toWorld";
+import { toWorld } from "./toWorld";
 
 /** Things that reach fewer pixels from their middle are drawn without edges: there would be nothing but edges. */
 const FEWEST = 4;
@@ -94,7 +94,7 @@ export class OutlineBuffer {
       }
       if (!seen || !this.stale[k]) continue;
       const part = this.parts[k] as Part;
-      carry(part.ends, this.matrix(part, this.drags[k]).elements, 0, this.ends.array, part.at);
+      toWorld(part.ends, this.matrix(part, this.drags[k]).elements, 0, this.ends.array, part.at);
       this.stale[k] = 0;
       low = Math.min(low, part.at);
       high = Math.max(high, part.at + part.ends.length);

@@ -5,10 +5,10 @@ export interface Writable {
 }
 
 /**
- * Carry points by the affine matrix at a place of an array, into another array from a place on; plainly, as there are
+ * Points by the affine matrix at a place of an array, into another array from a place on; plainly, as there are
  * hundreds of thousands.
  */
-export function carry(points: Float32Array, m: ArrayLike<number>, n: number, out: Writable, from: number): void {
+export function toWorld(points: Float32Array, m: ArrayLike<number>, n: number, out: Writable, from: number): void {
   const a = m[n] as number;
   const b = m[n + 1] as number;
   const c = m[n + 2] as number;
