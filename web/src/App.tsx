@@ -59,7 +59,7 @@ const Scrolled = styled.div`
   flex: 1; min-height: 0; background: var(--sheet); display: flex; flex-direction: column; gap: 10px; padding: 10px 3px 10px 10px; overflow-y: auto; scrollbar-gutter: stable; scrollbar-width: thin;
 `;
 const Pinned = styled.div`
-  flex: none; max-height: 52%; background: var(--sheet); overflow-y: auto; scrollbar-gutter: stable; scrollbar-width: thin; padding: 0 3px 10px 10px;
+  flex: none; max-height: 52%; background: var(--sheet); overflow-y: auto; scrollbar-gutter: stable; scrollbar-width: thin; padding: 8px 3px 10px 10px;
   &:empty { display: none; }
 `;
 const Title = styled.h1`
