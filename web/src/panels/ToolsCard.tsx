@@ -119,6 +119,9 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
     preview(params);
     return () => previewStep(null);
   }, []);
+  // the whole card comes into sight, as far as there is room
+  const card = useRef<HTMLElement>(null);
+  useEffect(() => card.current?.scrollIntoView({ block: "nearest" }), []);
   const latest = useRef(params);
   latest.current = params;
   // what can be clicked in the view is picked at once
@@ -157,6 +160,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   const Icon = iconOf(tool);
   return (
     <Card
+      ref={card}
       aria-label={tool.title}
       onKeyDown={(event) => {
         if (event.key === "Escape") openCard(null);

@@ -19,7 +19,7 @@ interface Step {
 const STEPS: readonly Step[] = [
   {
     title: "Place",
-    text: "Drag a piece from the shelf into the view. It lands on the grid, on what stands there.",
+    text: "Drag a piece from the shelf into the view. It lands on the grid, or on what stands there.",
     stage: "build",
     about: "Shelf",
   },
