@@ -121,7 +121,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   }, []);
   // the whole card comes into sight, as far as there is room
   const card = useRef<HTMLElement>(null);
-  useEffect(() => card.current?.scrollIntoView({ block: "nearest" }), []);
+  useEffect(() => void card.current?.scrollIntoView({ block: "nearest" }), []);
   const latest = useRef(params);
   latest.current = params;
   // what can be clicked in the view is picked at once

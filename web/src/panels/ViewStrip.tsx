@@ -11,6 +11,7 @@ const Strip = styled.div`
   display: flex; flex-wrap: wrap; align-items: center; gap: 4px 10px; padding: 2px 10px; min-height: var(--strip); background: var(--panel); border-bottom: 1px solid var(--line);
   white-space: nowrap;
   & > :nth-child(3) { flex: 1; }
+  & > :last-child { margin-left: auto; }
 `;
 const Step = styled.div`
   display: flex; align-items: center; gap: 6px; color: var(--quiet);
