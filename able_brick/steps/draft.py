@@ -181,7 +181,9 @@ class Names:
         found = _NUMBERED.fullmatch(name)
         stem, digits = (found[1], found[2]) if found else (name, "1")
         number = max(self._last.get(stem, 0), int(digits)) + 1
-        while (made := f"{stem} {number:0{len(digits)}d}") in self._taken:
+        # numbers with zeros before them keep their length
+        width = len(digits) if digits.startswith("0") else 0
+        while (made := f"{stem} {number:0{width}d}" if width else f"{stem} {number}") in self._taken:
             number += 1
         self._last[stem] = number
         return made
