@@ -114,24 +114,22 @@ class Project:
             row = LevelRow(id=f"level-{counters['level']}", name=name)
             check_row(None, row)
             edits = (Edit(None, row),)
-            with self._transaction() as connection:
-                journal.write_rows(connection, edits, counters)
-                journal.write_state(connection, row.id, 0, 0)
-            self._snapshot = self._snapshot.with_edits(edits, counters)
-            self._states[row.id] = State(0, 0, None, None)
-            return row
+            return self._add_level(row, edits, counters)
+
+    def _add_level(self, row: LevelRow, edits: tuple[Edit, ...], counters: dict[str, int]) -> LevelRow:
+        with self._transaction() as connection:
+            journal.write_rows(connection, edits, counters)
+            journal.write_state(connection, row.id, 0, 0)
+        self._snapshot = self._snapshot.with_edits(edits, counters)
+        self._states[row.id] = State(0, 0, None, None)
+        return row
 
     def duplicate_level(self, level: str, name: str) -> LevelRow:
         """A level like another one, with all that stands in it. Raises UnknownIdError."""
         with self._guard:
             row, edits, counters = copy_of(self._snapshot, level, name)
             check_row(None, row)
-            with self._transaction() as connection:
-                journal.write_rows(connection, edits, counters)
-                journal.write_state(connection, row.id, 0, 0)
-            self._snapshot = self._snapshot.with_edits(edits, counters)
-            self._states[row.id] = State(0, 0, None, None)
-            return row
+            return self._add_level(row, edits, counters)
 
     def delete_level(self, level: str) -> None:
         """Delete a level with all that stands in it; `restore_level` brings it back until the project is closed.

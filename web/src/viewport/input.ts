@@ -1,5 +1,4 @@
 import { runningStore, setTyped } from "../state/running";
-import { viewport } from "./controller";
 import { lookPress } from "./look/lookPress";
 import type { Mode, Press, Spot } from "./modes/mode";
 import { modeOf } from "./modes/modes";
@@ -43,13 +42,6 @@ export function pointerUp(x: number, y: number, event: PointerEvent): void {
 export function cancelPress(): void {
   pressed?.cancel?.();
   pressed = null;
-}
-
-/** Where the pointer is in the viewport. */
-export function pointerSpot(): { x: number; y: number } {
-  const { pointer } = runningStore.getState();
-  const box = viewport.element?.getBoundingClientRect();
-  return { x: pointer.x - (box?.left ?? 0), y: pointer.y - (box?.top ?? 0) };
 }
 
 const NUMBERS = /^[\d.,;\-+*/()= ]$/;

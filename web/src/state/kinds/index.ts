@@ -9,7 +9,5 @@ import { array, course } from "./runs";
 /** What is particular to each kind of thing: a new kind is its module, and its name here. */
 const KINDS = { placement, array, course, path, group, measure };
 
-export type ThingKind = keyof typeof KINDS;
-
 /** What is particular to the kind of a thing. */
 export const kindOf = (thing: Thing): Kind<Thing> => KINDS[thing.kind ?? "placement"] as unknown as Kind<Thing>;

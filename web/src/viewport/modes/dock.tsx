@@ -10,10 +10,11 @@ import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { numbersIn } from "../../ui/expression";
 import { viewport } from "../controller";
-import { called, featureAt, Latest, pointAgain } from "../picking/featurePick";
+import { called, featureAt, Latest } from "../picking/featurePick";
 import { FeatureSigns, PointSign } from "../picking/Signs";
 import type { Mode } from "./mode";
-import { Measure, PivotHint, togglePivots } from "./parts";
+import { Measure, PivotHint } from "./parts";
+import { picking, togglePivots } from "./picking";
 
 /** A dock between its picks: what moves (nothing yet: what is gripped), its grip once it is picked, and what is pointed at. */
 export interface DockRun extends Run {
@@ -219,18 +220,11 @@ function Signs({ scheme }: { scheme: Scheme }) {
 export const dockMode: Mode = {
   kind: docks.kind,
   cross: true,
-  move: ({ x, y, ctrl }) => latest.move(x, y, ctrl),
-  press: () => ({
-    move: ({ x, y, ctrl }) => latest.move(x, y, ctrl),
-    release: ({ x, y, ctrl }) => latest.press(x, y, ctrl, take),
-  }),
-  enter: () => void take(),
+  ...picking(latest, take),
   back,
   key(letter) {
     if (letter !== "p") return dockKey(letter);
-    togglePivots();
-    pointAgain((x, y) => latest.move(x, y));
-    return true;
+    return togglePivots(latest);
   },
   Prompt,
   clear() {

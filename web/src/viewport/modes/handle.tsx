@@ -1,8 +1,8 @@
 import { dragStore, useDrag } from "../../state/drag";
-import { runningStore } from "../../state/running";
 import { holdHandle } from "../handles/handleDrag";
 import { type HandleDrag, handlePlace, handleRuns } from "../handles/holding";
 import { away, clickOn, SLOP } from "../picking/selecting";
+import { pointerSpot } from "../pointer";
 import type { Mode, Press, Spot } from "./mode";
 import { Measure } from "./parts";
 
@@ -39,8 +39,7 @@ export function handlePress(handle: string, from: Spot): Press {
 
 /** Type the measure of a handle that is pointed at. */
 export function typeOver(handle: string): boolean {
-  const { pointer } = runningStore.getState();
-  return take(handle, pointer) !== null;
+  return take(handle, pointerSpot()) !== null;
 }
 
 const CAUGHT = {

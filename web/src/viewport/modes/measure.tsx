@@ -7,11 +7,12 @@ import { type Run, run, runsOf } from "../../state/running";
 import { takeStep } from "../../state/steps";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
-import { called, featureAt, Latest, pointAgain } from "../picking/featurePick";
+import { called, featureAt, Latest } from "../picking/featurePick";
 import { Dimension, Tag } from "../picking/Measures";
 import { FeatureSigns } from "../picking/Signs";
 import type { Mode } from "./mode";
-import { PivotHint, togglePivots, usePointAt } from "./parts";
+import { PivotHint, usePointAt } from "./parts";
+import { picking, togglePivots } from "./picking";
 
 /** Measuring: what has been picked, what is pointed at, and what came of it. */
 export interface MeasureRun extends Run {
@@ -119,18 +120,11 @@ function Signs({ scheme }: { scheme: Scheme }) {
 export const measureMode: Mode = {
   kind: measuring.kind,
   cross: true,
-  move: ({ x, y, ctrl }) => latest.move(x, y, ctrl),
-  press: () => ({
-    move: ({ x, y, ctrl }) => latest.move(x, y, ctrl),
-    release: ({ x, y, ctrl }) => latest.press(x, y, ctrl, take),
-  }),
-  enter: () => void take(),
+  ...picking(latest, take),
   back,
   key(letter) {
     if (letter !== "p") return false;
-    togglePivots();
-    pointAgain((x, y) => latest.move(x, y));
-    return true;
+    return togglePivots(latest);
   },
   Prompt,
   clear() {

@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import { runningStore, useRunning } from "../../state/running";
+import { useRunning } from "../../state/running";
 
 /** What has been typed, or else the measure as it is. */
 export function Measure({ children }: { children: ReactNode }) {
@@ -12,9 +12,6 @@ export function PivotHint() {
   const pivots = useRunning((s) => s.pivots);
   return <span> · P: take {pivots ? "vertices, edges, faces" : "pivots"}</span>;
 }
-
-/** Take pivots instead of vertices, edges and faces, or these again. */
-export const togglePivots = (): void => runningStore.setState((s) => ({ pivots: !s.pivots }));
 
 /** What can be pointed at. */
 export const usePointAt = (): string =>

@@ -3,10 +3,11 @@ import { isShown, levelStore, shown } from "../../state/level";
 import { openCard, type Run, run, runsOf } from "../../state/running";
 import { previewStep } from "../../state/steps";
 import type { Scheme } from "../../theme/tokens";
-import { called, featureAt, Latest, pointAgain } from "../picking/featurePick";
+import { called, featureAt, Latest } from "../picking/featurePick";
 import { FeatureSigns } from "../picking/Signs";
 import type { Mode } from "./mode";
-import { PivotHint, togglePivots, usePointAt } from "./parts";
+import { PivotHint, usePointAt } from "./parts";
+import { picking, togglePivots } from "./picking";
 
 /** A feature that is picked for a card or for the handles. */
 export interface PickRun extends Run {
@@ -65,12 +66,7 @@ function Signs({ scheme }: { scheme: Scheme }) {
 export const pickMode: Mode = {
   kind: picks.kind,
   cross: true,
-  move: ({ x, y, ctrl }) => latest.move(x, y, ctrl),
-  press: () => ({
-    move: ({ x, y, ctrl }) => latest.move(x, y, ctrl),
-    release: ({ x, y, ctrl }) => latest.press(x, y, ctrl, take),
-  }),
-  enter: take,
+  ...picking(latest, take),
   back() {
     previewStep(null);
     if (picks.now()?.card) openCard(null);
@@ -78,9 +74,7 @@ export const pickMode: Mode = {
   },
   key(letter) {
     if (letter !== "p" || picks.now()?.piece !== null) return false;
-    togglePivots();
-    pointAgain((x, y) => latest.move(x, y));
-    return true;
+    return togglePivots(latest);
   },
   Prompt,
   clear() {

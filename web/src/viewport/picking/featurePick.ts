@@ -34,13 +34,6 @@ const WORDS = {
 export const called = ({ kind, away }: Feature): string =>
   `${WORDS[kind]}${kind === "on edge" ? `, ${Number((away ?? 0).toFixed(3))} m from its end` : ""}`;
 
-/** Point again where the pointer is, as what may be pointed at has changed. */
-export function pointAgain(move: (x: number, y: number) => void): void {
-  const { pointer } = runningStore.getState();
-  const box = viewport.element?.getBoundingClientRect();
-  if (box) move(pointer.x - box.left, pointer.y - box.top);
-}
-
 /**
  * The feature that is meant by a place of the viewport, told by the server; null where there is none. Of what stands in
  * the level it may be a pivot, or anywhere on an edge; of a piece's mesh (`ofMesh`) it may not.
