@@ -72,6 +72,7 @@ lint: setup $(STAMP)/dev
 bench: setup $(STAMP)/dev
 	$(BIN)/python -m tests.bench.slim
 	$(BIN)/python -m tests.bench.steps
+	$(BIN)/python -m tests.bench.laying
 	$(BIN)/python -m tests.bench.imports
 	@$(PYTHON) tests/need_chromium.py
 	$(BIN)/python -m tests.bench.opening

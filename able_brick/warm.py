@@ -8,8 +8,10 @@ from able_brick.core.files.part import Part, Scene
 from able_brick.core.files.read import read_file
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.measure import counts
+from able_brick.core.path.bend import bent, bent_normals, bent_points, divided
 from able_brick.core.path.curve import PathPoint, curve
-from able_brick.core.path.frames import following
+from able_brick.core.path.guide import Guide
+from able_brick.core.path.running import Run, Running
 from able_brick.core.shapes.turned import turned
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.reduce import reduce_to
@@ -30,7 +32,11 @@ def warm_kernels() -> None:
     ball = turned([(0.0, -1.0), (0.8, -0.6), (1.0, 0.0), (0.8, 0.6), (0.0, 1.0)], sides=24)
     deviation(ball, reduce_to(ball, 40).mesh, samples=10)
     bow = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((1.0, 0.2, 0.0)), PathPoint((2.0, 0.0, 1.0))], smooth=True)
-    following(bow, np.array([0.0, 1.0]))
+    run = Run(Running.X)
+    found = bent(Guide(bow, False), run, run.box(*ball.bounds), np.array([0.0]), np.array([2.0]))
+    mesh, points = divided(ball, run.points(ball.positions), (3, ()))
+    bent_points(found, points, [0])
+    bent_normals(found, points, mesh.positions, [0])
     first_hits(np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.eye(3)[None], 9.0)
     warm_readers()
 

@@ -14,7 +14,7 @@ from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.mesh.validity import problems
 from able_brick.core.place.pose import to_world
 from able_brick.level.export import level_nodes
-from able_brick.level.rows import Course, LineArray, Placement
+from able_brick.level.rows import Array, Course, Placement
 from able_brick.session.project import Project
 
 
@@ -44,13 +44,13 @@ def test_gate_leaves_hang_on_their_hinges(demo: Project) -> None:
     things = demo.snapshot.things["level-1"]
     leaves = [t for t in things.values() if isinstance(t, Placement) and t.name.endswith("leaf")]
     assert len(leaves) == 2
-    piece = demo.snapshot.pieces[leaves[0].piece]
-    hinge = np.array([piece.pivot])
     for leaf in leaves:
+        piece = demo.snapshot.pieces[leaf.piece]
+        hinge = np.array([piece.pivot])
         there = to_world(hinge, leaf.position, leaf.turn, leaf.size, piece.pivot)
         assert np.abs(there - leaf.position).max() < 1e-12
     assert any(isinstance(t, Course) and t.name == "Wall course" for t in things.values())
-    assert any(isinstance(t, LineArray) and t.name == "Lamp row" for t in things.values())
+    assert any(isinstance(t, Array) and t.name == "Lamp row" for t in things.values())
 
 
 def test_each_step_of_the_building_can_be_undone(demo: Project) -> None:

@@ -41,7 +41,7 @@ def shapes() -> Response:
 def mesh(project: TheProject, name: Annotated[str, Path(max_length=80)]) -> Response:
     """The mesh of a hash, as the viewport draws it; never changes."""
     return Response(
-        project.meshes.view_glb(name),
+        project.view_glb(name),
         media_type="model/gltf-binary",
         headers={"Cache-Control": _FOR_EVER, "ETag": f'"{name}"'},
     )

@@ -9,7 +9,7 @@ import numpy as np
 from able_brick.core.files.part import Part
 from able_brick.core.path.course import Fit
 from able_brick.demo import pieces
-from able_brick.level.rows import Path, Surface
+from able_brick.level.rows import Group, Path, Placement, Surface
 from able_brick.session.delta import Delta
 from able_brick.session.project import Project
 from able_brick.steps.import_pieces import Imported, ImportPieces
@@ -87,8 +87,14 @@ def build_demo(project: Project) -> str:
     b.place(banks["South bank"], (0.0, 0.0, 0.0))
     b.place(banks["North bank"], (0.0, 0.0, 0.0))
 
-    for name, piece, up in (("Wall course", "Quay wall 4 m", 0.0), ("Coping course", "Coping 4 m", 1.2)):
-        b.step("lay_course", (path_id,), piece=kit[piece], name=name, fit=Fit.FILL, up=up)
+    wall = b.step("lay_course", (path_id,), piece=kit["Quay wall 4 m"], name="Wall course", bend=True)
+    joints = (wall.select or [""])[0]
+    b.step("lay_course", (path_id,), piece=kit["Coping 4 m"], name="Coping course", bend=True, up=1.2, stations=joints)
+    rail = b.step("lay_course", (path_id,), piece=kit["Railing 2 m"], name="Railing", bend=True, sideways=-0.78, up=TOP)
+    railing = tuple(rail.select or ())
+    # a gate by the bench, and free where the beam swings and the footbridge ends
+    b.step("swap_items", railing, piece=kit["Railing gate 2 m"], items=[8])
+    b.step("swap_items", railing, becomes="nothing", items=[12, 13, 14, 15, 16, 17, 20, 21, 22])
     for name, piece, up in (("North wall", "Quay wall 4 m", 0.0), ("North coping", "Coping 4 m", 1.2)):
         first = b.place(kit[piece], (30.0, up, -4.0), 180.0)
         row = b.step("line_array", (first,), count=16, axis="x", spacing_by="lengths", spacing=1.0)
@@ -96,13 +102,16 @@ def build_demo(project: Project) -> str:
 
     for piece in ("Gate leaf", "Balance beam"):
         b.step("set_pivot", (kit[piece],), place="typed", point=(0.15, 0.0, 0.0))
-    gates = []
-    for name, z, heading in (("North leaf", -3.9, -70.0), ("South leaf", 3.9, 70.0)):
-        leaf = b.place(kit["Gate leaf"], (0.0, -0.9, z), heading, name)
-        beam = b.place(kit["Balance beam"], (0.0, 2.55, z), heading + 180.0, name.replace("leaf", "beam"))
-        # each gate turns about its hinge
-        gates.append(b.group(name.replace("leaf", "gate"), leaf, beam, pivot="first"))
-    b.group("Lock gates", *gates)
+    leaf = b.place(kit["Gate leaf"], (0.0, -0.9, -3.9), -70.0, "North leaf")
+    beam = b.place(kit["Balance beam"], (0.0, 2.55, -3.9), 110.0, "North beam")
+    # each gate turns about its hinge; the other one is its mirror image
+    north = b.group("North gate", leaf, beam, pivot="first")
+    image = b.step("mirror", (north,), across=("z",), about_what="point", point=(0.0, 0.0, 0.0))
+    south = (image.select or [""])[0]
+    for half in image.changed:
+        if isinstance(half, (Group, Placement)):
+            b.step("rename", (half.id,), name=f"South {half.name.split()[1]}")
+    b.group("Lock gates", north, south)
 
     b.place(kit["Footbridge 10 m"], (11.5, TOP, 0.6), 90.0)
     b.place(kit["Pump house"], (2.0, 1.34, -13.0))
@@ -152,4 +161,13 @@ def build_demo(project: Project) -> str:
     ):
         b.place(kit["Poplar"], (x, 1.34, z), 40.0 * x)
     b.step("place_piece", (kit["Bollard"],), position=(-24.0, TOP, -4.9))
+
+    post = b.place(kit["Lamp post"], (-10.0, 1.34, 19.5))
+    ring = b.step("line_array", (post,), form="ring", count=7, radius=4.5, heading=-90.0)
+    b.step("rename", tuple(ring.select or ()), name="Lamp ring")
+    clump = b.place(kit["Reeds"], (-29.0, -0.05, -3.0), name="Reeds")
+    more = b.step("duplicate", (clump,), distance=1.45, count=17, axis="x")
+    bed = (clump, *(more.select or ()))
+    b.step("scatter", bed, seed=4, offset=(0.6, 0.0, 0.35), turn=(0.0, 180.0, 0.0), smallest=0.7, largest=1.25)
+    b.group("Reed bed", *bed)
     return level

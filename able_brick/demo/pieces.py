@@ -244,6 +244,34 @@ def tree() -> Part:
     return _part("Poplar", [(Tint.OAK, trunk), (Tint.GATE_GREEN, crown)])
 
 
+def railing() -> Part:
+    """A 2 m panel of an iron railing about its post."""
+    bodies: list[Body] = [(Tint.IRON, _block(-0.03, 0.0, -0.03, 0.06, 1.05, 0.06))]
+    for y, size in ((0.98, 0.07), (0.55, 0.04), (0.2, 0.04)):
+        bodies.append((Tint.IRON, _block(-1.0, y, -size / 2, 2.0, size, size)))
+    return _part("Railing 2 m", bodies)
+
+
+def railing_gate() -> Part:
+    """A 2 m gate in the railing, of oak between iron posts."""
+    bodies: list[Body] = [(Tint.IRON, _block(x, 0.0, -0.04, 0.08, 1.2, 0.08)) for x in (-1.0, 0.92)]
+    bodies += [(Tint.OAK, _block(-0.86 + 0.3 * k, 0.12, -0.02, 0.22, 0.9, 0.04)) for k in range(6)]
+    bodies += [(Tint.OAK, _block(-0.92, y, -0.05, 1.84, 0.1, 0.035)) for y in (0.25, 0.8)]
+    return _part("Railing gate 2 m", bodies)
+
+
+def reeds() -> Part:
+    """A clump of reeds, up to 1.3 m tall."""
+    bodies: list[Body] = []
+    for k in range(9):
+        angle, height, away = 40.0 * k, 0.8 + 0.12 * ((k * 3) % 5), 0.06 + 0.03 * (k % 4)
+        blade = turned([(0.0, 0.0), (0.035, 0.02), (0.03, height * 0.6), (0.0, height)], sides=4)
+        leant = _turned_about(blade, (9.0, angle, 0.0))
+        out = (away * float(np.cos(np.radians(angle))), 0.0, away * float(np.sin(np.radians(angle))))
+        bodies.append((Tint.GATE_GREEN, moved(leant, out)))
+    return _part("Reeds", bodies)
+
+
 def bank(face: Sequence[tuple[float, float]], back: float, height: float, name: str) -> Part:
     """A piece of ground behind a quay: the face as (x, z) points in rising x, back to z = back."""
     points = [(x, -z) for x, z in face]
@@ -278,5 +306,8 @@ def all_parts() -> list[Part]:
         crate,
         tree,
         heron_part,
+        railing,
+        railing_gate,
+        reeds,
     )
     return [make() for make in makers]

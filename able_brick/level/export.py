@@ -11,8 +11,8 @@ from able_brick.core.files.part import Node, Part, Texture
 from able_brick.core.mesh.combine import with_positions
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, about_pivot, quaternion, rotation, vector
-from able_brick.level.evaluate import shown_poses
-from able_brick.level.rows import Group, Measure, Path, Piece, Placement
+from able_brick.level.evaluate import shown_items
+from able_brick.level.rows import Group, Look, Measure, Path, Piece, Placement
 from able_brick.level.snapshot import AThing, Snapshot
 
 
@@ -29,14 +29,18 @@ def level_nodes(
     """Parts used in the level, each once, and nodes: one for each placement, one parent for each
     array, course and group, nested as the groups are."""
     parts: list[Part] = []
-    part_of: dict[str, int] = {}
+    part_of: dict[tuple[str, str], int] = {}
 
-    def part(piece: str) -> int:
-        if piece not in part_of:
-            row = snapshot.pieces[piece]
-            part_of[piece] = len(parts)
-            parts.append(piece_part(row, load(row.mesh), pictures))
-        return part_of[piece]
+    def part(look: Look) -> int:
+        key = (look.piece.id, "" if look.form is None else look.form.key)
+        if key not in part_of:
+            part_of[key] = len(parts)
+            if look.form is None:
+                parts.append(piece_part(look.piece, load(look.piece.mesh), pictures))
+            else:
+                surfaces = tuple(s.material(pictures) for s in look.piece.materials)
+                parts.append(Part(look.piece.name, look.mesh(load), surfaces))
+        return part_of[key]
 
     things = snapshot.of(snapshot.level(level).id)
 
@@ -48,21 +52,25 @@ def level_nodes(
             position, turn = _seen_from(frame, thing.position, thing.turn)
             children = tuple(n for n in inside if n is not None)
             return Node(thing.name, None, position, turn, children=children, extras={"kind": thing.kind})
-        poses = shown_poses(snapshot, thing)
-        if poses is None or isinstance(thing, (Path, Measure)):
+        shown = shown_items(snapshot, thing)
+        if shown is None or isinstance(thing, (Path, Measure)):
             return None
-        index = part(thing.piece)
         extras: dict[str, object] = {"piece": snapshot.pieces[thing.piece].name, "kind": thing.kind}
-        if isinstance(thing, Placement):
+        if isinstance(thing, Placement) and shown.count == 1:
             position, turn = _seen_from(frame, thing.position, thing.turn)
+            index = part(shown.batches[0].look)
             return Node(thing.name, index, position, turn, thing.size, extras=extras)
-        items = []
-        for k, row in enumerate(poses.rows()):
-            x, y, z, w = (float(v) for v in row[3:7])
-            turn = (x, y, z, w) if abs(w) < 1.0 else IDENTITY
-            position, turn = _seen_from(frame, vector(row[:3]), turn)
-            items.append(Node(f"{thing.name} {k + 1}", index, position, turn, vector(row[7:])))
-        return Node(thing.name, children=tuple(items), extras=extras)
+        items: list[tuple[int, Node]] = []
+        for batch in shown.batches:
+            index = part(batch.look)
+            for number, row in zip(batch.numbers.tolist(), batch.poses.rows(), strict=True):
+                x, y, z, w = (float(v) for v in row[3:7])
+                turn = (x, y, z, w) if abs(w) < 1.0 else IDENTITY
+                position, turn = _seen_from(frame, vector(row[:3]), turn)
+                items.append((number, Node(f"{thing.name} {number + 1}", index, position, turn, vector(row[7:]))))
+        items.sort(key=lambda item: item[0])
+        children = tuple(n for _, n in items)
+        return Node(thing.name, children=children, extras=extras)
 
     found = [node(t, None) for t in things.roots()]
     return parts, [n for n in found if n is not None]

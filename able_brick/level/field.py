@@ -15,12 +15,16 @@ def field(
     unit: str | None = None,
     step: float | None = None,
     widget: str | None = None,
+    section: str | None = None,
     when: dict[str, list[str]] | None = None,
     **limits: Any,
 ) -> Any:
-    """A field with what its card needs: title, help, unit, drag step, widget, and when it matters."""
+    """A field with what its card needs: title, help, unit, drag step, widget, the section that it is folded
+    into, and when it matters."""
     extra: dict[str, Any] = {
-        k: v for k, v in (("unit", unit), ("step", step), ("widget", widget), ("when", when)) if v is not None
+        k: v
+        for k, v in (("unit", unit), ("step", step), ("widget", widget), ("section", section), ("when", when))
+        if v is not None
     }
     return Field(default, title=title, description=about, json_schema_extra=extra or None, **limits)
 

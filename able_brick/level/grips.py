@@ -14,7 +14,7 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.place.dock import Spot
 from able_brick.core.place.items import item_to_world, outward
 from able_brick.core.place.snapping import edge_point
-from able_brick.level.rows import Piece
+from able_brick.level.rows import Look
 from able_brick.level.snapshot import AShown, Snapshot
 from able_brick.level.surface import FaceAt, Load, item_at, item_of
 
@@ -49,12 +49,12 @@ def _face(at: FeatureAt) -> FaceAt:
     return FaceAt(thing=at.thing, item=at.item, face=at.face)
 
 
-def _spot(piece: Piece, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Spot:
-    loop = item_to_world(mesh.positions[face_loop(mesh, at.face)], pose, piece.pivot, piece.axes)
-    return Spot(_point(piece, mesh, pose, at), outward(loop, pose), loop)
+def _spot(look: Look, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Spot:
+    loop = item_to_world(mesh.positions[face_loop(mesh, at.face)], pose, look.pivot, look.axes)
+    return Spot(_point(look, mesh, pose, at), outward(loop, pose), loop)
 
 
-def _point(piece: Piece, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
+def _point(look: Look, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
     edges = topology(mesh).edges
     limits = {
         "vertex": mesh.vertex_count,
@@ -65,15 +65,15 @@ def _point(piece: Piece, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
     }
     if not 0 <= at.index < limits[at.kind]:
         raise UnknownIdError(
-            f"{piece.name} has no {at.kind.removeprefix('on ')} {at.index} (any more); pick again.", id=at.thing
+            f"{look.piece.name} has no {at.kind.removeprefix('on ')} {at.index} (any more); pick again.", id=at.thing
         )
     if at.kind == "pivot":
         return np.array(pose[:3])
     if at.kind == "vertex":
-        return np.array(item_to_world(mesh.positions[[at.index]], pose, piece.pivot, piece.axes)[0])
+        return np.array(item_to_world(mesh.positions[[at.index]], pose, look.pivot, look.axes)[0])
     if at.kind == "edge":
-        out: Floats = item_to_world(mesh.positions[edges[at.index]], pose, piece.pivot, piece.axes).mean(axis=0)
+        out: Floats = item_to_world(mesh.positions[edges[at.index]], pose, look.pivot, look.axes).mean(axis=0)
         return out
     if at.kind == "on edge":
-        return edge_point(item_to_world(mesh.positions[edges[at.index]], pose, piece.pivot, piece.axes), at.share)
-    return np.array(item_to_world(np.array([face_centre(mesh, at.index)]), pose, piece.pivot, piece.axes)[0])
+        return edge_point(item_to_world(mesh.positions[edges[at.index]], pose, look.pivot, look.axes), at.share)
+    return np.array(item_to_world(np.array([face_centre(mesh, at.index)]), pose, look.pivot, look.axes)[0])

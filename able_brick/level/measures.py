@@ -105,9 +105,9 @@ def _triangles(snapshot: Snapshot, level: str, load: Load, start: Floats, end: F
     high = np.maximum(start, end) + FAR
     out: list[Floats] = []
     for k in np.flatnonzero(((items.low <= high) & (items.high >= low)).all(axis=1)):
-        piece = snapshot.pieces[items.pieces[k]]
-        mesh = load(piece.mesh)
-        tri = item_to_world(mesh.positions, items.poses[k], piece.pivot, piece.axes)[mesh.corners[triangulate(mesh)[0]]]
+        look = items.looks[k]
+        mesh = look.mesh(load)
+        tri = item_to_world(mesh.positions, items.poses[k], look.pivot, look.axes)[mesh.corners[triangulate(mesh)[0]]]
         near = ((tri.min(axis=1) <= high) & (tri.max(axis=1) >= low)).all(axis=1)
         out.append(tri[near])
     return np.concatenate(out) if out else np.empty((0, 3, 3))

@@ -14,10 +14,10 @@ from able_brick.core.place.dock import plain
 from able_brick.core.place.items import item_boxes, item_from_world, item_to_world
 from able_brick.core.place.pose import vector
 from able_brick.core.place.snapping import KINDS, mesh_features, on_segments
-from able_brick.level.evaluate import shown_poses
+from able_brick.level.evaluate import shown_items
 from able_brick.level.grips import FeatureAt
-from able_brick.level.rows import Group, Path, Piece, Placement, Vector
-from able_brick.level.snapshot import AShown, Snapshot, Things
+from able_brick.level.rows import Group, Look, Path, Placement, Vector
+from able_brick.level.snapshot import Snapshot, Things
 from able_brick.level.surface import Load
 
 SnapKind = Literal["vertex", "edge", "face", "pivot", "path point", "on edge"]
@@ -54,7 +54,7 @@ class Items:
 
     things: list[str]
     numbers: list[int]
-    pieces: list[str]
+    looks: list[Look]
     poses: Floats
     low: Floats
     high: Floats
@@ -63,46 +63,43 @@ class Items:
 
 def items_of(snapshot: Snapshot, things: Things) -> Items:
     """The items of a level; reckoned once for each state of it."""
-    known = {p: users for p, users in things.uses.items() if p in snapshot.pieces}
+    known = [p for p in things.uses if p in snapshot.pieces]
     key = tuple((p, snapshot.pieces[p].mesh, snapshot.pieces[p].pivot, snapshot.pieces[p].axes) for p in known)
     kept: tuple[object, Items] | None = things.kept.get("items")
     if kept is not None and kept[0] == key:
         return kept[1]
+    many = {t.id for t in things.repeated}
     names: list[str] = []
     numbers: list[int] = []
-    pieces: list[str] = []
+    looks: list[Look] = []
     rows: list[Floats] = []
     boxes: list[Floats] = []
-    for piece, users in known.items():
-        poses, owners = _poses(snapshot, users)
+
+    def add(look: Look, poses: Floats, of: list[str], which: list[int]) -> None:
         if not len(poses):
-            continue
+            return
         rows.append(poses)
-        boxes.append(np.stack(item_boxes(poses, *snapshot.pieces[piece].box_about_pivot()), axis=1))
-        names += [o.id for o, n in owners for _ in range(n)]
-        numbers += [k for _, n in owners for k in range(n)]
-        pieces += [piece] * len(poses)
+        boxes.append(np.stack(item_boxes(poses, *look.box()), axis=1))
+        names.extend(of)
+        numbers.extend(which)
+        looks.extend([look] * len(poses))
+
+    for piece in known:
+        single = [u for u in things.users(piece) if isinstance(u, Placement) and u.id not in many]
+        poses = np.array([(*u.position, *u.turn, *u.size) for u in single], np.float64).reshape(-1, 10)
+        add(Look(snapshot.pieces[piece]), poses, [u.id for u in single], [0] * len(single))
+    for thing in (*things.runs_and_paths, *things.repeated):
+        shown = shown_items(snapshot, thing)
+        for batch in () if shown is None else shown.batches:
+            add(batch.look, batch.poses.rows(), [thing.id] * len(batch.numbers), batch.numbers.tolist())
     every = np.concatenate(rows) if rows else np.empty((0, 10))
     box = np.concatenate(boxes) if boxes else np.empty((0, 2, 3))
     where: dict[str, list[int]] = {}
     for k, name in enumerate(names):
         where.setdefault(name, []).append(k)
-    found = Items(names, numbers, pieces, every, box[:, 0], box[:, 1], where)
+    found = Items(names, numbers, looks, every, box[:, 0], box[:, 1], where)
     things.kept["items"] = (key, found)
     return found
-
-
-def _poses(snapshot: Snapshot, users: list[AShown]) -> tuple[Floats, list[tuple[AShown, int]]]:
-    single = [u for u in users if isinstance(u, Placement)]
-    rows = [np.array([(*u.position, *u.turn, *u.size) for u in single], np.float64).reshape(-1, 10)]
-    owners: list[tuple[AShown, int]] = [(u, 1) for u in single]
-    for user in users:
-        if not isinstance(user, Placement):
-            poses = shown_poses(snapshot, user)
-            if poses is not None and len(poses):
-                rows.append(poses.rows())
-                owners.append((user, len(poses)))
-    return np.concatenate(rows), owners
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,7 +135,7 @@ def snap(
     moved = {t.id for s in selection if (top := things.get(s)) is not None for t in things.under(top)}
     moved |= {course.id for path in moved for course in things.courses(path)}
     items = items_of(snapshot, things)
-    grips = _grips(snapshot, load, items, moved, np.asarray(by))
+    grips = _grips(load, items, moved, np.asarray(by))
     if not grips:
         return None
     points = np.stack([g.point for g in grips])
@@ -153,21 +150,21 @@ def snap(
         inside = ((points >= items.low[k] - reach) & (points <= items.high[k] + reach)).all(axis=1)
         some = [g for g, ok in zip(grips, inside, strict=True) if ok]
         if some:
-            best = _better(best, _nearest(snapshot, load, items, int(k), some, reach))
+            best = _better(best, _nearest(load, items, int(k), some, reach))
     return None if best is None else _told(best, by, along)
 
 
-def _grips(snapshot: Snapshot, load: Load, items: Items, moved: set[str], by: Floats) -> list[_Grip]:
+def _grips(load: Load, items: Items, moved: set[str], by: Floats) -> list[_Grip]:
     """Vertices and pivots of what is moved, where they are with the displacement."""
     mine = [k for thing in moved for k in items.rows.get(thing, ())]
     out: list[_Grip] = []
     for k in mine:
-        piece = snapshot.pieces[items.pieces[k]]
-        mesh = load(piece.mesh)
+        look = items.looks[k]
+        mesh = look.mesh(load)
         known = mesh_features(mesh)
         pose = items.poses[k]
         if len(mine) <= 8:
-            at = item_to_world(mesh.positions[known.grips], pose, piece.pivot, piece.axes) + by
+            at = item_to_world(mesh.positions[known.grips], pose, look.pivot, look.axes) + by
             for v, point in zip(known.grips.tolist(), at, strict=True):
                 face = int(known.face[v])
                 here = FeatureAt(thing=items.things[k], item=items.numbers[k], kind="vertex", index=v, face=face)
@@ -201,21 +198,21 @@ def _nearest_path_point(
     return best
 
 
-def _nearest(snapshot: Snapshot, load: Load, items: Items, k: int, grips: list[_Grip], reach: float) -> _Found | None:
+def _nearest(load: Load, items: Items, k: int, grips: list[_Grip], reach: float) -> _Found | None:
     """The best meeting with one item."""
-    piece: Piece = snapshot.pieces[items.pieces[k]]
+    look = items.looks[k]
     pose = items.poses[k]
-    known = mesh_features(load(piece.mesh))
+    known = mesh_features(look.mesh(load))
     thing, item = items.things[k], items.numbers[k]
     points = np.stack([g.point for g in grips])
-    local = item_from_world(points, pose, piece.pivot, piece.axes)
+    local = item_from_world(points, pose, look.pivot, look.axes)
     shrink = float(np.abs(pose[7:]).min())
     best: _Found | None = None
     near: Any = known.tree.query_ball_point(local, reach / max(shrink, 1e-9))
     for grip, some in zip(grips, near, strict=True):
         if not some:
             continue
-        there = item_to_world(known.points[some], pose, piece.pivot, piece.axes)
+        there = item_to_world(known.points[some], pose, look.pivot, look.axes)
         away = np.linalg.norm(there - grip.point, axis=1) / reach
         weights = np.array([_WEIGHT[KINDS[kind]] for kind in known.kind[some]])  # type: ignore[index]
         score = np.where(away <= 1, away + weights, np.inf)
@@ -231,7 +228,7 @@ def _nearest(snapshot: Snapshot, load: Load, items: Items, k: int, grips: list[_
         here = FeatureAt(thing=thing, item=item, kind="pivot")
         best = _better(best, _Found(float(to_pivot[g]) + _WEIGHT["pivot"], "pivot", grips[g], pose[:3], here))
     if best is None and len(known.edges):
-        segments = item_to_world(known.edges.reshape(-1, 3), pose, piece.pivot, piece.axes).reshape(-1, 2, 3)
+        segments = item_to_world(known.edges.reshape(-1, 3), pose, look.pivot, look.axes).reshape(-1, 2, 3)
         for grip in grips:
             places, away = on_segments(grip.point, segments)
             e = int(np.argmin(away))

@@ -8,9 +8,9 @@ from functools import cached_property
 from typing import Any, TypeAlias
 
 from able_brick.core.errors import UnknownIdError
-from able_brick.level.rows import Course, Group, LevelRow, LineArray, Measure, Path, Piece, Placement
+from able_brick.level.rows import Array, Course, Group, LevelRow, Measure, Path, Piece, Placement
 
-AShown: TypeAlias = Placement | LineArray | Course
+AShown: TypeAlias = Placement | Array | Course
 AThing: TypeAlias = AShown | Path | Group | Measure
 ARow: TypeAlias = Piece | LevelRow | AThing
 
@@ -44,6 +44,20 @@ def level_of(row: ARow) -> str | None:
     return row.id if isinstance(row, LevelRow) else row.level
 
 
+@dataclass(frozen=True)
+class InLevel:
+    """A level as the things in it see it: the pieces of the kit, and the other things."""
+
+    pieces: dict[str, Piece]
+    things: Things
+
+    def piece(self, piece: str) -> Piece | None:
+        return self.pieces.get(piece)
+
+    def thing(self, thing: str) -> AThing | None:
+        return self.things.get(thing)
+
+
 class Things(dict[str, AThing]):
     """The things of one level by id; not changed once it is part of a snapshot, so that it can know its own order.
 
@@ -67,11 +81,13 @@ class Things(dict[str, AThing]):
             if isinstance(thing, (Path, Group, Measure)):
                 other.append(thing)
                 continue
-            users.setdefault(thing.piece, []).append(thing)
+            for piece in thing.pieces:
+                users.setdefault(piece, []).append(thing)
             if not isinstance(thing, Placement):
                 other.append(thing)
                 if isinstance(thing, Course):
-                    courses.setdefault(thing.path, []).append(thing)
+                    for path in thing.paths:
+                        courses.setdefault(path, []).append(thing)
         return inside, users, courses, other
 
     def inside(self, group: str) -> list[AThing]:
@@ -91,10 +107,45 @@ class Things(dict[str, AThing]):
         """The courses along a path."""
         return self._index[2].get(path, [])
 
+    def depends(self, thing: AThing) -> set[str]:
+        """What a thing shows or runs along, and itself; of courses whose stations it shares as well."""
+        out = {thing.id, *thing.pieces, *self._shown_with(thing)}
+        while isinstance(thing, Course):
+            out |= {thing.id, *thing.pieces, *thing.paths}
+            base = None if thing.stations is None or thing.stations in out else self.get(thing.stations)
+            if base is None:
+                break
+            thing = base
+        return out
+
+    def released(self, touched: set[str]) -> list[Placement]:
+        """Placements that may have been shown more than once before: those that were touched, or are in what was."""
+        found = {t: self[t] for t in touched if t in self}
+        out = {t.id: t for top in found.values() for t in self.under(top) if isinstance(t, Placement)}
+        return list(out.values())
+
+    def _shown_with(self, thing: AThing) -> set[str]:
+        """The groups that show a thing more than once, and all that is in them: it is what they are as large as."""
+        out: set[str] = set()
+        for group in self.over(thing):
+            if group.repeat is not None or group.mirror is not None:
+                out |= {group.id, *(t.id for t in self.under(group)), *(p for t in self.under(group) for p in t.pieces)}
+            out.add(group.id)
+        return out
+
     @property
     def runs_and_paths(self) -> list[AThing]:
         """All but the placements."""
         return self._index[3]
+
+    @cached_property
+    def repeated(self) -> list[Placement]:
+        """The placements that are in groups which show them more than once."""
+        many = [
+            g for g in self.runs_and_paths if isinstance(g, Group) and (g.repeat is not None or g.mirror is not None)
+        ]
+        found = {t.id: t for g in many for t in self.under(g) if isinstance(t, Placement)}
+        return list(found.values())
 
     @property
     def groups_used(self) -> dict[str, list[AThing]]:
@@ -182,6 +233,10 @@ class Snapshot:
     def of(self, level: str) -> Things:
         """The things of a level; none where there is no such level."""
         return self.things.get(level, _NOTHING)
+
+    def around(self, level: str) -> InLevel:
+        """A level as the things in it see it."""
+        return InLevel(self.pieces, self.of(level))
 
     def with_edits(self, edits: Iterable[Edit], counters: dict[str, int] | None = None) -> Snapshot:
         """The project after the edits; untouched levels are shared, not copied, and rows keep their order."""

@@ -8,8 +8,11 @@ from typing import Any
 from pydantic import BaseModel
 
 from able_brick.core.errors import GeometryError
-from able_brick.level.evaluate import Summary, shown_poses, summary
-from able_brick.level.rows import AnyRow, Course, LineArray, Path, Piece
+from able_brick.core.place.pose import Vector, vector
+from able_brick.level.drawn import drawn
+from able_brick.level.evaluate import Summary, shown_items, summary
+from able_brick.level.rows import AnyRow, Path, Piece
+from able_brick.level.rows.shown import Load
 from able_brick.level.snapshot import Edit, Snapshot, level_of
 
 
@@ -32,21 +35,40 @@ class HistoryView(BaseModel):
 
 
 class PathView(BaseModel):
-    """A path as it is drawn, point by point; metres. No smallest radius where it is straight."""
+    """A path as it is drawn, point by point; metres. No smallest radius, and no place of it, where it is straight."""
 
     line: list[list[float]]
     length: float
     smallest_radius: float | None
+    tightest: list[float] | None = None
+
+
+class RunView(BaseModel):
+    """A mesh as it is drawn for items of a thing: `rows` of ten say where: position, turn xyzw, size.
+
+    `mesh` is its key, None for the piece's own. `numbers` are the items, one for each row; where there are `faces`,
+    one mesh holds several items, so many faces of each: those of the first row, and `count` further on those of each
+    further. `low` and `high` are the corners of the box round it, where that is not the piece's.
+    """
+
+    piece: str
+    mesh: str | None
+    numbers: list[int]
+    rows: list[list[float]]
+    faces: list[int]
+    count: int
+    low: Vector | None = None
+    high: Vector | None = None
 
 
 class Delta(BaseModel):
-    """Everything that differs after a change. `items` holds rows of ten: position, turn xyzw, size."""
+    """Everything that differs after a change. `items` is what is drawn of arrays and courses."""
 
     level: str
     revision: int
     changed: list[AnyRow]
     removed: list[str]
-    items: dict[str, list[list[float]]]
+    items: dict[str, list[RunView]]
     paths: dict[str, PathView]
     summary: Summary
     history: HistoryView
@@ -58,16 +80,34 @@ class LevelView(Delta):
     """A whole level, as a change from nothing."""
 
 
-def derived_items(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict[str, list[list[float]]]:
-    """Poses of arrays and courses: all of them, or those that depend on a touched row."""
-    out: dict[str, list[list[float]]] = {}
-    for thing in snapshot.of(level).runs_and_paths:
-        if not isinstance(thing, (LineArray, Course)):
+def derived_items(snapshot: Snapshot, level: str, touched: set[str] | None, load: Load) -> dict[str, list[RunView]]:
+    """What is drawn of arrays, courses, and what a group repeats: all of them, or those that depend on a touched row.
+
+    An empty list is for what stands by itself again."""
+    out: dict[str, list[RunView]] = {}
+    things = snapshot.of(level)
+    for thing in (*things.runs_and_paths, *things.repeated):
+        if not thing.pieces:
             continue
-        depends = {thing.id, thing.piece} | ({thing.path} if isinstance(thing, Course) else set())
-        if touched is None or depends & touched:
-            poses = shown_poses(snapshot, thing)
-            out[thing.id] = [] if poses is None else poses.rows().tolist()
+        if touched is None or not touched.isdisjoint(things.depends(thing)):
+            shown = shown_items(snapshot, thing)
+            count = 0 if shown is None else shown.count
+            out[thing.id] = [
+                RunView(
+                    piece=d.piece.id,
+                    mesh=d.mesh,
+                    numbers=d.numbers.tolist(),
+                    rows=d.rows.tolist(),
+                    faces=d.faces.tolist(),
+                    count=count,
+                    low=None if d.box is None else vector(d.box[0]),
+                    high=None if d.box is None else vector(d.box[1]),
+                )
+                for d in (() if shown is None else drawn(shown, load))
+            ]
+    if touched is not None:
+        many = {t.id for t in things.repeated}
+        out |= {t.id: [] for t in things.released(touched) if t.id not in many}
     return out
 
 
@@ -81,11 +121,12 @@ def path_views(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict
             except GeometryError:  # points on one spot, in a file of an earlier version: drawn from point to point
                 out[thing.id] = PathView(line=[list(p.position) for p in thing.points], length=0, smallest_radius=None)
                 continue
-            radius = curve.smallest_radius
+            radius, tightest = curve.smallest_radius, curve.tightest
             out[thing.id] = PathView(
                 line=curve.drawn().tolist(),
                 length=curve.length,
                 smallest_radius=radius if radius < 1e6 else None,
+                tightest=None if tightest is None else tightest.tolist(),
             )
     return out
 
@@ -99,25 +140,28 @@ def level_delta(
     history: HistoryView,
     select: tuple[str, ...] | None,
     note: str,
+    load: Load,
 ) -> Delta:
     """The change that edits made, as seen in one level; `snapshot` is the project after them."""
     mine = [e for e in edits if (row := e.after or e.before) is not None and level_of(row) in (None, level)]
-    touched = {e.id for e in mine}
+    # a group that something has left may be shown more than once, and stand otherwise without it
+    left = {getattr(e.before, "group", None) for e in mine} - {None}
+    touched = {e.id for e in mine} | {str(group) for group in left}
     return Delta(
         level=level,
         revision=revision,
         changed=[e.after for e in mine if e.after is not None],
         removed=[e.id for e in mine if e.after is None],
-        items=derived_items(snapshot, level, touched),
+        items=derived_items(snapshot, level, touched, load),
         paths=path_views(snapshot, level, touched),
-        summary=summary(snapshot, level),
+        summary=summary(snapshot, level, load),
         history=history,
         select=None if select is None else list(select),
         note=note,
     )
 
 
-def level_view(snapshot: Snapshot, level: str, *, revision: int, history: HistoryView) -> LevelView:
+def level_view(snapshot: Snapshot, level: str, load: Load, *, revision: int, history: HistoryView) -> LevelView:
     """The whole level with all pieces of the kit."""
     pieces: list[Piece] = list(snapshot.pieces.values())
     return LevelView(
@@ -125,9 +169,9 @@ def level_view(snapshot: Snapshot, level: str, *, revision: int, history: Histor
         revision=revision,
         changed=[snapshot.level(level), *pieces, *snapshot.of(level).values()],
         removed=[],
-        items=derived_items(snapshot, level, None),
+        items=derived_items(snapshot, level, None, load),
         paths=path_views(snapshot, level, None),
-        summary=summary(snapshot, level),
+        summary=summary(snapshot, level, load),
         history=history,
         select=None,
         note="",

@@ -17,9 +17,10 @@ from able_brick.core.cache import ByteCache
 from able_brick.core.errors import HistoryError, StaleRevisionError, StorageError, UnknownIdError
 from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.level.drawn import glb_of
 from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit, Snapshot, level_of
-from able_brick.session.delta import Delta, LevelView, level_delta, level_view
+from able_brick.session.delta import Delta, LevelView, derived_items, level_delta, level_view
 from able_brick.session.history import State, check_current, check_users, history_view, locks_of, net
 from able_brick.session.levels import Removed, check_return, copy_of, removal, within
 from able_brick.session.opening import open_file, where_it_went
@@ -172,7 +173,9 @@ class Project:
         with self._guard:
             snapshot, state = self._snapshot, self._states.get(level)
         snapshot.level(level)
-        return level_view(snapshot, level, revision=state.revision if state else 0, history=history_view(state))
+        return level_view(
+            snapshot, level, self.meshes.get, revision=state.revision if state else 0, history=history_view(state)
+        )
 
     def view_json(self, level: str) -> bytes:
         """The whole level as JSON; kept for as long as nothing changes, as every tab asks for the same."""
@@ -187,6 +190,27 @@ class Project:
                     return data
                 kept = self._views.keep(level, (snapshot, state, data))
         return kept[2]
+
+    def view_glb(self, key: str) -> bytes:
+        """The GLB that the viewport draws: of a mesh by its hash, or of one that is derived from such, by its key.
+
+        Raises UnknownIdError.
+        """
+
+        load = self.meshes.get
+        found = glb_of(key, load)
+        if found is not None:
+            return found
+        try:
+            return self.meshes.view_glb(key)
+        except UnknownIdError:  # derived, and forgotten: what stands in the levels knows it
+            snapshot = self._snapshot
+            for level in snapshot.levels:
+                derived_items(snapshot, level, None, load)
+                found = glb_of(key, load)
+                if found is not None:
+                    return found
+            raise
 
     def revision(self, level: str) -> int:
         self._snapshot.level(level)
@@ -254,6 +278,7 @@ class Project:
             history=history_view(self._states.get(level)),
             select=change.select,
             note=change.note,
+            load=self.meshes.get,
         )
 
     def undo(self, level: str, revision: int) -> Delta:
@@ -324,6 +349,7 @@ class Project:
         written: Mapping[str, Path],
     ) -> Delta:
         change = step.change
+        self.meshes.remember(change.meshes)
         last = self._states[level].last
         again = last is not None and last.place == step.place
         with self._transaction() as connection:
@@ -347,7 +373,6 @@ class Project:
                 journal.drop_unused_meshes(connection)
             states = self._advanced(connection, level, step.net, step.place, entry, None)
             mine = self._told(step.after, level, step.net, states, change.select, change.note)
-        self.meshes.remember(change.meshes)
         self._publish(level, step.after, step.net, states, mine)
         return mine
 
@@ -399,8 +424,8 @@ class Project:
             out[key] = State(state.revision + 1, place, *around)
         return out
 
-    @staticmethod
     def _told(
+        self,
         after: Snapshot,
         level: str,
         edits: tuple[Edit, ...],
@@ -416,6 +441,7 @@ class Project:
             history=history_view(states[level]),
             select=select_ids,
             note=note,
+            load=self.meshes.get,
         )
 
     def _publish(

@@ -12,7 +12,7 @@ from able_brick.core.place.pose import IDENTITY, ONE, ORIGIN, vector
 from able_brick.core.place.sizes import sized
 from able_brick.core.text import counted
 from able_brick.level.field import field
-from able_brick.level.rows import Course, Dimensions, LineArray, Piece, Placement, Vector
+from able_brick.level.rows import Array, Course, Dimensions, Piece, Placement, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, standing
 from able_brick.steps.tool import Need, Stage, Tool
@@ -43,7 +43,7 @@ class BakeSize(Tool):
         unclean = [t for t in standing(everything(draft, rows)) if t.size != ONE]
         if not unclean:
             raise InputError("Every size in the selection is 1 already; there is nothing to bake.", field="size")
-        sizes: dict[tuple[str, Vector], list[Placement | LineArray]] = {}
+        sizes: dict[tuple[str, Vector], list[Placement | Array]] = {}
         for thing in unclean:
             sizes.setdefault((thing.piece, thing.size), []).append(thing)
         for (piece_id, size), things in sizes.items():
@@ -68,7 +68,7 @@ class BakeSize(Tool):
             key, known = draft.keep_mesh(sized(draft.mesh(piece), size, piece.pivot, piece.axes), piece.axes)
             fresh = {"mesh": key, "facts": known}
         if own:
-            fresh |= {"id": draft.new_id("piece"), "name": draft.unique_name(piece.name, "piece")}
+            fresh |= {"id": draft.new_id("piece"), "twin": None, "name": draft.unique_name(piece.name, "piece")}
         return piece.changed(**fresh)
 
     def _everywhere(self, draft: Draft, piece: Piece, size: Vector) -> None:

@@ -8,8 +8,8 @@ from typing import Any, Final
 
 from able_brick.core.errors import AbleBrickError, GeometryError, InputError, SelectionError
 from able_brick.core.text import counted
-from able_brick.level.evaluate import check_reach, item_poses
-from able_brick.level.rows import Course, Group, LevelRow, LineArray, Path, Piece, Placement, Thing
+from able_brick.level.evaluate import check_reach, items_of
+from able_brick.level.rows import Array, Course, Group, LevelRow, Path, Piece, Placement, Thing
 from able_brick.level.snapshot import ARow, AThing, Edit, Snapshot
 from able_brick.steps.tree import lock_over
 
@@ -18,7 +18,12 @@ MOST_NESTED: Final = 64
 _LEAST_SIZE, _MOST_SIZE = 1e-6, 1e6
 _UNPRINTABLE: Final = frozenset({"Cc", "Cs", "Zl", "Zp"})
 _PLACING: Final = ("mesh", "pivot", "axes", "materials")
-_WHAT: Final = {"piece": "shows a piece", "path": "runs along a path", "group": "is in a group"}
+_WHAT: Final = {
+    "piece": "shows a piece",
+    "path": "runs along a path",
+    "group": "is in a group",
+    "course": "shares the joints of a course",
+}
 
 
 def check_change(
@@ -83,7 +88,7 @@ def check_row(before: ARow | None, row: ARow) -> None:
                         field="materials",
                     )
         return
-    if isinstance(row, (Placement, LineArray)) and (before is None or getattr(before, "size", None) != row.size):
+    if isinstance(row, (Placement, Array)) and (before is None or getattr(before, "size", None) != row.size):
         for s in row.size:
             if not _LEAST_SIZE <= abs(s) <= _MOST_SIZE:
                 raise GeometryError(
@@ -149,6 +154,8 @@ def _needed_by(after: Snapshot, gone: ARow | None) -> list[Any]:
             return list(after.of(gone.level).courses(gone.id))
         case Group():
             return list(after.of(gone.level).inside(gone.id))
+        case Course():
+            return [c for c in after.of(gone.level).courses(gone.path) if c.stations == gone.id]
         case _:
             return []
 
@@ -236,20 +243,29 @@ def _check_runs(after: Snapshot, edits: Sequence[Edit]) -> None:
             if not curve.length > 0:
                 raise GeometryError(f"{row.name} would have no length; move its points apart.", id=row.id)
             runs = after.of(row.level).courses(row.id)
+        elif isinstance(row, LevelRow):
+            continue
         else:
-            runs = (row,) if isinstance(row, (LineArray, Course)) else ()
+            things = after.of(row.level)
+            runs = [row] if isinstance(row, (Array, Course)) else []
+            if isinstance(row, Course):
+                runs += [c for c in things.courses(row.path) if c.stations is not None]
+            if (isinstance(row, Group) and (row.repeat is not None or row.mirror is not None)) or any(
+                g.repeat is not None or g.mirror is not None for g in things.over(row)
+            ):
+                runs = things.under(row)
         for run in runs:
-            if isinstance(run, (LineArray, Course)) and run.id not in done:
+            if run.pieces and run.id not in done:
                 done.add(run.id)
                 _check_run(after, run)
 
 
-def _check_run(after: Snapshot, run: LineArray | Course) -> None:
+def _check_run(after: Snapshot, run: AThing) -> None:
     try:
-        poses = item_poses(after, run)
+        shown = items_of(after, run)
     except GeometryError as error:
         if run.name in str(error):
             raise
         raise GeometryError(f"{run.name}: {error}", **error.data) from error
-    if poses is not None:
-        check_reach(run, poses)
+    if shown is not None:
+        check_reach(run, shown)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Final, Literal
+from typing import Any, ClassVar, Final, Literal
 
 from able_brick.core.errors import GeometryError, InputError
+from able_brick.core.path.course import CornerTurn, Fit, Stand
 from able_brick.core.path.course import Course as Laid
-from able_brick.core.path.course import Fit, Running, Stand
+from able_brick.core.path.running import Running
 from able_brick.core.place.copies import MOST_ITEMS
 from able_brick.core.text import counted, millimetres
 from able_brick.level.field import field
@@ -17,6 +18,12 @@ from able_brick.steps.tool import Need, Stage, Tool
 
 #: Ends and joints that are nearer than this count as closed, metres.
 _EXACT: Final = 1e-9
+#: Pieces that may follow one another in a pattern.
+_MOST_PATTERN: Final = 64
+
+
+def _other_piece(title: str, about: str) -> Any:
+    return field(None, title, about, widget="piece", section="Rhythm")
 
 
 class _CourseSettings(Tool):
@@ -25,6 +32,7 @@ class _CourseSettings(Tool):
     icon: ClassVar[str] = "waypoints"
 
     piece: str = field("", "Piece", "The piece to lay along the path", widget="piece")
+    bend: bool = field(False, "Bend", "Pieces bend with the path and share their seams; off lays them as they are")
     fit: Fit = field(Fit.FILL, "Fit", "Fill the path with whole pieces, set their number, or set their spacing")
     number: int = field(10, "Number", "How many items", ge=1, le=MOST_ITEMS, when={"fit": ["number"]})
     spacing: float = field(
@@ -40,29 +48,95 @@ class _CourseSettings(Tool):
         le=1000,
         when={"fit": ["fill"]},
     )
+    stand: Stand = field(
+        Stand.UPRIGHT, "Stand", "Upright, in steps or raked on slopes, or following the slope of the path"
+    )
+    first: str | None = _other_piece("First", "The piece at the start of an open path")
+    last: str | None = _other_piece("Last", "The piece at the end of an open path")
+    corner: str | None = _other_piece("Corner", "The piece that stands where the path turns sharply")
+    pattern: tuple[str, ...] = field(
+        (),
+        "Then",
+        "Pieces that follow the first one, over and over",
+        widget="pieces",
+        section="Rhythm",
+        max_length=_MOST_PATTERN,
+    )
+    corner_angle: float = field(
+        30.0,
+        "Corner from",
+        "Where the path turns by this or more, runs end at the corner",
+        unit="°",
+        step=5,
+        ge=1,
+        le=180,
+        section="Rhythm",
+    )
+    corner_turn: CornerTurn = field(
+        CornerTurn.COMING, "Corner looks", "As the path comes, or halfway round the corner", section="Rhythm"
+    )
     sideways: float = field(
-        0.0, "Sideways", "Offset to the left of the path", unit="m", step=0.1, ge=-10_000, le=10_000
+        0.0, "Sideways", "Offset to the left of the path", unit="m", step=0.1, ge=-10_000, le=10_000, section="Place"
     )
-    up: float = field(0.0, "Up", "Offset upward", unit="m", step=0.1, ge=-10_000, le=10_000)
-    stand: Stand = field(Stand.UPRIGHT, "Stand", "Upright, or following the slope of the path")
+    up: float = field(0.0, "Up", "Offset upward", unit="m", step=0.1, ge=-10_000, le=10_000, section="Place")
     running: Running = field(
-        Running.AUTO, "Running axis", "The piece's axis that goes along the path; auto takes the longer one"
+        Running.AUTO,
+        "Running axis",
+        "The piece's axis that goes along the path; auto takes the longer one",
+        section="Place",
     )
-    flip: bool = field(False, "Flip", "Turn the items round, front to back")
+    flip: bool = field(False, "Flip", "Turn the items round, front to back", section="Place")
+    stations: str | None = field(
+        None,
+        "Joints as",
+        "A course on the same path: items begin and end where its items do",
+        widget="course",
+        section="Place",
+    )
+    between: str | None = field(
+        None,
+        "Reach to",
+        "A second path: pieces reach from the one to the other, however far apart they are",
+        widget="path",
+        section="Place",
+    )
 
     def settings(self) -> dict[str, object]:
         return {k: v for k, v in dict(self).items() if k not in ("tool", "piece", "name")}
 
+    def check(self, draft: Draft, path: Path, course: str | None) -> None:
+        """Refuse what the settings name and is not there, or does not suit."""
+        for name in ("first", "last", "corner"):
+            if getattr(self, name):
+                draft.piece(getattr(self, name))
+        for piece in self.pattern:
+            draft.piece(piece)
+        if self.stations is not None:
+            base = draft.thing(self.stations)
+            if not isinstance(base, Course) or base.path != path.id:
+                raise InputError("Joints can be shared with a course on the same path only.", field="stations")
+            while isinstance(base, Course):
+                if base.id == course:
+                    raise InputError(
+                        f"{base.name} would share joints that are, in the end, its own. Choose another course.",
+                        field="stations",
+                    )
+                base = None if base.stations is None else draft.thing(base.stations)
+        if self.between is not None and (self.between == path.id or not isinstance(draft.thing(self.between), Path)):
+            raise InputError("Pieces can reach to another path of the level only.", field="between")
+
     @staticmethod
     def tell(draft: Draft, course: Course, path: Path) -> None:
-        found = course.laid(path, draft.piece(course.piece))
-        n = len(found.poses)
-        if course.fit is Fit.FILL:
+        found = course.laid(draft.seen_with(course))
+        n = len(found.slots)
+        if course.fit is Fit.FILL and course.stations is None:
             draft.note = (
                 f"{counted(n, 'item', 'items')}, stretch {100 * (found.stretch - 1):+.1f} %{_closing(found, path)}"
             )
-        else:
+        elif course.stations is None:
             draft.note = f"{counted(n, 'item', 'items')}, {found.pitch:.2f} m centre to centre"
+        else:
+            draft.note = f"{counted(n, 'item', 'items')} in the joints of another course"
 
 
 def _closing(found: Laid, path: Path) -> str:
@@ -80,7 +154,7 @@ class LayCourse(_CourseSettings):
 
     tool: Literal["lay_course"] = "lay_course"
     title: ClassVar[str] = "Lay course"
-    about: ClassVar[str] = "Repeats a piece along the path; stays adjustable"
+    about: ClassVar[str] = "Repeats pieces along the path; stays adjustable"
     need: ClassVar[Need] = Need(kinds=("path",), least=1, most=1)
 
     name: str = field("", "Name", "Name in the level list", max_length=80)
@@ -92,6 +166,7 @@ class LayCourse(_CourseSettings):
         if not self.piece:
             raise InputError("Choose the piece to lay.", field="piece")
         piece = draft.piece(self.piece)
+        self.check(draft, path, None)
         course = Course.model_validate(
             {
                 **self.settings(),
@@ -113,7 +188,7 @@ class AdjustCourse(_CourseSettings):
 
     tool: Literal["adjust_course"] = "adjust_course"
     title: ClassVar[str] = "Adjust course"
-    about: ClassVar[str] = "Changes the piece, fit and offsets of the course"
+    about: ClassVar[str] = "Changes pieces, fit and offsets of the course"
     need: ClassVar[Need] = Need(kinds=("course",), least=1, most=1)
     prefill: ClassVar[bool] = True
 
@@ -124,5 +199,6 @@ class AdjustCourse(_CourseSettings):
                 course = row.changed(**self.settings(), piece=piece.id)
                 path = draft.things.get(row.path)
                 if isinstance(path, Path):
+                    self.check(draft, path, row.id)
                     self.tell(draft, course, path)
                 draft.put(course)

@@ -13,7 +13,7 @@ from able_brick.core.place.dock import Motion, Spot, dock
 from able_brick.core.place.pose import vector
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of, spot_on
-from able_brick.level.rows import LineArray, Placement, Vector
+from able_brick.level.rows import Array, Placement, Vector
 from able_brick.level.snapshot import ARow, AThing
 from able_brick.steps.about import STANDING
 from able_brick.steps.carry import carry
@@ -78,7 +78,7 @@ class Dock(Tool):
         for thing in things:
             carry(draft, thing, motion)
         held = draft.thing(gripped.id)
-        if isinstance(held, (Placement, LineArray)):
+        if isinstance(held, (Placement, Array)):
             draft.put(settled(draft, held, at, self._end(landing)))
         angle = math.degrees(float(motion.turn.magnitude()))
         turned = f", turned by {angle:.1f}°" if angle > 0.05 else ""
@@ -117,13 +117,13 @@ class Dock(Tool):
 def _after(draft: Draft, gripped: AThing, at: FeatureAt, motion: Motion) -> Floats:
     """Where a feature (3,) of what is gripped is after a motion."""
     moved = gripped.moved(motion)
-    if isinstance(moved, (Placement, LineArray)):
+    if isinstance(moved, (Placement, Array)):
         return spot_on(draft.snapshot, draft.load, moved, at).point
     draft.put(moved)
     return spot_of(draft.seen(), draft.level_id, draft.load, at).point
 
 
-def settled(draft: Draft, thing: Placement | LineArray, at: FeatureAt, end: Floats) -> Placement | LineArray:
+def settled(draft: Draft, thing: Placement | Array, at: FeatureAt, end: Floats) -> Placement | Array:
     """The thing with the position, of those nearest, with which the feature's world coordinates are exactly the end's.
 
     Each coordinate by itself: plain decimals where they do it, else the neighbours in the last places. Where no number

@@ -13,8 +13,8 @@ from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pivots import box_along
 from able_brick.core.place.pose import IDENTITY, Quaternion
-from able_brick.level.rows import Facts, LevelRow, LineArray, Piece, Placement
-from able_brick.level.snapshot import ARow, AShown, Edit, Snapshot, Things
+from able_brick.level.rows import Array, Facts, LevelRow, Piece, Placement
+from able_brick.level.snapshot import ARow, AShown, AThing, Edit, InLevel, Snapshot, Things
 
 MeshLoader = Callable[[str], PolyMesh]
 
@@ -124,6 +124,28 @@ class Draft:
             raise UnknownIdError(f"There is no piece {piece!r} on the shelf (any more).", id=piece)
         return row
 
+    def found_piece(self, piece: str) -> Piece | None:
+        """The piece as it is now, where it is there."""
+        row = self._after.get(piece, self.snapshot.pieces.get(piece))
+        return row if isinstance(row, Piece) else None
+
+    def all_pieces(self) -> list[Piece]:
+        """The pieces of the kit as the step has them so far."""
+        fresh = [r for k, r in self._after.items() if isinstance(r, Piece) and k not in self.snapshot.pieces]
+        known = [self._after.get(k, row) for k, row in self.snapshot.pieces.items()]
+        return [*(r for r in known if isinstance(r, Piece)), *fresh]
+
+    def changed_pieces(self) -> list[Piece]:
+        """The pieces whose mesh, place or surface the step has changed."""
+        out = []
+        for key, row in self._after.items():
+            before = self._before[key]
+            if isinstance(row, Piece) and isinstance(before, Piece):
+                names = ("mesh", "pivot", "axes", "materials")
+                if any(getattr(row, n) != getattr(before, n) for n in names):
+                    out.append(row)
+        return out
+
     def mesh(self, piece: Piece) -> PolyMesh:
         return self._meshes.get(piece.mesh) or self.load(piece.mesh)
 
@@ -136,6 +158,11 @@ class Draft:
     def seen(self) -> Snapshot:
         """The project as the step has it so far."""
         return self.snapshot.with_edits(Edit(self._before[k], after) for k, after in self._after.items())
+
+    def seen_with(self, *things: AThing) -> InLevel:
+        """The level as the step has it so far, with things that are being made ready."""
+        seen = self.seen().around(self.level_id)
+        return InLevel(seen.pieces, Things({**seen.things, **{t.id: t for t in things}}))
 
     def users(self, piece: str) -> list[AShown]:
         """Things of all levels that show a piece."""
@@ -226,9 +253,9 @@ def selected(draft: Draft, selection: tuple[str, ...]) -> list[ARow]:
     return out
 
 
-def standing(rows: Iterable[ARow]) -> list[Placement | LineArray]:
+def standing(rows: Iterable[ARow]) -> list[Placement | Array]:
     """Those of the rows that have a position of their own."""
-    return [r for r in rows if isinstance(r, (Placement, LineArray))]
+    return [r for r in rows if isinstance(r, (Placement, Array))]
 
 
 def pieces_of(draft: Draft, rows: Iterable[ARow]) -> list[Piece]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import ClassVar, Literal
 
 from able_brick.core.errors import InputError, SelectionError
@@ -42,6 +43,21 @@ def _box_place(draft: Draft, things: list[AThing], *, base: bool) -> Vector:
     return plain(middle)
 
 
+def group_of(draft: Draft, rows: Iterable[ARow], name: str, place: Vector | None = None) -> Group:
+    """A new group with things in it, its pivot at the base of the box round them unless a place is given."""
+    things = together(draft, rows)
+    group = Group(
+        id=draft.new_id("group"),
+        level=draft.level_id,
+        name=draft.unique_name(name, "group"),
+        group=common_group(draft, things),
+        position=_box_place(draft, things, base=True) if place is None else place,
+    )
+    draft.put(group)
+    put_into(draft, things, group.id)
+    return group
+
+
 class MakeGroup(Tool):
     """Things moved as one, with a pivot of their own."""
 
@@ -72,15 +88,7 @@ class MakeGroup(Tool):
                 place = centre_of(draft, things, "middle", (0.0, 0.0, 0.0), None)
             case _:
                 place = _box_place(draft, things, base=self.pivot == "base")
-        group = Group(
-            id=draft.new_id("group"),
-            level=draft.level_id,
-            name=draft.unique_name(self.name.strip() or "Group", "group"),
-            group=common_group(draft, things),
-            position=place,
-        )
-        draft.put(group)
-        put_into(draft, things, group.id)
+        group = group_of(draft, things, self.name.strip() or "Group", place)
         draft.select = (group.id,)
         draft.note = f"{counted(len(things), 'thing', 'things')} in {group.name}"
 

@@ -29,20 +29,23 @@ class MakeIndependent(Tool):
         shown = [t for t in everything(draft, rows) if not isinstance(t, (Path, Group, Measure))]
         chosen = {t.id for t in shown}
         made: dict[str, str] = {}
-        for piece in dict.fromkeys(t.piece for t in shown):
+        for piece in dict.fromkeys(p for t in shown for p in t.pieces):
             if all(u.id in chosen for u in draft.users(piece)):
                 continue
             source = draft.piece(piece)
-            own = source.changed(id=draft.new_id("piece"), name=draft.unique_name(source.name, "piece"))
+            name = draft.unique_name(source.name, "piece")
+            own = source.changed(id=draft.new_id("piece"), name=name, twin=None)
             draft.put(own)
             made[piece] = own.id
         if not made:
             raise SelectionError(
                 "Nothing else shows the same piece; it is independent already.", received=sorted(chosen)
             )
-        changed = [t for t in shown if t.piece in made]
+        changed = [t for t in shown if any(p in made for p in t.pieces)]
         for thing in changed:
-            draft.put(thing.changed(piece=made[thing.piece]))
+            for piece in thing.pieces:
+                thing = thing.with_piece(piece, made.get(piece, piece))
+            draft.put(thing)
         draft.note = (
             f"{counted(len(changed), 'thing has', 'things have')} {counted(len(made), 'piece', 'pieces')} of their own"
         )

@@ -6,8 +6,8 @@ from typing import ClassVar, Literal
 
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.level.field import field
-from able_brick.level.rows import Path, Piece, Vector
-from able_brick.level.snapshot import ARow
+from able_brick.level.rows import Course, Path, Piece, Vector
+from able_brick.level.snapshot import ARow, AThing
 from able_brick.steps.checks import named
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
@@ -51,8 +51,20 @@ class Delete(Tool):
                 removed += [c for c in draft.things.courses(thing.id) if c.id not in going]
         for thing in removed:
             draft.remove(thing)
+        for thing in removed:
+            if isinstance(thing, Course):
+                free_joints(draft, thing)
         drop_empty(draft, (t.group for t in removed))
         draft.select = ()
+
+
+def free_joints(draft: Draft, course: AThing) -> None:
+    """Have courses that share the joints of one that goes make their own."""
+    if isinstance(course, Course):
+        for other in draft.things.courses(course.path):
+            now = draft.thing(other.id)
+            if isinstance(now, Course) and now.stations == course.id:
+                draft.put(now.changed(stations=None))
 
 
 class Rename(Tool):

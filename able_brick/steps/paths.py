@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, ClassVar, Literal
 
+import numpy as np
 from pydantic import Field
 
 from able_brick.level.field import field
@@ -24,12 +25,14 @@ class _PathSettings(Tool):
     smooth: bool = field(True, "Smooth", "Points without handles are rounded; off leaves straight spans")
     closed: bool = field(False, "Closed", "The end joins the start")
 
-    def tell(self, draft: Draft, path: Path) -> None:
-        curve = path.curve()
-        radius = curve.smallest_radius
-        draft.note = f"{curve.length:.2f} m long" + (
-            f", smallest radius {radius:.2f} m" if radius < 1e4 else ", straight"
-        )
+
+def tell_path(draft: Draft, path: Path) -> None:
+    """Length and smallest radius of a path, for the step's note."""
+    curve = path.curve()
+    radius = curve.smallest_radius
+    sharp = bool((path.guide(upright=False).corner_turns > np.radians(1)).any())
+    bend = "with corners" if sharp else f"smallest radius {radius:.2f} m" if radius < 1e4 else "straight"
+    draft.note = f"{curve.length:.2f} m long, {bend}"
 
 
 class DrawPath(_PathSettings):
@@ -50,7 +53,7 @@ class DrawPath(_PathSettings):
             smooth=self.smooth,
             closed=self.closed,
         )
-        self.tell(draft, path)
+        tell_path(draft, path)
         draft.put(path)
         draft.select = (path.id,)
 
@@ -68,5 +71,5 @@ class EditPath(_PathSettings):
         for row in rows:
             if isinstance(row, Path):
                 path = row.changed(points=self.points, smooth=self.smooth, closed=self.closed)
-                self.tell(draft, path)
+                tell_path(draft, path)
                 draft.put(path)

@@ -10,9 +10,10 @@ from pydantic import BaseModel, Field, ValidationError
 from able_brick.level.rows import unsound
 from able_brick.level.snapshot import Snapshot
 from able_brick.steps.add_shape import AddShape
-from able_brick.steps.arrays import AdjustArray, LineArrayTool
+from able_brick.steps.arrays import AdjustArray, EndArray, LineArrayTool
 from able_brick.steps.bake_size import BakeSize
 from able_brick.steps.checks import check_change
+from able_brick.steps.copies import OneMore, SteppedCopies
 from able_brick.steps.courses import AdjustCourse, LayCourse
 from able_brick.steps.dimensions import BackToDimensions, SetDimensions
 from able_brick.steps.dock import Dock
@@ -21,12 +22,18 @@ from able_brick.steps.duplicate import Duplicate
 from able_brick.steps.groups import Dissolve, GroupPivot, MakeGroup, PutInto
 from able_brick.steps.import_pieces import ImportPieces
 from able_brick.steps.independent import MakeIndependent
+from able_brick.steps.items import SwapItems
 from able_brick.steps.keep import Delete, LevelSettings, Rename
+from able_brick.steps.make_real import MakeReal
 from able_brick.steps.marks import SetMarks
 from able_brick.steps.measures import KeepMeasure
+from able_brick.steps.mirror import LiveMirror, Mirror
 from able_brick.steps.move import Move
+from able_brick.steps.path_points import Fillet, PathPoints, SetPathLength
+from able_brick.steps.path_whole import JoinPaths, PathFromEdges, PathStarter, ReversePath, SplitPath
 from able_brick.steps.paths import DrawPath, EditPath
 from able_brick.steps.place_piece import PlacePiece
+from able_brick.steps.scatter import Scatter, Strew
 from able_brick.steps.set_pivot import SetPivot
 from able_brick.steps.set_pose import SetPose
 from able_brick.steps.shelf import DuplicatePiece, ReplacePiece, TagPieces
@@ -37,6 +44,7 @@ from able_brick.steps.spread import Spread
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import locked_of, without_followers
 from able_brick.steps.turn import Turn
+from able_brick.steps.twins import keep_twins
 
 TOOLS: Final[dict[str, type[Tool]]] = {
     t.model_fields["tool"].default: t
@@ -51,6 +59,8 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         SetPose,
         Dock,
         Spread,
+        Scatter,
+        Strew,
         BakeSize,
         SetPivot,
         MakeGroup,
@@ -59,12 +69,27 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         GroupPivot,
         SnapToGrid,
         Duplicate,
+        OneMore,
+        SteppedCopies,
+        Mirror,
+        LiveMirror,
         LineArrayTool,
         AdjustArray,
-        DrawPath,
-        EditPath,
+        EndArray,
         LayCourse,
         AdjustCourse,
+        SwapItems,
+        MakeReal,
+        DrawPath,
+        PathStarter,
+        PathFromEdges,
+        EditPath,
+        PathPoints,
+        Fillet,
+        SetPathLength,
+        ReversePath,
+        JoinPaths,
+        SplitPath,
         Slim,
         ImportPieces,
         ReplacePiece,
@@ -153,6 +178,7 @@ def apply(
     tool.check_locked(locked_of(draft, rows))
     try:
         tool.apply(draft, rows)
+        keep_twins(draft)
     except ValidationError as error:
         raise unsound(tool.title, error) from error
     change = draft.change()

@@ -11,8 +11,9 @@ from pydantic import BaseModel, ConfigDict
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.core.mesh.faces import feature_place
 from able_brick.core.mesh.polymesh import Floats
-from able_brick.core.path.course import running_axis, side_shift
+from able_brick.core.path.running import running_axis, side_shift
 from able_brick.core.place.copies import on_grid
+from able_brick.core.place.mirror import axes_over
 from able_brick.core.place.pivots import (
     Along,
     box_anchor,
@@ -25,11 +26,12 @@ from able_brick.core.place.pivots import (
 from able_brick.core.place.pose import IDENTITY, from_degrees, quaternion, rotation, turned, vector
 from able_brick.core.text import counted
 from able_brick.level.field import field
-from able_brick.level.rows import Course, LineArray, Piece, Placement, Quaternion, Vector
+from able_brick.level.rows import Array, Course, Piece, Placement, Quaternion, Vector
 from able_brick.level.rows.array import axis_vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, facts, pieces_of
 from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.twins import twins_of
 
 
 class Anchor(BaseModel):
@@ -110,8 +112,7 @@ class SetPivot(Tool):
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         kept, moved, farthest = 0, 0, 0.0
-        for piece in pieces_of(draft, rows):
-            new, axes = self._point(draft, piece, rows), self._axes(draft, piece)
+        for piece, new, axes in self._wanted(draft, rows):
             users = draft.users(piece.id)
             draft.watch(piece)
             if self.outcome == "pieces stay":
@@ -130,6 +131,17 @@ class SetPivot(Tool):
             if self.outcome == "pieces stay"
             else f"{counted(moved, 'placement moves', 'placements move')} by up to {farthest:.3f} m, onto their numbers"
         )
+
+    def _wanted(self, draft: Draft, rows: list[ARow]) -> list[tuple[Piece, Vector, Quaternion]]:
+        """The pieces with their new pivots and axes, and with them their mirrored twins."""
+        out: dict[str, tuple[Piece, Vector, Quaternion]] = {}
+        for piece in pieces_of(draft, rows):
+            if piece.id not in out:
+                new, axes = self._point(draft, piece, rows), self._axes(draft, piece)
+                out[piece.id] = (piece, new, axes)
+                over = (-new[0] + 0.0, new[1], new[2])
+                out |= {t.id: (t, over, axes_over(axes)) for t in twins_of(draft, piece) if t.id not in out}
+        return list(out.values())
 
     def _point(self, draft: Draft, piece: Piece, rows: list[ARow]) -> Vector:
         match self.place:
@@ -173,7 +185,7 @@ class SetPivot(Tool):
 
 def _world_origin(piece: Piece, rows: list[ARow]) -> Vector:
     """The world's origin in the mesh's coordinates, as the selected placement stands."""
-    standing = [r for r in rows if isinstance(r, (Placement, LineArray)) and r.piece == piece.id]
+    standing = [r for r in rows if isinstance(r, (Placement, Array)) and r.piece == piece.id]
     if len(standing) != 1:
         raise SelectionError(
             f"The world's origin lies differently for each placement of {piece.name}; select one placement.",
@@ -184,7 +196,7 @@ def _world_origin(piece: Piece, rows: list[ARow]) -> Vector:
     return vector(rotation(piece.axes).apply(local) + piece.pivot)
 
 
-def _step(piece: Piece, user: Placement | LineArray | Course, new: Vector) -> float:
+def _step(piece: Piece, user: Placement | Array | Course, new: Vector) -> float:
     """How far a thing moves when the pivot moves and its numbers stay, metres."""
     away = (new[0] - piece.pivot[0], new[1] - piece.pivot[1], new[2] - piece.pivot[2])
     if isinstance(user, Course):
@@ -195,9 +207,15 @@ def _step(piece: Piece, user: Placement | LineArray | Course, new: Vector) -> fl
 
 
 def _compensated(
-    draft: Draft, piece: Piece, user: Placement | LineArray | Course, new: Vector, axes: Quaternion
-) -> Placement | LineArray | Course:
+    draft: Draft, piece: Piece, user: Placement | Array | Course, new: Vector, axes: Quaternion
+) -> Placement | Array | Course:
     """The thing as it has to be so that its pieces stay where they stand."""
+    if len(user.pieces) > 1:
+        raise SelectionError(
+            f"{user.name} shows {piece.name} among other pieces, so they cannot all stay where they are. "
+            "Choose that the numbers stay.",
+            id=user.id,
+        )
     if isinstance(user, Course):
         if axes != piece.axes:
             raise SelectionError(
@@ -208,9 +226,13 @@ def _compensated(
         running = running_axis(*piece.box_about_pivot(), user.running, flip=user.flip)
         away = np.asarray(new) - piece.pivot
         side, up = side_shift(running, rotation(piece.axes).inv().apply(away))
-        return user.changed(sideways=user.sideways + side, up=user.up + up)
+        return user.changed(sideways=user.sideways + (-side if user.mirrored else side), up=user.up + up)
     position = compensated(user.position, user.turn, user.size, piece.pivot, new, piece.axes)
     if axes == piece.axes:
+        if isinstance(user, Array) and user.form == "ring":  # the centre stays where it is
+            back = rotation(user.turn).inv()
+            away = back.apply(np.subtract(user.position, position))
+            return user.changed(position=position, **user.with_centre(user.centre + away))
         return user.changed(position=position)
     by = quaternion(rotation(piece.axes).inv() * rotation(axes))
     stand = turned_with(user.turn, user.size, by)
@@ -223,10 +245,11 @@ def _compensated(
     turn, size = stand
     if isinstance(user, Placement):
         return user.changed(position=position, turn=turn, size=size)
-    swap = permutation(rotation(by))
+    swap = permutation(rotation(by)) if user.form == "line" else None
     if swap is None:
         raise SelectionError(
-            f"{user.name} repeats {piece.name} along its axes; they can only be turned by quarters under it.",
+            f"{user.name} repeats {piece.name} along its axes; they can only be turned by quarters under it, and only "
+            "in a line.",
             id=user.id,
         )
     along = swap.T @ np.asarray(axis_vector(user.axis))

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.core.text import counted
 from able_brick.level.field import field
-from able_brick.level.rows import Course, LineArray, Piece, Placement
+from able_brick.level.rows import Array, Course, Piece, Placement
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.tool import Need, Stage, Tool
@@ -30,7 +30,8 @@ class DuplicatePiece(Tool):
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         made = []
         for piece in pieces_of(draft, rows):
-            twin = piece.changed(id=draft.new_id("piece"), name=draft.unique_name(piece.name, "piece"))
+            name = draft.unique_name(piece.name, "piece")
+            twin = piece.changed(id=draft.new_id("piece"), name=name, twin=None)
             draft.put(twin)
             made.append(twin.id)
         draft.select = tuple(made)
@@ -83,16 +84,18 @@ class ReplacePiece(Tool):
         old = [p for p in pieces_of(draft, rows) if p.id != new.id]
         if not old:
             raise SelectionError(f"That is {new.name} already; choose another piece.", id=new.id)
-        users: list[Placement | LineArray | Course]
+        users: list[Placement | Array | Course]
         if self.where == "selected" and not all(isinstance(r, Piece) for r in rows):
-            users = [r for r in rows if isinstance(r, (Placement, LineArray, Course)) and r.piece != new.id]
+            users = [r for r in rows if isinstance(r, (Placement, Array, Course)) and r.pieces != (new.id,)]
         else:
             users = [u for p in old for u in draft.users(p.id)]
         if not users:
             names = ", ".join(p.name for p in old[:3])
             raise SelectionError(f"{names} stands nowhere; there is nothing to replace.", received=[p.id for p in old])
         for user in users:
-            draft.put(user.changed(piece=new.id))
+            for piece in old:
+                user = user.with_piece(piece.id, new.id)
+            draft.put(user)
         draft.select = tuple(u.id for u in users if u.level == draft.level_id)
         elsewhere = len({u.level for u in users} - {draft.level_id})
         also = f", also in {counted(elsewhere, 'other level', 'other levels')}" if elsewhere else ""

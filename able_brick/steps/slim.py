@@ -8,7 +8,7 @@ from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.reduce import reduce_to, target_triangles
 from able_brick.core.text import grouped, millimetres
 from able_brick.level.field import field
-from able_brick.level.rows import Course, LineArray, Piece, Placement, SlimOrigin
+from able_brick.level.rows import Array, Course, Piece, Placement, SlimOrigin
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.tool import Need, Stage, Tool
@@ -52,8 +52,8 @@ class Slim(Tool):
             draft.put(new)
             if new.id != piece.id:
                 for row in rows:
-                    if isinstance(row, (Placement, LineArray, Course)) and row.piece == piece.id:
-                        draft.put(row.changed(piece=new.id))
+                    if isinstance(row, (Placement, Array, Course)) and piece.id in row.pieces:
+                        draft.put(row.with_piece(piece.id, new.id))
         if all(isinstance(r, Piece) for r in rows):
             draft.select = tuple(chosen)
         draft.note = "; ".join(notes)
@@ -77,6 +77,7 @@ class Slim(Tool):
             share = 100 * known.triangles / max(mesh.triangle_count, 1)
             fresh |= {
                 "id": draft.new_id("piece"),
+                "twin": None,
                 "name": draft.unique_name(f"{piece.name} {share:.0f} %", "piece"),
             }
         return piece.changed(**fresh)

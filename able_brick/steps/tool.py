@@ -7,14 +7,14 @@ from typing import ClassVar, Literal
 from pydantic import BaseModel, ConfigDict
 
 from able_brick.core.errors import SelectionError
-from able_brick.level.rows import Course, Group, LineArray, Measure, Path, Piece, Placement
+from able_brick.level.rows import Array, Course, Group, Measure, Path, Piece, Placement
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 
 Kind = Literal["piece", "placement", "array", "path", "course", "group", "measure"]
 Stage = Literal["kit", "build", "shape", "slim", "ship"]
 KIND_WORDS: dict[Kind, str] = {
-    row.model_fields["kind"].default: row.words for row in (Piece, Placement, LineArray, Path, Course, Group, Measure)
+    row.model_fields["kind"].default: row.words for row in (Piece, Placement, Array, Path, Course, Group, Measure)
 }
 
 

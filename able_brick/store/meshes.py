@@ -12,7 +12,7 @@ from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import StorageError, UnknownIdError
-from able_brick.core.files.glb_write import write_view_glb
+from able_brick.core.files.view_glb import write_view_glb
 from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.slim.reduce import reduce_to

@@ -14,9 +14,10 @@ from hypothesis import strategies as st
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.from_faces import RawFaces, mesh_from
-from able_brick.core.files.glb_write import write_glb, write_view_glb
+from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.files.part import Material, Node, Part
+from able_brick.core.files.view_glb import write_view_glb
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.triangulate import triangulate

@@ -12,13 +12,25 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.path.course import Fit, Running, Stand, lay_course
+from able_brick.core.path.course import Course, Fit, Part, Stand, lay_course
 from able_brick.core.path.curve import Curve, PathPoint, curve
-from able_brick.core.path.frames import following, upright
-from able_brick.core.place.copies import line, on_grid, repeated
+from able_brick.core.path.guide import Guide
+from able_brick.core.path.running import Run, Running, running_axis
+from able_brick.core.place.copies import on_grid, repeated
 from able_brick.core.place.pivots import Along, box_anchor, compensated, mass_anchor
 from able_brick.core.place.pose import decompose, from_degrees, quaternion, to_world
+from able_brick.core.place.repeats import grid
 from able_brick.core.shapes.box import box
+
+
+def lay(path: Curve, low, high, *, running=Running.AUTO, flip=False, stand=Stand.UPRIGHT, **more) -> Course:
+    """A course of one piece along a path."""
+    upright = stand is Stand.UPRIGHT
+    run = Run(running_axis(low, high, running, flip=flip))
+    places = {k: more.pop(k) for k in ("sideways", "up") if k in more}
+    guide = Guide(path.on_ground if upright else path, upright, **places)
+    return lay_course(guide, [Part(run, run.box(low, high))], **more)
+
 
 number = st.floats(-50, 50)
 vec = st.tuples(number, number, number)
@@ -56,7 +68,7 @@ def test_grid_points_are_multiples_of_the_step_and_nearest(position, step) -> No
 def test_copies_and_lines() -> None:
     assert repeated((1, 0, 0), (0.5, 0, 0), 3).tolist() == [[1.5, 0, 0], [2, 0, 0], [2.5, 0, 0]]
     turn = quaternion(from_degrees((0, 90, 0)))
-    row = line((1.0, 2.0, 3.0), turn, (1, 1, 1), direction=(1, 0, 0), pitch=2.0, count=4)
+    row = grid([4], [(2.0, 0, 0)]).poses((1.0, 2.0, 3.0), turn, (1, 1, 1))
     assert tuple(row.positions[0]) == (1.0, 2.0, 3.0)
     assert row.positions[3] == pytest.approx([1, 2, -3])
     with pytest.raises(GeometryError, match="1 to 100"):
@@ -115,10 +127,12 @@ def test_stations_are_where_they_say(steps, smooth) -> None:
 def test_frames_are_orthonormal_and_upright_ones_level() -> None:
     path = curve(WAVY, smooth=True)
     s = np.linspace(0, path.length, 50)
-    for frames in (upright(path, s), following(path, s)):
-        basis = np.stack([frames.tangent, frames.side, frames.up], axis=1)
-        assert np.abs(basis @ basis.transpose(0, 2, 1) - np.eye(3)).max() < 1e-9
-    assert np.abs(upright(path, s).side[:, 1]).max() < 1e-12
+    follows, stands = Guide(path, False).sections(s), Guide(path, True).sections(s)
+    basis = np.stack([follows.along, follows.side, follows.up], axis=1)
+    assert np.abs(basis @ basis.transpose(0, 2, 1) - np.eye(3)).max() < 1e-9
+    assert np.abs(stands.side[:, 1]).max() < 1e-12
+    assert (stands.up == (0, 1, 0)).all()
+    assert np.abs((stands.side * stands.along).sum(axis=1)).max() < 1e-12
 
 
 def test_a_closed_path_has_no_twist_where_it_closes() -> None:
@@ -127,8 +141,8 @@ def test_a_closed_path_has_no_twist_where_it_closes() -> None:
         closed=True,
         smooth=True,
     )
-    frames = following(ring, np.array([0.0, ring.length]))
-    assert frames.points[0] == pytest.approx(frames.points[1])
+    frames = Guide(ring, False).sections(np.array([0.0, ring.length * (1 - 1e-12)]))
+    assert frames.origin[0] == pytest.approx(frames.origin[1], abs=1e-9)
     assert frames.side[0] == pytest.approx(frames.side[1], abs=1e-6)
 
 
@@ -147,7 +161,7 @@ def ends(course, low=LOW, high=HIGH):
 @given(st.floats(3, 90))
 @settings(max_examples=60, deadline=None)
 def test_a_filled_straight_path_is_covered_from_end_to_end(length: float) -> None:
-    course = lay_course(straight(length), LOW, HIGH)
+    course = lay(straight(length), LOW, HIGH)
     e = ends(course)
     assert len(e) == max(1, round(length / 4))
     assert course.stretch == pytest.approx(length / (len(e) * 4))
@@ -168,7 +182,7 @@ def test_a_filled_path_is_closed_at_its_ends_and_joints(points, stand, length, g
     """On any path; neighbours meet on it wherever it does not turn back within an item."""
     path = curve(points, smooth=smooth)
     low, high = np.array([-0.1, 0.0, -0.05]), np.array([length - 0.1, 1.0, 0.05])
-    course = lay_course(path, low, high, stand=stand, gap=gap)
+    course = lay(path, low, high, stand=stand, gap=gap)
     found = ends(course, low, high)
     keep = [0, 2] if stand is Stand.UPRIGHT else [0, 1, 2]
     both = path.points(np.array([0.0, float(path.span_count)]))
@@ -184,13 +198,13 @@ def test_a_filled_path_is_closed_at_its_ends_and_joints(points, stand, length, g
 
 def test_upright_items_are_as_long_as_their_stretch_on_the_ground() -> None:
     slope = curve([PathPoint((0, 0, 0)), PathPoint((10, 6, 0))])
-    course = lay_course(slope, LOW, HIGH, gap=0.5)
+    course = lay(slope, LOW, HIGH, gap=0.5)
     found = ends(course)
     assert found[:, 0, 0] == pytest.approx([0.0, 5.25], abs=1e-9)
     assert found[:, 1, 0] == pytest.approx([4.75, 10.0], abs=1e-9)
     assert found[:, 0, 1] == pytest.approx(found[:, 1, 1])
     assert found.mean(axis=1)[:, 1] == pytest.approx([0.6 * 2.375, 0.6 * 7.625])
-    follows = lay_course(slope, LOW, HIGH, gap=0.5, stand=Stand.FOLLOWING)
+    follows = lay(slope, LOW, HIGH, gap=0.5, stand=Stand.FOLLOWING)
     assert ends(follows)[-1, 1] == pytest.approx([10, 6, 0], abs=1e-9)
 
 
@@ -201,7 +215,7 @@ def test_a_filled_ring_is_closed_all_round() -> None:
         smooth=True,
     )
     for gap in (0.0, 0.4, -0.2):
-        course = lay_course(ring, LOW, HIGH, gap=gap)
+        course = lay(ring, LOW, HIGH, gap=gap)
         found = ends(course)
         between = np.linalg.norm(np.roll(found[:, 0], -1, axis=0) - found[:, 1], axis=1)
         assert between == pytest.approx(np.full(len(found), abs(gap)), abs=1e-9)
@@ -210,7 +224,7 @@ def test_a_filled_ring_is_closed_all_round() -> None:
 
 def test_paths_too_steep_to_stand_upright_on_are_followed_and_told() -> None:
     cliff = curve([PathPoint((0, 0, 0)), PathPoint((12, 0, 0)), PathPoint((12.5, 16, 0)), PathPoint((24, 16, 0))])
-    course = lay_course(cliff, LOW, HIGH)
+    course = lay(cliff, LOW, HIGH)
     assert course.steep.tolist() == [False] * 3 + [True] * 4 + [False] * 3
     up = np.array([Rotation.from_quat(q).apply([0, 1, 0]) for q in course.poses.turns])
     assert np.abs(up[~course.steep] - (0, 1, 0)).max() < 1e-12
@@ -222,7 +236,7 @@ def test_number_and_spacing_lie_on_a_curve_with_their_ends(stand: Stand) -> None
     path = quarter(30)
     fine = path.points(np.linspace(0, 1, 200_001))
     for fit, more in ((Fit.NUMBER, {"number": 7}), (Fit.SPACING, {"spacing": 4.7})):
-        course = lay_course(path, LOW, HIGH, fit=fit, stand=stand, **more)  # type: ignore[arg-type]
+        course = lay(path, LOW, HIGH, fit=fit, stand=stand, **more)  # type: ignore[arg-type]
         found = ends(course)
         assert np.linalg.norm(found[0, 0] - fine[0]) < 1e-9
         if fit is Fit.NUMBER:
@@ -234,10 +248,10 @@ def test_number_and_spacing_lie_on_a_curve_with_their_ends(stand: Stand) -> None
 
 def test_a_number_does_not_run_backward_on_a_path_too_short() -> None:
     with pytest.raises(GeometryError, match=r"path is 3\.00 m long and the piece 4\.00 m: 3 cannot stand"):
-        lay_course(straight(3), LOW, HIGH, fit=Fit.NUMBER, number=3)
-    one = ends(lay_course(straight(3), LOW, HIGH, fit=Fit.NUMBER, number=1))
+        lay(straight(3), LOW, HIGH, fit=Fit.NUMBER, number=3)
+    one = ends(lay(straight(3), LOW, HIGH, fit=Fit.NUMBER, number=1))
     assert one[0, :, 0] == pytest.approx([-0.5, 3.5])
-    assert ends(lay_course(straight(3), LOW, HIGH, fit=Fit.SPACING, spacing=9))[0, :, 0] == pytest.approx([-0.5, 3.5])
+    assert ends(lay(straight(3), LOW, HIGH, fit=Fit.SPACING, spacing=9))[0, :, 0] == pytest.approx([-0.5, 3.5])
 
 
 def brute_radius(path) -> float:
@@ -283,13 +297,13 @@ def test_lengths_on_the_ground() -> None:
 
 def test_number_spacing_offsets_and_flip() -> None:
     path = straight(20)
-    three = lay_course(path, LOW, HIGH, fit=Fit.NUMBER, number=3)
+    three = lay(path, LOW, HIGH, fit=Fit.NUMBER, number=3)
     assert ends(three)[:, 0, 0] == pytest.approx([0, 8, 16])
-    spaced = lay_course(path, LOW, HIGH, fit=Fit.SPACING, spacing=6, sideways=1.5, up=0.5)
+    spaced = lay(path, LOW, HIGH, fit=Fit.SPACING, spacing=6, sideways=1.5, up=0.5)
     assert ends(spaced)[:, 0] == pytest.approx(np.array([(0, 0.5, -1.5), (6, 0.5, -1.5), (12, 0.5, -1.5)]))
-    flipped = lay_course(path, LOW, HIGH, flip=True)
+    flipped = lay(path, LOW, HIGH, flip=True)
     assert ends(flipped)[0, 1] == pytest.approx([0, 0, 0], abs=1e-9)
-    assert lay_course(path, LOW, HIGH, running=Running.Z).running is Running.Z
+    assert ends(lay(path, LOW, HIGH, running=Running.Z, fit=Fit.NUMBER, number=2))[0, 0, 2] != 0
 
 
 @pytest.mark.parametrize(
@@ -306,7 +320,7 @@ def test_absurd_courses_are_refused(settings_: dict[str, object], text: str) -> 
     corner = [PathPoint((0, 0, 0)), PathPoint((5, 0, 0)), PathPoint((5, 0, 5))]
     path = curve(corner, closed=True) if settings_.pop("closed", False) else straight()
     with pytest.raises(GeometryError, match=text):
-        lay_course(path, LOW, HIGH, **settings_)  # type: ignore[arg-type]
+        lay(path, LOW, HIGH, **settings_)  # type: ignore[arg-type]
 
 
 def test_paths_need_two_points_on_different_spots() -> None:

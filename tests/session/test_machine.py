@@ -89,6 +89,8 @@ class TwoLevels(RuleBasedStateMachine):
         for row in delta.changed:
             rows[row.id] = row
         items |= delta.items
+        # what stands by itself again has no items of its own
+        items = {k: v for k, v in items.items() if v or not k.startswith("placement-")}
         self.seen[level] = (rows, items, delta.summary)
         json.loads(delta.model_dump_json())
 

@@ -16,7 +16,7 @@ from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.validity import problems
 from able_brick.core.place.dock import Spot, dock, longest_edge
 from able_brick.core.place.sizes import sized
-from able_brick.level.evaluate import item_poses
+from able_brick.level.evaluate import items_of
 from able_brick.level.grips import FeatureAt, spot_of, spot_on
 from able_brick.level.snapshot import Edit
 from tests.steps.test_steps import Sheet
@@ -365,9 +365,9 @@ def test_an_array_goes_along_its_axis_whatever_its_size_and_its_measure() -> Non
         sheet.do("line_array", f"placement-{3 + k}", count=3, axis="x", spacing_by=by, spacing=2.0)
         for size in ((-1, 1, 1), (1, 1, 1)):
             sheet.do("set_pose", f"array-{k + 1}", size=size)
-            poses = item_poses(sheet.snapshot, sheet.row(f"array-{k + 1}"))
-            assert poses is not None
-            assert (np.diff(poses.positions[:, 0]) > 0).all(), (by, size)
+            shown = items_of(sheet.snapshot, sheet.row(f"array-{k + 1}"))
+            assert shown is not None
+            assert (np.diff(shown.batches[0].poses.positions[:, 0]) > 0).all(), (by, size)
 
 
 @pytest.mark.parametrize("name", ZOO)

@@ -13,10 +13,11 @@ from hypothesis import strategies as st
 
 from able_brick.core.errors import AbleBrickError, GeometryError, InputError, SelectionError
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.path.course import Running
-from able_brick.core.place.pose import from_degrees, quaternion, rotation, to_world
-from able_brick.level.evaluate import item_poses, summary
-from able_brick.level.rows import Course, LevelRow, LineArray, Path, Piece, Placement
+from able_brick.core.path.running import Running
+from able_brick.core.place.items import item_to_world
+from able_brick.core.place.pose import from_degrees, quaternion, rotation
+from able_brick.level.evaluate import Summary, items_of, summary
+from able_brick.level.rows import Array, Course, LevelRow, Path, Piece, Placement
 from able_brick.level.snapshot import Edit, Snapshot
 from able_brick.steps.draft import Change
 from able_brick.steps.parse import parse_tool
@@ -39,6 +40,9 @@ class Sheet:
     def row(self, key: str) -> Any:
         return self.snapshot.pieces.get(key) or self.snapshot.things["level-1"][key]
 
+    def summary(self) -> Summary:
+        return summary(self.snapshot, "level-1", self.meshes.__getitem__)
+
     def vertices(self) -> dict[str, np.ndarray]:
         """World vertices of every item of every thing."""
         return {
@@ -49,15 +53,14 @@ class Sheet:
 
 
 def world_vertices(snapshot: Snapshot, thing: Any, load: Callable[[str], PolyMesh]) -> np.ndarray:
-    """World vertices (n,V,3) of every item of a thing."""
-    poses = item_poses(snapshot, thing)
-    assert poses is not None
-    piece = snapshot.pieces[thing.piece]
-    points = load(piece.mesh).positions
+    """World vertices (n,V,3) of every item of a thing; all of them have as many."""
+    shown = items_of(snapshot, thing)
+    assert shown is not None
+    found = [shown.item(k) for k in range(shown.count)]
     return np.stack(
         [
-            to_world(points, tuple(r[:3]), tuple(r[3:7]), tuple(r[7:]), piece.pivot, piece.axes)  # type: ignore[arg-type]
-            for r in poses.rows()
+            item_to_world(look.mesh(load).positions, pose, look.pivot, look.axes)
+            for look, pose in (f for f in found if f is not None)
         ]
     )
 
@@ -249,16 +252,16 @@ def test_names_are_kept_apart_and_can_be_changed(sheet: Sheet) -> None:
 
 def test_the_budget_counts_every_item_and_findings_say_what_to_do(sheet: Sheet) -> None:
     items = sum(len(v) for v in sheet.vertices().values())
-    found = summary(sheet.snapshot, "level-1")
+    found = sheet.summary()
     assert found.placements == items
     assert found.triangles == 12 * items
     assert found.hardware_vertices == 24 * items
     assert found.draw_calls == 1
     sheet.do("level_settings", budget=100)
-    (over,) = [f for f in summary(sheet.snapshot, "level-1").findings if f.code == "over_budget"]
+    (over,) = [f for f in sheet.summary().findings if f.code == "over_budget"]
     assert "slim Box" in over.text
     sheet.do("edit_path", "path-1", points=[{"position": (0, 0, 0)}, {"position": (3.9, 0, 0)}])
-    stretched = [f for f in summary(sheet.snapshot, "level-1").findings if f.code == "stretch"]
+    stretched = [f for f in sheet.summary().findings if f.code == "stretch"]
     assert "3.00 m or 6.00 m would fit" in stretched[0].text
 
 
@@ -276,7 +279,13 @@ def test_steps_touch_only_what_they_say(sheet: Sheet) -> None:
     [
         ("duplicate", ("placement-1",), {"distance": 0.0}, GeometryError, "distance of 0 m"),
         ("duplicate", ("placement-1", "placement-2"), {"count": 60_000}, GeometryError, "Ask for fewer"),
-        ("line_array", ("placement-1", "placement-2"), {}, SelectionError, "works on 1 at a time; 2 are selected"),
+        (
+            "rename",
+            ("placement-1", "placement-2"),
+            {"name": "A"},
+            SelectionError,
+            "works on 1 at a time; 2 are selected",
+        ),
         ("set_pose", ("placement-1",), {"size": (1, 0, 1)}, InputError, "flatten"),
         ("lay_course", ("path-1",), {}, InputError, "Choose the piece"),
         ("lay_course", ("path-1",), {"piece": "piece-9"}, AbleBrickError, "no piece 'piece-9'"),
@@ -302,4 +311,4 @@ def test_impossible_steps_are_refused_in_words(
 
 def test_kinds_of_rows(sheet: Sheet) -> None:
     kinds = {type(r) for r in sheet.snapshot.things["level-1"].values()}
-    assert kinds == {Placement, LineArray, Path, Course}
+    assert kinds == {Placement, Array, Path, Course}

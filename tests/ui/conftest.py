@@ -152,8 +152,8 @@ def _look_at_demo(db: Path, browser: Browser, demo_file: Path) -> None:
     try:
         page.goto(server.url)
         # drawn in software, eighteen pictures and the first frames may take their time
-        expect(page.get_by_role("list", name="Shelf").locator("img")).to_have_count(18, timeout=150_000)
-        while len(kept) < 18:
+        expect(page.get_by_role("list", name="Shelf").locator("img")).to_have_count(22, timeout=150_000)
+        while len(kept) < 22:
             page.wait_for_event("response", timeout=60_000)
         level = server.ask("levels/level-1")
         herons = [r["id"] for r in level["changed"] if r["kind"] == "placement" and "eron" in r["name"]]

@@ -32,6 +32,10 @@ class Hands:
             found: dict[str, Any] = json.load(reply)
         return found
 
+    def count(self, thing: str) -> int:
+        """How many items an array or a course has."""
+        return sum(len(r["numbers"]) for r in self.level()["items"][thing])
+
     def row(self, name: str, kind: str | None = None) -> dict[str, Any]:
         """The one row of that name."""
         found = [r for r in self.level()["changed"] if r["name"] == name and kind in (None, r["kind"])]
@@ -121,6 +125,15 @@ class Hands:
         field = card.get_by_role("textbox", name=label, exact=True)
         field.fill(value)
         field.press("Enter")
+
+
+def poses_of(view: dict[str, Any], row: dict[str, Any]) -> list[list[float]]:
+    """Poses of the items of a thing that shows its piece as it is, in their order."""
+    runs = view["items"].get(row["id"])
+    if not runs:
+        return [[*row["position"], *row["turn"], *row["size"]]]
+    found = {n: pose for r in runs if r["mesh"] is None for n, pose in zip(r["numbers"], r["rows"], strict=True)}
+    return [found[n] for n in sorted(found)]
 
 
 _ANY = re.compile(r"\S")

@@ -19,7 +19,7 @@ from able_brick.core.files.write import write_file
 from able_brick.core.shapes.plane import plane
 from tests.core.test_formats import OBJ
 from tests.ui.conftest import Server
-from tests.ui.hands import Hands
+from tests.ui.hands import Hands, poses_of
 
 
 @pytest.fixture
@@ -237,7 +237,7 @@ def corners(hands: Hands, name: str) -> dict[str, np.ndarray]:
     for row in view["changed"]:
         if row.get("piece") != piece["id"]:
             continue
-        for n, pose in enumerate(view["items"].get(row["id"]) or [[*row["position"], *row["turn"], *row["size"]]]):
+        for n, pose in enumerate(poses_of(view, row)):
             out[f"{row['id']}/{n}"] = Rotation.from_quat(pose[3:7]).apply(local * pose[7:10]) + pose[:3]
     return out
 
@@ -429,10 +429,10 @@ def test_a_piece_is_exported_from_its_card(hands: Hands, tmp_path: Path) -> None
 def test_pictures_are_kept_for_the_next_visit(hands: Hands, server: Server) -> None:
     page = hands.page
     pictures = page.get_by_role("list", name="Shelf").locator("img")
-    expect(pictures).to_have_count(18)
+    expect(pictures).to_have_count(22)
     kept: list[int] = []
     page.on("response", lambda r: kept.append(r.status) if "/api/thumbnails/" in r.url else None)
     page.reload()
-    expect(pictures).to_have_count(18)
+    expect(pictures).to_have_count(22)
     assert kept.count(200) >= 18
     assert 204 not in kept

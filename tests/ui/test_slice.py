@@ -14,7 +14,7 @@ from playwright.sync_api import Page, expect
 
 from able_brick.core.files.gltf_read import read_glb
 from tests.ui.conftest import Server
-from tests.ui.hands import Hands
+from tests.ui.hands import Hands, poses_of
 
 ROOT = Path(__file__).parents[2]
 VALIDATE = """
@@ -106,10 +106,10 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     hands.saved(start + 7)
     course = hands.row("Bollard course", "course")
     length = hands.level()["paths"][path["id"]]["length"]
-    assert len(hands.level()["items"][course["id"]]) == int((length - 0.48) / 4) + 1
+    assert hands.count(course["id"]) == int((length - 0.48) / 4) + 1
     hands.number(last, "Spacing", "1.5")
     hands.saved(start + 8)
-    assert len(hands.level()["items"][course["id"]]) == int((length - 0.48) / 1.5) + 1
+    assert hands.count(course["id"]) == int((length - 0.48) / 1.5) + 1
     assert hands.row("Bollard course", "course")["spacing"] == 1.5
 
     # all of it undone and made again: the adjusted course is one step
@@ -153,10 +153,10 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     scene = read_glb(file.read_bytes())
     view = hands.level()
     pieces = {r["name"]: r["facts"] for r in view["changed"] if r["kind"] == "piece"}
-    for part in scene.parts:
-        assert part.mesh.vertex_count == pieces[part.name]["vertices"]
-        assert part.mesh.face_count == pieces[part.name]["faces"]
-        assert part.mesh.triangle_count == pieces[part.name]["triangles"]
+    for part in scene.parts:  # what is bent has been divided
+        assert part.mesh.vertex_count >= pieces[part.name]["vertices"]
+        assert part.mesh.face_count >= pieces[part.name]["faces"]
+        assert part.mesh.triangle_count >= pieces[part.name]["triangles"]
     assert len(scene.instances) == view["summary"]["placements"]
 
     page.get_by_role("button", name=re.compile("^Level Merrow Lock")).click()
@@ -188,7 +188,7 @@ def _bounds(view: dict[str, Any]) -> tuple[list[float], list[float]]:
     for row in view["changed"]:
         if "piece" not in row:
             continue
-        poses = view["items"].get(row["id"]) or [[*row["position"], *row["turn"], *row["size"]]]
+        poses = poses_of(view, row)
         piece = pieces[row["piece"]]
         low, high = np.array(piece["facts"]["low"]), np.array(piece["facts"]["high"])
         grid = np.array([[(low, high)[k >> a & 1][a] for a in range(3)] for k in range(8)]) - piece["pivot"]

@@ -6,9 +6,10 @@ import { hideSelection, showAll, toggleGlass, toggleIsolated } from "./state/mar
 import { tell } from "./state/messages";
 import { openCard, runningStore } from "./state/running";
 import { invertSelection, leaveGroup, openGroup, select, selectionStore } from "./state/selection";
-import { redo, undo } from "./state/steps";
+import { adjustLast, redo, undo } from "./state/steps";
 import { here } from "./state/tree";
 import { type Stage, setView, type ViewMode, viewStore } from "./state/view";
+import { remember, remembered } from "./tools/lastUsed";
 import { pressKey, selectedRows } from "./tools/registry";
 import { runningKey } from "./viewport/input";
 import { endTransition, look, lookBy } from "./viewport/look/looking";
@@ -29,6 +30,19 @@ function stepBack(): void {
 function enterGroup(): void {
   const [row] = selectedRows();
   if (row?.kind === "group") openGroup(row.id);
+}
+
+/** The last step with the next seed, where it has one. */
+function nextSeed(): void {
+  const { last } = levelStore.getState().history;
+  const seed = last?.params.seed;
+  if (last?.adjustable && typeof seed === "number") void adjustLast(last.tool, { ...last.params, seed: seed + 1 });
+}
+
+/** The card of copies that do not share their pieces. */
+function duplicateIndependent(): void {
+  remember("duplicate", { ...remembered("duplicate"), linked: false });
+  openCard("duplicate");
 }
 
 /** Keys whose name is not what they say. */
@@ -52,6 +66,7 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
     "=": () => changeStep(2, levelStore.getState().scene.level?.step ?? 0.5),
     "?": sheets.keys,
     escape: stepBack,
+    ".": nextSeed,
   };
   const shifted: Record<string, () => void> = { l: () => look(true), h: showAll };
   const control: Record<string, () => void> = {
@@ -60,6 +75,7 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
     a: () => select(here()),
     i: invertSelection,
   };
+  const both: Record<string, () => void> = { z: () => void redo(), d: duplicateIndependent };
   const tables: Record<string, Record<string, () => void>> = { Ctrl: control, Shift: shifted };
   for (const key of new Set(tools.flatMap((t) => t.key ?? []))) {
     const same = tools.filter((t) => t.key === key);
@@ -73,7 +89,7 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
     const key = event.key.toLowerCase();
     if ((event.ctrlKey || event.metaKey) && !event.altKey) {
       if (writing && key !== "k") return;
-      const action = event.shiftKey ? (key === "z" ? () => void redo() : undefined) : control[key];
+      const action = event.shiftKey ? both[key] : control[key];
       if (!action) return;
       event.preventDefault();
       action();

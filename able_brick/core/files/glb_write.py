@@ -11,17 +11,15 @@ import numpy.typing as npt
 
 from able_brick.core.files.part import Material, Node, Part, Texture
 from able_brick.core.mesh.hardware import hardware_vertices
-from able_brick.core.mesh.normals import sharp_edges
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 
-_ARRAY, _ELEMENTS = 34962, 34963
+ARRAY, ELEMENTS = 34962, 34963
 _COMPONENT = {"|u1": 5121, "<u2": 5123, "<u4": 5125, "<f4": 5126}
 Json = dict[str, object]
 
 
-class _Binary:
+class Binary:
     """The binary chunk and the accessors into it."""
 
     def __init__(self) -> None:
@@ -62,11 +60,11 @@ class _Binary:
         return {"name": texture.name, "mimeType": texture.media, "bufferView": len(self.views) - 1}
 
 
-def _indices(values: npt.NDArray[np.generic], count: int) -> npt.NDArray[np.generic]:
+def indices(values: npt.NDArray[np.generic], count: int) -> npt.NDArray[np.generic]:
     return values.astype("<u2" if count < 65535 else "<u4")
 
 
-def _primitives(binary: _Binary, mesh: PolyMesh, slots: Sequence[int]) -> tuple[list[Json], npt.NDArray[np.int64]]:
+def _primitives(binary: Binary, mesh: PolyMesh, slots: Sequence[int]) -> tuple[list[Json], npt.NDArray[np.int64]]:
     """One primitive for each material in use, and the place of each hardware vertex in their joined arrays."""
     hardware = hardware_vertices(mesh)
     tris, tri_face = triangulate(mesh)
@@ -80,17 +78,17 @@ def _primitives(binary: _Binary, mesh: PolyMesh, slots: Sequence[int]) -> tuple[
         place[chosen] = total + np.arange(len(chosen))
         corner = hardware.corner[chosen]
         attributes: Json = {
-            "POSITION": binary.add(mesh.positions[hardware.vertex[chosen]].astype("<f4"), target=_ARRAY, limits=True),
-            "NORMAL": binary.add(hardware.normals[chosen].astype("<f4"), target=_ARRAY),
+            "POSITION": binary.add(mesh.positions[hardware.vertex[chosen]].astype("<f4"), target=ARRAY, limits=True),
+            "NORMAL": binary.add(hardware.normals[chosen].astype("<f4"), target=ARRAY),
         }
         if mesh.uv is not None:
-            attributes["TEXCOORD_0"] = binary.add(mesh.uv[corner].astype("<f4"), target=_ARRAY)
+            attributes["TEXCOORD_0"] = binary.add(mesh.uv[corner].astype("<f4"), target=ARRAY)
         if mesh.colour is not None:
-            attributes["COLOR_0"] = binary.add(mesh.colour[corner].astype("<f4"), target=_ARRAY)
+            attributes["COLOR_0"] = binary.add(mesh.colour[corner].astype("<f4"), target=ARRAY)
         index = place[hardware.of_corner[tris[tri_material == material]]].ravel() - total
         primitive: Json = {
             "attributes": attributes,
-            "indices": binary.add(_indices(index, len(chosen)), target=_ELEMENTS),
+            "indices": binary.add(indices(index, len(chosen)), target=ELEMENTS),
             "mode": 4,
             "extras": {"slot": int(material)},
         }
@@ -101,7 +99,7 @@ def _primitives(binary: _Binary, mesh: PolyMesh, slots: Sequence[int]) -> tuple[
     return out, place
 
 
-def _polygons(binary: _Binary, mesh: PolyMesh, place: npt.NDArray[np.int64]) -> Json:
+def _polygons(binary: Binary, mesh: PolyMesh, place: npt.NDArray[np.int64]) -> Json:
     """What triangles alone would lose: faces, vertices, facets, sharp edges."""
     hardware = hardware_vertices(mesh)
     vertex = np.empty(len(place), np.int64)
@@ -118,7 +116,7 @@ def _polygons(binary: _Binary, mesh: PolyMesh, place: npt.NDArray[np.int64]) -> 
     }
 
 
-def _assembled(document: Json, binary: _Binary) -> bytes:
+def assembled(document: Json, binary: Binary) -> bytes:
     if binary.size:
         document["buffers"] = [{"byteLength": binary.size}]
         document["bufferViews"] = binary.views
@@ -154,7 +152,7 @@ def write_glb(parts: Sequence[Part], nodes: Sequence[Node] | None = None, *, nam
     Without nodes each part stands once at the origin. Parts without faces become bare nodes. Polygons, facets and
     sharp edges are kept in extras, so that `read_glb` gives back the same faces; positions are float32 metres.
     """
-    binary = _Binary()
+    binary = Binary()
     materials: list[Material] = []
     meshes: list[Json] = []
     mesh_of: list[int | None] = []
@@ -208,48 +206,4 @@ def write_glb(parts: Sequence[Part], nodes: Sequence[Node] | None = None, *, nam
     ):
         if values:
             document[key] = values
-    return _assembled(document, binary)
-
-
-def write_view_glb(mesh: PolyMesh) -> bytes:
-    """The GLB that the viewport draws: triangles grouped by material (`slot` in extras), then lines.
-
-    Lines come as two primitives over the vertices, marked in extras: `outline` (sharp and border edges) and `inner`
-    (all others). Triangles of a face are consecutive, in face order within each slot; `face` gives the face of each,
-    `vertex` the mesh's vertex of each vertex of the primitive. Lines are over the mesh's own vertices, and `edge` gives
-    the edge of each, as the topology numbers them.
-    """
-    binary = _Binary()
-    primitives, _ = _primitives(binary, mesh, ())
-    _, tri_face = triangulate(mesh)
-    hardware = hardware_vertices(mesh)
-    for primitive in primitives:
-        slot = primitive["extras"]["slot"]  # type: ignore[index]
-        faces = tri_face[mesh.material[tri_face] == slot]
-        of_slot = hardware.vertex[mesh.material[mesh.corner_face[hardware.corner]] == slot]
-        primitive["extras"] = {
-            "slot": slot,
-            "face": binary.add(faces.astype("<u4")),
-            "vertex": binary.add(of_slot.astype("<u4")),
-        }
-    t = topology(mesh)
-    sharp = sharp_edges(mesh)
-    if len(t.edges):
-        position = binary.add(mesh.positions.astype("<f4"), target=_ARRAY, limits=True)
-        for kind, chosen in (("outline", np.flatnonzero(sharp)), ("inner", np.flatnonzero(~sharp))):
-            if len(chosen):
-                index = binary.add(_indices(t.edges[chosen].ravel(), mesh.vertex_count), target=_ELEMENTS)
-                primitives.append(
-                    {
-                        "attributes": {"POSITION": position},
-                        "indices": index,
-                        "mode": 1,
-                        "extras": {"lines": kind, "edge": binary.add(chosen.astype("<u4"))},
-                    }
-                )
-    document: Json = {"asset": {"version": "2.0", "generator": "Able Brick"}, "scene": 0}
-    document["scenes"] = [{"nodes": [0]}]
-    document["nodes"] = [{"mesh": 0}] if primitives else [{"name": "empty"}]
-    if primitives:
-        document["meshes"] = [{"primitives": primitives}]
-    return _assembled(document, binary)
+    return assembled(document, binary)

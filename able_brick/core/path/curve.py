@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Final
 
 import numpy as np
 
@@ -13,21 +12,19 @@ from able_brick.core import tolerances
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import unit
 from able_brick.core.mesh.polymesh import Bools, Floats
+from able_brick.core.path.arc_kernels import FLAT, NODES, WEIGHTS, parameters_of, stations_of
 from able_brick.core.path.radius import radius_of
-
-#: Paths steeper than this are followed, whatever is asked, degrees.
-STEEP: Final = 80.0
-_FLAT: Final = float(np.cos(np.radians(STEEP)))
-_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(8)
 
 
 @dataclass(frozen=True)
 class PathPoint:
-    """A point of a path, metres; handles are offsets from it, None where the span is straight or automatic."""
+    """A point of a path, metres; handles are offsets from it, None where the span is straight or automatic;
+    `sharp` ones get no automatic handles."""
 
     position: tuple[float, float, float]
     handle_in: tuple[float, float, float] | None = None
     handle_out: tuple[float, float, float] | None = None
+    sharp: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,7 +94,13 @@ class Curve:
     @property
     def length(self) -> float:
         """Arc length in metres, within the relative tolerance."""
-        return float(self._table[1][-1])
+        return float(self.cells[1][-1])
+
+    @cached_property
+    def tightest(self) -> Floats | None:
+        """The point (3,) where it bends most, metres; None where all spans are straight."""
+        radius, at = radius_of(self.controls)
+        return self.points(np.array([at]))[0] if 0 <= at <= self.span_count and radius < 1e6 else None
 
     @cached_property
     def smallest_radius(self) -> float:
@@ -118,7 +121,7 @@ class Curve:
     def steep(self, at: Floats) -> Bools:
         """(n) whether it is steeper than `STEEP` at parameters (n)."""
         d = self.derivatives(at)
-        return np.asarray(np.hypot(d[:, 0], d[:, 2]) < _FLAT * np.linalg.norm(d, axis=1))
+        return np.asarray(np.hypot(d[:, 0], d[:, 2]) < FLAT * np.linalg.norm(d, axis=1))
 
     @cached_property
     def ever_steep(self) -> bool:
@@ -128,36 +131,20 @@ class Curve:
 
     def stations(self, at: Floats) -> Floats:
         """Lengths from the start to parameters of any shape, metres; clipped to the path."""
-        knots, sums = self._table
-        t = np.clip(np.asarray(at, np.float64), 0.0, float(self.span_count)).ravel()
-        k = np.clip(np.searchsorted(knots, t, side="right") - 1, 0, len(knots) - 2)
-        out = sums[k] + np.where(t >= knots[k + 1], sums[k + 1] - sums[k], self._arc(knots[k], t))
-        return out.reshape(np.shape(at))
+        knots, sums = self.cells
+        t = np.asarray(at, np.float64)
+        out: Floats = stations_of(t.ravel(), knots, sums, self.controls, self.ground)
+        return out.reshape(t.shape)
 
     def parameters(self, stations: Floats) -> Floats:
         """(n,) parameters at arc lengths `stations` (n,), metres from the start; clipped to the path.
 
         Newton's method on the arc length with bisection as a safeguard.
         """
-        knots, sums = self._table
-        s = np.clip(np.asarray(stations, np.float64), 0.0, self.length)
-        k = np.clip(np.searchsorted(sums, s, side="right") - 1, 0, len(knots) - 2)
-        low, high = knots[k].copy(), knots[k + 1].copy()
-        want = s - sums[k]
-        cell = sums[k + 1] - sums[k]
-        base = low.copy()
-        t = low + (high - low) * np.divide(want, cell, out=np.zeros_like(want), where=cell > 0)
-        for _ in range(40):
-            miss = self._arc(base, t) - want
-            low = np.where(miss <= 0, t, low)
-            high = np.where(miss > 0, t, high)
-            if float(np.abs(miss).max(initial=0.0)) <= 1e-12 * max(self.length, 1.0):
-                break
-            # a knot that ends a span is taken as this span's end, never as the next span's start
-            speed = self._speed(self._inner_derivatives(base, t))
-            step = t - np.divide(miss, speed, out=np.zeros_like(miss), where=speed > 0)
-            t = np.where((step >= low) & (step <= high), step, (low + high) / 2)
-        return t
+        knots, sums = self.cells
+        s = np.ascontiguousarray(stations, np.float64)
+        out: Floats = parameters_of(s, knots, sums, self.controls, self.ground)
+        return out
 
     def _split(self, at: Floats) -> tuple[np.ndarray, Floats]:
         a = np.asarray(at, np.float64)
@@ -180,19 +167,19 @@ class Curve:
         if not self.ground:
             return whole
         flat = np.hypot(d[:, 0], d[:, 2])
-        return np.where(flat < _FLAT * whole, whole, flat)
+        return np.where(flat < FLAT * whole, whole, flat)
 
     def _arc(self, low: Floats, high: Floats) -> Floats:
         """(n,) arc length between parameters of the same span, by Gauss–Legendre."""
         half = (high - low) / 2
-        at = low[:, None] + half[:, None] * (1 + _NODES)
-        d = self._inner_derivatives(np.repeat(low, len(_NODES)), at.ravel())
+        at = low[:, None] + half[:, None] * (1 + NODES)
+        d = self._inner_derivatives(np.repeat(low, len(NODES)), at.ravel())
         speed = self._speed(d).reshape(at.shape)
-        out: Floats = (speed * _WEIGHTS).sum(axis=1) * half
+        out: Floats = (speed * WEIGHTS).sum(axis=1) * half
         return out
 
     @cached_property
-    def _table(self) -> tuple[Floats, Floats]:
+    def cells(self) -> tuple[Floats, Floats]:
         """Knots (K+1) in the parameter and arc length (K+1) up to each; cells are halved until they agree."""
         done: list[tuple[Floats, Floats]] = []
         low = np.arange(self.span_count, dtype=np.float64)
@@ -247,7 +234,7 @@ def curve(points: Sequence[PathPoint], *, closed: bool = False, smooth: bool = F
     into: list[Floats | None] = [None if q.handle_in is None else np.array(q.handle_in) for q in points]
     if smooth:
         for k in range(n):
-            if points[k].handle_in is not None or points[k].handle_out is not None:
+            if points[k].sharp or points[k].handle_in is not None or points[k].handle_out is not None:
                 continue
             if closed or 0 < k < n - 1:
                 direction = unit(p[(k + 1) % n] - p[k - 1])

@@ -1,27 +1,14 @@
-"""Directions that travel along a path."""
+"""What is upright beside a path, and turns from directions."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import numba
 import numpy as np
-from numba import njit
 
 from able_brick.core.mesh.normals import unit
 from able_brick.core.mesh.polymesh import Floats
-from able_brick.core.path.curve import Curve
 
 UP = np.array([0.0, 1.0, 0.0])
-
-
-@dataclass(frozen=True, eq=False)
-class Frames:
-    """Points (n,3) and unit directions (n,3): tangent, side (left of the way one walks), up = tangent × side."""
-
-    points: Floats
-    tangent: Floats
-    side: Floats
-    up: Floats
 
 
 def upright_sides(tangent: Floats) -> Floats:
@@ -35,53 +22,25 @@ def upright_sides(tangent: Floats) -> Floats:
     return unit(cross[last])
 
 
-def upright(curve: Curve, stations: Floats) -> Frames:
-    """Frames at arc lengths (n,), metres: up stays as near to world Y as the tangent allows."""
-    at = curve.parameters(stations)
-    tangent = curve.tangents(at)
-    side = upright_sides(tangent)
-    return Frames(curve.points(at), tangent, side, np.cross(tangent, side))
-
-
-def following(curve: Curve, stations: Floats) -> Frames:
-    """Rotation-minimising frames at rising arc lengths (n,), metres.
-
-    Source: Wang, Jüttler, Zheng & Liu 2008, Computation of rotation minimizing frames, by double reflection, with
-    samples added between the stations. On a closed path the closing twist is spread evenly over the length.
-    """
-    stations = np.asarray(stations, np.float64)
-    extra = np.linspace(0.0, curve.length, 32 * curve.span_count + 1)
-    every = np.unique(np.concatenate([extra, stations]))
-    at = curve.parameters(every)
-    points, tangent = curve.points(at), curve.tangents(at)
-    first = upright_sides(tangent[:1])[0]
-    first = unit(first - tangent[0] * float(first @ tangent[0]))
-    side = _reflect(points, tangent, first)
-    if curve.closed:
-        back = side[-1] - tangent[0] * float(side[-1] @ tangent[0])
-        angle = np.arctan2(float(np.cross(back, first) @ tangent[0]), float(back @ first))
-        turn = angle * every / curve.length
-        across = np.cross(tangent, side)
-        side = np.cos(turn)[:, None] * side + np.sin(turn)[:, None] * across
-    index = np.searchsorted(every, stations)
-    return Frames(points[index], tangent[index], side[index], np.cross(tangent[index], side[index]))
-
-
-@njit(cache=True, nogil=True)
-def _reflect(points: Floats, tangent: Floats, first: Floats) -> Floats:
-    side = np.empty_like(points)
-    side[0] = first
-    for i in range(len(points) - 1):
-        v1 = points[i + 1] - points[i]
-        c1 = v1 @ v1
-        if c1 < 1e-24:
-            side[i + 1] = side[i]
-            continue
-        r = side[i] - (2.0 / c1) * (v1 @ side[i]) * v1
-        t = tangent[i] - (2.0 / c1) * (v1 @ tangent[i]) * v1
-        v2 = tangent[i + 1] - t
-        c2 = v2 @ v2
-        s = r if c2 < 1e-24 else r - (2.0 / c2) * (v2 @ r) * v2
-        s = s - (s @ tangent[i + 1]) * tangent[i + 1]
-        side[i + 1] = s / np.sqrt(s @ s)
-    return side
+@numba.njit(cache=True, nogil=True)
+def turns_of(x: Floats, y: Floats, z: Floats) -> Floats:
+    """(n,4) unit quaternions xyzw, w ≥ 0, of the turns whose axes are x, y, z (n,3) each. After Shepperd 1978."""
+    out = np.empty((len(x), 4))
+    for i in range(len(x)):
+        a, b, c = x[i, 0], y[i, 1], z[i, 2]
+        trace = a + b + c
+        q = out[i]
+        if trace >= a and trace >= b and trace >= c:
+            q[0], q[1], q[2], q[3] = y[i, 2] - z[i, 1], z[i, 0] - x[i, 2], x[i, 1] - y[i, 0], 1.0 + trace
+        elif a >= b and a >= c:
+            q[0], q[1], q[2], q[3] = 1.0 + a - b - c, x[i, 1] + y[i, 0], z[i, 0] + x[i, 2], y[i, 2] - z[i, 1]
+        elif b >= c:
+            q[0], q[1], q[2], q[3] = x[i, 1] + y[i, 0], 1.0 + b - a - c, y[i, 2] + z[i, 1], z[i, 0] - x[i, 2]
+        else:
+            q[0], q[1], q[2], q[3] = z[i, 0] + x[i, 2], y[i, 2] + z[i, 1], 1.0 + c - a - b, x[i, 1] - y[i, 0]
+        size = np.sqrt(q[0] ** 2 + q[1] ** 2 + q[2] ** 2 + q[3] ** 2)
+        if q[3] < 0:
+            size = -size
+        for k in range(4):
+            q[k] /= size
+    return out

@@ -129,16 +129,17 @@ def _grain(controls):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def _walk(controls, closed, fastest, grain, stride, gap, count, ends):  # type: ignore[no-untyped-def]
-    """Fill ends (count,2) with the parameters of strides with gaps between them; where the last one ends, or NaN."""
-    t = 0.0
+def _walk(controls, closed, fastest, grain, begin, lengths, factor, gap, whole, ends):  # type: ignore[no-untyped-def]
+    """Fill ends (n,2) with the parameters of strides with gaps between them; where the last one ends, or NaN."""
+    t = begin
+    count = len(lengths)
     for k in range(count):
         ends[k, 0] = t
-        t = _stride(controls, closed, fastest, grain, t, stride, 1)
+        t = _stride(controls, closed, fastest, grain, t, lengths[k] * factor, 1)
         if not math.isfinite(t):
             return np.nan
         ends[k, 1] = t
-        if k < count - 1 or closed:
+        if k < count - 1 or whole:
             t = _stride(controls, closed, fastest, grain, t, abs(gap), 1 if gap >= 0 else -1)
             if not math.isfinite(t):
                 return np.nan
@@ -146,53 +147,53 @@ def _walk(controls, closed, fastest, grain, stride, gap, count, ends):  # type: 
 
 
 @numba.njit(cache=True, nogil=True)
-def _beyond(controls, closed, t):  # type: ignore[no-untyped-def]
-    """How far a parameter is beyond the path's end, metres; negative before it."""
+def _beyond(controls, closed, t, end):  # type: ignore[no-untyped-def]
+    """How far a parameter is beyond another, metres; negative before it."""
     p, d, q = np.empty(3), np.empty(3), np.empty(3)
-    end = float(len(controls))
     _at(controls, closed, t, p, d)
-    _at(controls, closed, end if not closed else 0.0, q, d)
+    _at(controls, closed, end, q, d)
     away = math.sqrt((p[0] - q[0]) ** 2 + (p[1] - q[1]) ** 2 + (p[2] - q[2]) ** 2)
     # whole spans in between count as well, so that a path that comes back to its end is not mistaken for it
     return (away + max(t - end - 0.5, 0.0)) if t >= end else -(away + max(end - t - 0.5, 0.0))
 
 
 @numba.njit(cache=True, nogil=True)
-def _fitted(controls, closed, stride, gap, count, ends):  # type: ignore[no-untyped-def]
-    """The one length of stride with which so many end at the path's end; NaN where none is found."""
+def _fitted(controls, closed, begin, end, whole, lengths, factor, gap, ends):  # type: ignore[no-untyped-def]
+    """The one factor of all lengths with which the last stride ends where the path does; NaN where none is found."""
     fastest, grain = _fastest(controls), _grain(controls)
     low, high = 0.0, 0.0
     f_low, f_high = 0.0, 0.0
     for k in range(60):
-        t = _walk(controls, closed, fastest, grain, stride, gap, count, ends)
+        t = _walk(controls, closed, fastest, grain, begin, lengths, factor, gap, whole, ends)
         if not math.isfinite(t):
             return np.nan
-        f = _beyond(controls, closed, t)
+        f = _beyond(controls, closed, t, end)
         if f == 0.0:
-            return stride
+            return factor
         if f > 0.0:
-            high, f_high = stride, f
+            high, f_high = factor, f
             if low > 0.0:
                 break
-            stride *= 0.985 if k < 20 else 0.9
+            factor *= 0.985 if k < 20 else 0.9
         else:
-            low, f_low = stride, f
+            low, f_low = factor, f
             if high > 0.0:
                 break
-            stride *= 1.015 if k < 20 else 1.1
+            factor *= 1.015 if k < 20 else 1.1
     if low <= 0.0 or high <= 0.0:
         return np.nan
     side = 0
+    longest = lengths.max()
     for k in range(80):
         middle = (low * f_high - high * f_low) / (f_high - f_low)
         if k % 12 == 11 or not low < middle < high:
             middle = (low + high) / 2
-        t = _walk(controls, closed, fastest, grain, middle, gap, count, ends)
+        t = _walk(controls, closed, fastest, grain, begin, lengths, middle, gap, whole, ends)
         if not math.isfinite(t):
             return np.nan
-        f = _beyond(controls, closed, t)
-        if abs(f) <= 4 * grain * math.sqrt(count) or high - low <= 4e-16 * high:
-            return middle if abs(f) <= 1e-9 * max(1.0, stride) else np.nan
+        f = _beyond(controls, closed, t, end)
+        if abs(f) <= 4 * grain * math.sqrt(len(lengths)) or high - low <= 4e-16 * high:
+            return middle if abs(f) <= 1e-9 * max(1.0, middle * longest) else np.nan
         if f > 0.0:
             high, f_high = middle, f
             if side == 1:
@@ -207,34 +208,39 @@ def _fitted(controls, closed, stride, gap, count, ends):  # type: ignore[no-unty
 
 
 @numba.njit(cache=True, nogil=True)
-def _ahead(controls, closed, starts, length, out):  # type: ignore[no-untyped-def]
+def _ahead(controls, closed, starts, lengths, out):  # type: ignore[no-untyped-def]
     fastest, grain = _fastest(controls), _grain(controls)
     for k in range(len(starts)):
-        out[k] = _stride(controls, closed, fastest, grain, starts[k], abs(length), 1 if length > 0 else -1)
+        way = 1 if lengths[k] > 0 else -1
+        out[k] = _stride(controls, closed, fastest, grain, starts[k], abs(lengths[k]), way)
 
 
 def fitted_strides(
-    controls: Floats, *, closed: bool, first: float, gap: float, count: int
+    controls: Floats, lengths: Floats, *, closed: bool, begin: float, end: float, whole: bool, first: float, gap: float
 ) -> tuple[float, Floats] | None:
-    """Equal straight strides from the start to the very end of spans (S,4,3), gaps (m, negative: overlaps) between.
+    """Straight strides from parameter `begin` to the very `end` of spans (S,4,3), gaps (m, negative: overlaps) between.
 
-    `first` is a length (m) to begin the search with. The length found, and the parameters (count,2) at which each
-    begins and ends; None where there is no such walk: on paths that wind more tightly than the strides are long.
+    Their lengths (n, m) are all made longer by one factor; `first` is one to begin the search with. `closed`: the path
+    goes round; `whole`: there is a gap behind the last stride too, as after a whole round. The factor found, and the
+    parameters (n,2) at which each begins and ends; None where there is no such walk: on paths that wind more tightly
+    than the strides are long.
     """
-    ends = np.empty((count, 2))
-    stride = float(_fitted(np.ascontiguousarray(controls), closed, first, gap, count, ends))
-    if not math.isfinite(stride) or not (ends[:, 1] > ends[:, 0]).all():
+    ends = np.empty((len(lengths), 2))
+    held = np.ascontiguousarray(lengths, np.float64)
+    factor = float(_fitted(np.ascontiguousarray(controls), closed, begin, end, whole, held, first, gap, ends))
+    if not math.isfinite(factor) or not (ends[:, 1] > ends[:, 0]).all():
         return None
-    if not closed:
-        ends[-1, 1] = len(controls)
-    return stride, ends
+    if not whole:
+        ends[-1, 1] = end
+    return factor, ends
 
 
-def strides_from(controls: Floats, starts: Floats, length: float, *, closed: bool) -> Floats:
-    """(n) the parameters at which straight strides of a length from parameters (n) end; NaN where there is none.
+def strides_from(controls: Floats, starts: Floats, lengths: Floats | float, *, closed: bool) -> Floats:
+    """(n) the parameters at which straight strides from parameters (n) end; NaN where there is none.
 
-    The length is in metres; negative goes backward.
+    The lengths (n) are in metres; negative goes backward.
     """
     out = np.empty(len(starts))
-    _ahead(np.ascontiguousarray(controls), closed, np.ascontiguousarray(starts, np.float64), length, out)
+    far = np.ascontiguousarray(np.broadcast_to(np.asarray(lengths, np.float64), (len(starts),)))
+    _ahead(np.ascontiguousarray(controls), closed, np.ascontiguousarray(starts, np.float64), far, out)
     return out

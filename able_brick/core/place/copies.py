@@ -1,4 +1,4 @@
-"""Grid snapping, repeated copies, line arrays."""
+"""Grid snapping and repeated copies."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import numpy as np
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats
-from able_brick.core.place.pose import Poses, Quaternion, Vector, rotation, vector
+from able_brick.core.place.pose import Vector, vector
 from able_brick.core.text import grouped
 
 #: More things than this in one run are refused.
@@ -40,20 +40,3 @@ def repeated(position: Vector, offset: Sequence[float] | Floats, count: int) -> 
     """(count,3) positions of the copies of a thing, the k-th displaced by k times the offset, k from 1."""
     check_items(count, "The run of copies")
     return np.asarray(position) + np.arange(1, count + 1)[:, None] * np.asarray(offset, np.float64)
-
-
-def line(
-    position: Vector, turn: Quaternion, size: Vector, *, direction: Sequence[float], pitch: float, count: int
-) -> Poses:
-    """A line of `count` poses from the first one, `pitch` metres apart along a direction in the thing's own axes.
-
-    The first pose is exactly the given one. Raises GeometryError for absurd counts or a direction of no length.
-    """
-    check_items(count, "The line")
-    d = np.asarray(direction, np.float64)
-    length = float(np.linalg.norm(d))
-    if not length > 0:
-        raise GeometryError("The line has no direction; choose an axis.")
-    step = rotation(turn).apply(d / length) * pitch
-    positions = np.asarray(position) + np.arange(count)[:, None] * step
-    return Poses.of(positions, np.asarray(turn), np.asarray(size))

@@ -13,11 +13,10 @@ from scipy.spatial.transform import Rotation
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, plain
-from able_brick.core.place.pose import ORIGIN, Poses
+from able_brick.core.place.pose import ORIGIN
 
 if TYPE_CHECKING:
-    from able_brick.level.rows.path import Path
-    from able_brick.level.rows.piece import Piece
+    from able_brick.level.rows.shown import Around, Shown
 
 Number = Annotated[float, Field(ge=-1e7, le=1e7)]
 Vector = tuple[Number, Number, Number]
@@ -62,6 +61,12 @@ class Scaling:
     axes: Rotation
     about: Floats
 
+    def matrix(self) -> Floats:
+        """It as a matrix (3,3)."""
+        turn = self.axes.as_matrix()
+        out: Floats = turn @ np.diag(self.factors) @ turn.T
+        return out
+
     def vector(self, v: Vector | Floats) -> Floats:
         """A direction (3,) after it."""
         out: Floats = self.axes.apply(self.axes.inv().apply(np.asarray(v, np.float64)) * self.factors)
@@ -95,8 +100,17 @@ class Thing(Row):
         """What a copy has instead, where what it needs is copied with it: new ids by old ones."""
         return {} if self.group is None else {"group": ids.get(self.group, self.group)}
 
-    def poses(self, piece: Piece | None, path: Path | None) -> Poses | None:
-        """Every item that it shows of its piece, along its path; None where it shows none.
+    @property
+    def pieces(self) -> tuple[str, ...]:
+        """The pieces that it shows, each once."""
+        return ()
+
+    def with_piece(self, old: str, new: str) -> Self:
+        """It with another piece in the place of one that it shows."""
+        return self
+
+    def shown(self, around: Around) -> Shown | None:
+        """Every item that it shows, as if it stood in no group; None where it shows none.
 
         Raises GeometryError for what cannot be.
         """

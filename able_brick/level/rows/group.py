@@ -4,17 +4,21 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal, Self
 
+import numpy as np
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.pose import IDENTITY, ORIGIN, rotation
+from able_brick.level.rows.array import Repeat
 from able_brick.level.rows.base import Quaternion, Scaling, Thing, Vector
 
 
 class Group(Thing):
     """Things moved as one, and the group's own pivot in the world.
 
-    What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing.
+    What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing. `repeat`
+    shows all of it again and again, along the group's axes; `mirror` shows it a second time, across the plane through
+    its pivot that is at right angles to one of its axes.
     """
 
     kind: Literal["group"] = "group"
@@ -22,13 +26,20 @@ class Group(Thing):
 
     position: Vector = ORIGIN
     turn: Quaternion = IDENTITY
+    repeat: Repeat | None = None
+    left_out: tuple[int, ...] = ()
+    mirror: Literal["x", "y", "z"] | None = None
 
     def moved(self, motion: Motion) -> Self:
         position, turn = motion.stand(self.position, self.turn)
         return self.changed(position=position, turn=turn)
 
     def sized(self, scaling: Scaling) -> Self:
-        return self.changed(position=scaling.point(self.position))
+        if self.repeat is None:
+            return self.changed(position=scaling.point(self.position))
+        own = np.diag(self.own_axes.inv().as_matrix() @ scaling.matrix() @ self.own_axes.as_matrix())
+        repeat = Repeat.model_validate({**dict(self.repeat), **self.repeat.scaled(own)})
+        return self.changed(position=scaling.point(self.position), repeat=repeat)
 
     @property
     def anchor(self) -> Vector:

@@ -10,21 +10,47 @@ from pydantic import BaseModel, ConfigDict
 from able_brick.core.cache import ByteCache
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path.curve import Curve, PathPoint, curve
+from able_brick.core.path.guide import Guide
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.pose import vector
-from able_brick.level.rows.base import Scaling, Thing, Vector
+from able_brick.level.rows.base import Number, Scaling, Thing, Vector
 
 _CURVES: ByteCache[Curve] = ByteCache(32 * 2**20, lambda c: c.nbytes)
+_GUIDES: ByteCache[Guide] = ByteCache(64 * 2**20, lambda g: 4096 + 3200 * g.curve.span_count)
 
 
 class Point(BaseModel):
-    """A point of a path; handles are offsets, None where the span is straight or automatic."""
+    """A point of a path; handles are offsets, None where the span is straight or automatic. `roll` leans what is laid
+    there about the way, degrees; `sharp` points of a smooth path are corners."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     position: Vector
     handle_in: Vector | None = None
     handle_out: Vector | None = None
+    roll: Number = 0.0
+    sharp: bool = False
+
+    def changed(self, **values: object) -> Point:
+        """The point with other values, validated anew."""
+        return Point.model_validate({**dict(self), **values})
+
+    def with_places(
+        self,
+        position: Vector,
+        handle_in: Vector | None,
+        handle_out: Vector | None,
+        *,
+        roll: float | None = None,
+    ) -> Point:
+        """The point elsewhere, with other handles."""
+        return Point(
+            position=position,
+            handle_in=handle_in,
+            handle_out=handle_out,
+            roll=self.roll if roll is None else roll,
+            sharp=self.sharp,
+        )
 
 
 class Path(Thing):
@@ -41,10 +67,20 @@ class Path(Thing):
         """The curve itself."""
 
         def made() -> Curve:
-            points = [PathPoint(p.position, p.handle_in, p.handle_out) for p in self.points]
+            points = [PathPoint(p.position, p.handle_in, p.handle_out, p.sharp) for p in self.points]
             return curve(points, closed=self.closed, smooth=self.smooth)
 
         return _CURVES.get((self.points, self.closed, self.smooth), made)
+
+    def guide(self, *, upright: bool, sideways: float = 0.0, up: float = 0.0) -> Guide:
+        """The curve with what is up on it, for what is laid along it."""
+
+        def made() -> Guide:
+            own = self.curve()
+            roll = np.radians([p.roll for p in self.points])
+            return Guide(own.on_ground if upright else own, upright, roll, sideways, up)
+
+        return _GUIDES.get((self.points, self.closed, self.smooth, upright, sideways, up), made)
 
     def drawn(self) -> Floats:
         return self.curve().drawn()
@@ -55,10 +91,8 @@ class Path(Thing):
 
         return self.changed(
             points=tuple(
-                Point(
-                    position=vector(motion.point(np.asarray(p.position, np.float64))),
-                    handle_in=turned(p.handle_in),
-                    handle_out=turned(p.handle_out),
+                p.with_places(
+                    vector(motion.point(np.asarray(p.position, np.float64))), turned(p.handle_in), turned(p.handle_out)
                 )
                 for p in self.points
             )
@@ -67,10 +101,10 @@ class Path(Thing):
     def sized(self, scaling: Scaling) -> Self:
         return self.changed(
             points=tuple(
-                Point(
-                    position=scaling.point(p.position),
-                    handle_in=None if p.handle_in is None else vector(scaling.vector(p.handle_in)),
-                    handle_out=None if p.handle_out is None else vector(scaling.vector(p.handle_out)),
+                p.with_places(
+                    scaling.point(p.position),
+                    None if p.handle_in is None else vector(scaling.vector(p.handle_in)),
+                    None if p.handle_out is None else vector(scaling.vector(p.handle_out)),
                 )
                 for p in self.points
             )

@@ -82,7 +82,8 @@ class Piece(Row):
     """A reusable mesh on the shelf.
 
     `pivot` is in the mesh's coordinates; `axes` turns the mesh's axes into the pivot's. `dimensions` are live as long
-    as the piece has the mesh that they made; afterwards they are the way back.
+    as the piece has the mesh that they made; afterwards they are the way back. `twin` is the piece that it is the
+    mirror image of, along X.
     """
 
     kind: Literal["piece"] = "piece"
@@ -96,6 +97,7 @@ class Piece(Row):
     slim: SlimOrigin | None = None
     tags: tuple[str, ...] = ()
     dimensions: Dimensions | None = None
+    twin: str | None = None
 
     @property
     def live(self) -> bool:

@@ -7,8 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from able_brick.core.place.pose import Poses
-from able_brick.level.rows.path import Path
-from able_brick.level.rows.piece import Piece
+from able_brick.level.rows.shown import Around, Look, Shown
 from able_brick.level.rows.standing import Standing
 
 
@@ -18,7 +17,8 @@ class Placement(Standing):
     kind: Literal["placement"] = "placement"
     words: ClassVar[str] = "a placement"
 
-    def poses(self, piece: Piece | None, path: Path | None) -> Poses | None:
+    def shown(self, around: Around) -> Shown | None:
+        piece = around.piece(self.piece)
         if piece is None:
             return None
-        return Poses.of(np.array([self.position]), np.array(self.turn), np.array(self.size))
+        return Shown.of(Look(piece), Poses.of(np.array([self.position]), np.array(self.turn), np.array(self.size)))

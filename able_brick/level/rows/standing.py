@@ -26,6 +26,13 @@ class Standing(Thing):
     def needs(self) -> tuple[tuple[str, str], ...]:
         return (("piece", self.piece), *super().needs())
 
+    @property
+    def pieces(self) -> tuple[str, ...]:
+        return (self.piece,)
+
+    def with_piece(self, old: str, new: str) -> Self:
+        return self.changed(piece=new) if self.piece == old else self
+
     def moved(self, motion: Motion) -> Self:
         position, turn = motion.stand(self.position, self.turn)
         return self.changed(position=position, turn=turn)

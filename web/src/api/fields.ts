@@ -20,6 +20,11 @@ export interface Field {
     | "vector"
     | "anchor"
     | "piece"
+    | "pieces"
+    | "course"
+    | "path"
+    | "axes"
+    | "seed"
     | "group"
     | "shape"
     | "feature"
@@ -29,6 +34,8 @@ export interface Field {
   unit?: string;
   step?: number;
   empty: boolean;
+  /** The heading under which it is folded away; none for what is always in sight. */
+  section?: string;
   when: Record<string, string[]>;
 }
 
@@ -46,10 +53,25 @@ interface Schema {
   unit?: string;
   step?: number;
   widget?: string;
+  section?: string;
   when?: Record<string, string[]>;
 }
 
-const WIDGETS = ["anchor", "piece", "group", "shape", "feature", "feature at", "words", "none"] as const;
+const WIDGETS = [
+  "anchor",
+  "piece",
+  "pieces",
+  "course",
+  "path",
+  "axes",
+  "seed",
+  "group",
+  "shape",
+  "feature",
+  "feature at",
+  "words",
+  "none",
+] as const;
 
 const kindOf = (schema: Schema, widget: string | undefined): Field["kind"] => {
   if (widget && (WIDGETS as readonly string[]).includes(widget)) return widget as Field["kind"];
@@ -80,6 +102,7 @@ export function fieldsOf(tool: Described): Field[] {
         unit: outer.unit,
         step: outer.step,
         empty: Boolean(outer.anyOf?.some((s) => s.type === "null")),
+        section: outer.section,
         when: outer.when ?? {},
       };
     });

@@ -750,6 +750,157 @@ export interface components {
             thickness: number;
         };
         /**
+         * Array
+         * @description Live repetition of a piece along its own axes. `others` are items where something else stands, or nothing.
+         */
+        Array: {
+            /**
+             * Axis
+             * @default x
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z" | "-x" | "-y" | "-z";
+            /**
+             * Count
+             * @default 3
+             */
+            count: number;
+            /**
+             * Form
+             * @default line
+             * @enum {string}
+             */
+            form: "line" | "grid" | "ring";
+            /** Group */
+            group?: string | null;
+            /**
+             * Heading
+             * @default 0
+             */
+            heading: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "array";
+            /**
+             * Layer Spacing
+             * @default 1
+             */
+            layer_spacing: number;
+            /**
+             * Layers
+             * @default 1
+             */
+            layers: number;
+            /** Level */
+            level: string;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Others
+             * @default []
+             */
+            others: components["schemas"]["OtherItem"][];
+            /** Piece */
+            piece: string;
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Radius
+             * @default 4
+             */
+            radius: number;
+            /**
+             * Ring About
+             * @default y
+             * @enum {string}
+             */
+            ring_about: "x" | "y" | "z";
+            /**
+             * Row Spacing
+             * @default 1
+             */
+            row_spacing: number;
+            /**
+             * Rows
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Spacing
+             * @default 1
+             */
+            spacing: number;
+            /**
+             * Spacing By
+             * @default lengths
+             * @enum {string}
+             */
+            spacing_by: "lengths" | "metres" | "fitted";
+            /**
+             * Sweep
+             * @default 360
+             */
+            sweep: number;
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            turn: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Turned
+             * @default true
+             */
+            turned: boolean;
+        };
+        /**
          * Body
          * @description A player as it begins, metres and degrees: how high a step it takes without a jump, and how much it sees.
          */
@@ -952,10 +1103,38 @@ export interface components {
             top_radius: number;
         };
         /**
+         * CornerTurn
+         * @description Which way a piece in a corner looks.
+         * @enum {string}
+         */
+        CornerTurn: "halfway" | "as the path comes";
+        /**
          * Course
-         * @description Pieces laid along a path, live; lengths in metres.
+         * @description Pieces laid along a path, live; lengths in metres, angles in degrees.
+         *
+         *     `piece` and then `pattern` are repeated; `first`, `last` and `corner` stand at the ends and where the path turns by
+         *     `corner_angle` or more: runs do not go over such corners. `stations` is a course on the same path whose items begin
+         *     and end where these do; `between` is a second path to which sides reach. `mirrored` changes left and right.
          */
         Course: {
+            /**
+             * Bend
+             * @default false
+             */
+            bend: boolean;
+            /** Between */
+            between?: string | null;
+            /** Corner */
+            corner?: string | null;
+            /**
+             * Corner Angle
+             * @default 180
+             */
+            corner_angle: number;
+            /** @default as the path comes */
+            corner_turn: components["schemas"]["CornerTurn"];
+            /** First */
+            first?: string | null;
             /** @default fill */
             fit: components["schemas"]["Fit"];
             /**
@@ -982,6 +1161,8 @@ export interface components {
              * @enum {string}
              */
             kind: "course";
+            /** Last */
+            last?: string | null;
             /** Level */
             level: string;
             /**
@@ -989,6 +1170,11 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
             /** Name */
             name: string;
             /**
@@ -996,8 +1182,18 @@ export interface components {
              * @default 10
              */
             number: number;
+            /**
+             * Others
+             * @default []
+             */
+            others: components["schemas"]["Other"][];
             /** Path */
             path: string;
+            /**
+             * Pattern
+             * @default []
+             */
+            pattern: string[];
             /** Piece */
             piece: string;
             /** @default auto */
@@ -1014,6 +1210,8 @@ export interface components {
             spacing: number;
             /** @default upright */
             stand: components["schemas"]["Stand"];
+            /** Stations */
+            stations?: string | null;
             /**
              * Up
              * @default 0
@@ -1079,15 +1277,15 @@ export interface components {
         };
         /**
          * Delta
-         * @description Everything that differs after a change. `items` holds rows of ten: position, turn xyzw, size.
+         * @description Everything that differs after a change. `items` is what is drawn of arrays and courses.
          */
         Delta: {
             /** Changed */
-            changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["LineArray"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
+            changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["Array"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
             history: components["schemas"]["HistoryView"];
             /** Items */
             items: {
-                [key: string]: number[][];
+                [key: string]: components["schemas"]["RunView"][];
             };
             /** Level */
             level: string;
@@ -1370,11 +1568,24 @@ export interface components {
         };
         /**
          * Finding
-         * @description One thing worth the artist's attention: a closed code, the thing, a sentence.
+         * @description One thing worth the artist's attention: a closed code, the thing, a sentence; where it is in the level,
+         *     metres, and a short label for there; and the step that would mend it.
          */
         Finding: {
             /** Code */
             code: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Place */
+            place?: [
+                number,
+                number,
+                number
+            ] | null;
+            remedy?: components["schemas"]["Remedy"] | null;
             /** Text */
             text: string;
             /** Thing */
@@ -1465,7 +1676,9 @@ export interface components {
          * Group
          * @description Things moved as one, and the group's own pivot in the world.
          *
-         *     What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing.
+         *     What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing. `repeat`
+         *     shows all of it again and again, along the group's axes; `mirror` shows it a second time, across the plane through
+         *     its pivot that is at right angles to one of its axes.
          */
         Group: {
             /** Group */
@@ -1482,6 +1695,11 @@ export interface components {
              * @enum {string}
              */
             kind: "group";
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: number[];
             /** Level */
             level: string;
             /**
@@ -1489,6 +1707,8 @@ export interface components {
              * @default false
              */
             locked: boolean;
+            /** Mirror */
+            mirror?: ("x" | "y" | "z") | null;
             /** Name */
             name: string;
             /**
@@ -1504,6 +1724,7 @@ export interface components {
                 number,
                 number
             ];
+            repeat?: components["schemas"]["Repeat"] | null;
             /**
              * Turn
              * @default [
@@ -1684,6 +1905,8 @@ export interface components {
         /**
          * LevelRow
          * @description A level and its settings, metres; `home` is where the view starts: the eye and what it looks at.
+         *
+         *     `copied` are the last copy's source, or the copy before, and the copy: what one more goes on from.
          */
         LevelRow: {
             /**
@@ -1691,6 +1914,11 @@ export interface components {
              * @default 180000
              */
             budget: number;
+            /** Copied */
+            copied?: [
+                string,
+                string
+            ] | null;
             /** Home */
             home?: [
                 [
@@ -1754,11 +1982,11 @@ export interface components {
          */
         LevelView: {
             /** Changed */
-            changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["LineArray"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
+            changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["Array"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
             history: components["schemas"]["HistoryView"];
             /** Items */
             items: {
-                [key: string]: number[][];
+                [key: string]: components["schemas"]["RunView"][];
             };
             /** Level */
             level: string;
@@ -1775,100 +2003,6 @@ export interface components {
             /** Select */
             select: string[] | null;
             summary: components["schemas"]["Summary"];
-        };
-        /**
-         * LineArray
-         * @description Live repetition along one of the first item's own axes; spacing in piece lengths or in metres.
-         */
-        LineArray: {
-            /**
-             * Axis
-             * @default x
-             * @enum {string}
-             */
-            axis: "x" | "y" | "z" | "-x" | "-y" | "-z";
-            /**
-             * Count
-             * @default 3
-             */
-            count: number;
-            /** Group */
-            group?: string | null;
-            /**
-             * Hidden
-             * @default false
-             */
-            hidden: boolean;
-            /** Id */
-            id: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "array";
-            /** Level */
-            level: string;
-            /**
-             * Locked
-             * @default false
-             */
-            locked: boolean;
-            /** Name */
-            name: string;
-            /** Piece */
-            piece: string;
-            /**
-             * Position
-             * @default [
-             *       0,
-             *       0,
-             *       0
-             *     ]
-             */
-            position: [
-                number,
-                number,
-                number
-            ];
-            /**
-             * Size
-             * @default [
-             *       1,
-             *       1,
-             *       1
-             *     ]
-             */
-            size: [
-                number,
-                number,
-                number
-            ];
-            /**
-             * Spacing
-             * @default 1
-             */
-            spacing: number;
-            /**
-             * Spacing By
-             * @default lengths
-             * @enum {string}
-             */
-            spacing_by: "lengths" | "metres";
-            /**
-             * Turn
-             * @default [
-             *       0,
-             *       0,
-             *       0,
-             *       1
-             *     ]
-             */
-            turn: [
-                number,
-                number,
-                number,
-                number
-            ];
         };
         /**
          * MaterialSheet
@@ -2000,6 +2134,32 @@ export interface components {
             path: string;
         };
         /**
+         * Other
+         * @description What stands at one place of a course instead: another piece, or nothing. Items are counted along each run from
+         *     corner to corner; `item` −1 is the piece in the corner before the run.
+         */
+        Other: {
+            /** Item */
+            item: number;
+            /** Piece */
+            piece?: string | null;
+            /**
+             * Run
+             * @default 0
+             */
+            run: number;
+        };
+        /**
+         * OtherItem
+         * @description What stands instead of one item: another piece, or nothing.
+         */
+        OtherItem: {
+            /** Item */
+            item: number;
+            /** Piece */
+            piece?: string | null;
+        };
+        /**
          * PartSheet
          * @description One part of a file: its name and counts.
          */
@@ -2064,7 +2224,7 @@ export interface components {
         };
         /**
          * PathView
-         * @description A path as it is drawn, point by point; metres. No smallest radius where it is straight.
+         * @description A path as it is drawn, point by point; metres. No smallest radius, and no place of it, where it is straight.
          */
         PathView: {
             /** Length */
@@ -2073,13 +2233,16 @@ export interface components {
             line: number[][];
             /** Smallest Radius */
             smallest_radius: number | null;
+            /** Tightest */
+            tightest?: number[] | null;
         };
         /**
          * Piece
          * @description A reusable mesh on the shelf.
          *
          *     `pivot` is in the mesh's coordinates; `axes` turns the mesh's axes into the pivot's. `dimensions` are live as long
-         *     as the piece has the mesh that they made; afterwards they are the way back.
+         *     as the piece has the mesh that they made; afterwards they are the way back. `twin` is the piece that it is the
+         *     mirror image of, along X.
          */
         Piece: {
             /**
@@ -2134,6 +2297,8 @@ export interface components {
              * @default []
              */
             tags: string[];
+            /** Twin */
+            twin?: string | null;
         };
         /**
          * PieceUse
@@ -2260,7 +2425,8 @@ export interface components {
         };
         /**
          * Point
-         * @description A point of a path; handles are offsets, None where the span is straight or automatic.
+         * @description A point of a path; handles are offsets, None where the span is straight or automatic. `roll` leans what is laid
+         *     there about the way, degrees; `sharp` points of a smooth path are corners.
          */
         Point: {
             /** Handle In */
@@ -2281,6 +2447,16 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Roll
+             * @default 0
+             */
+            roll: number;
+            /**
+             * Sharp
+             * @default false
+             */
+            sharp: boolean;
         };
         /**
          * PreviewRequest
@@ -2427,6 +2603,106 @@ export interface components {
             path: string;
         };
         /**
+         * Remedy
+         * @description A step that mends a finding: what it is called, the tool with its parameters, and what it is done to.
+         */
+        Remedy: {
+            /** Params */
+            params: {
+                [key: string]: unknown;
+            };
+            /** Selection */
+            selection: string[];
+            /** Title */
+            title: string;
+            /** Tool */
+            tool: string;
+        };
+        /**
+         * Repeat
+         * @description How something is repeated, in its own axes; the first item is the thing itself.
+         *
+         *     line: `count` along `axis`; grid: also `rows` and `layers` in the other two directions; ring: `count` about the
+         *     axis through a centre `radius` metres away, toward `heading`, over `sweep` degrees. Spacing is from item to item,
+         *     in lengths of what is repeated or in metres, or, fitted, the length of the whole.
+         */
+        Repeat: {
+            /**
+             * Axis
+             * @default x
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z" | "-x" | "-y" | "-z";
+            /**
+             * Count
+             * @default 3
+             */
+            count: number;
+            /**
+             * Form
+             * @default line
+             * @enum {string}
+             */
+            form: "line" | "grid" | "ring";
+            /**
+             * Heading
+             * @default 0
+             */
+            heading: number;
+            /**
+             * Layer Spacing
+             * @default 1
+             */
+            layer_spacing: number;
+            /**
+             * Layers
+             * @default 1
+             */
+            layers: number;
+            /**
+             * Radius
+             * @default 4
+             */
+            radius: number;
+            /**
+             * Ring About
+             * @default y
+             * @enum {string}
+             */
+            ring_about: "x" | "y" | "z";
+            /**
+             * Row Spacing
+             * @default 1
+             */
+            row_spacing: number;
+            /**
+             * Rows
+             * @default 1
+             */
+            rows: number;
+            /**
+             * Spacing
+             * @default 1
+             */
+            spacing: number;
+            /**
+             * Spacing By
+             * @default lengths
+             * @enum {string}
+             */
+            spacing_by: "lengths" | "metres" | "fitted";
+            /**
+             * Sweep
+             * @default 360
+             */
+            sweep: number;
+            /**
+             * Turned
+             * @default true
+             */
+            turned: boolean;
+        };
+        /**
          * Rules
          * @description Units, axes, surfaces, file endings, the body of a player, and what kinds of rows are called.
          */
@@ -2444,6 +2720,40 @@ export interface components {
             units: components["schemas"]["UnitChoice"][];
             /** Ups */
             ups: components["schemas"]["Choice"][];
+        };
+        /**
+         * RunView
+         * @description A mesh as it is drawn for items of a thing: `rows` of ten say where: position, turn xyzw, size.
+         *
+         *     `mesh` is its key, None for the piece's own. `numbers` are the items, one for each row; where there are `faces`,
+         *     one mesh holds several items, so many faces of each: those of the first row, and `count` further on those of each
+         *     further. `low` and `high` are the corners of the box round it, where that is not the piece's.
+         */
+        RunView: {
+            /** Count */
+            count: number;
+            /** Faces */
+            faces: number[];
+            /** High */
+            high?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Low */
+            low?: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Mesh */
+            mesh: string | null;
+            /** Numbers */
+            numbers: number[];
+            /** Piece */
+            piece: string;
+            /** Rows */
+            rows: number[][];
         };
         /**
          * Running

@@ -4,18 +4,20 @@ type Schemas = components["schemas"];
 export type Piece = Schemas["Piece"];
 export type LevelRow = Schemas["LevelRow"];
 export type Placement = Schemas["Placement"];
-export type LineArray = Schemas["LineArray"];
+export type ArrayRow = Schemas["Array"];
 export type Path = Schemas["Path"];
 export type PathPoint = Schemas["Point"];
 export type Course = Schemas["Course"];
 export type Group = Schemas["Group"];
 export type Measure = Schemas["Measure"];
 /** What shows a piece. */
-export type Shown = Placement | LineArray | Course;
+export type Shown = Placement | ArrayRow | Course;
 export type Thing = Shown | Path | Group | Measure;
 export type Row = Piece | LevelRow | Thing;
 export type Delta = Schemas["Delta"];
 export type LevelView = Schemas["LevelView"];
+/** A mesh as it is drawn for items of a thing. */
+export type Run = Schemas["RunView"];
 export type PathView = Schemas["PathView"];
 export type Summary = Schemas["Summary"];
 export type History = Schemas["HistoryView"];

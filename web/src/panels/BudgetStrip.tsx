@@ -1,8 +1,9 @@
 import { TriangleAlert } from "lucide-react";
 import { Dialog, DialogTrigger } from "react-aria-components";
 import styled from "styled-components";
-import { isShown, shown, useLevel } from "../state/level";
+import { isShown, shown, showsPiece, useLevel } from "../state/level";
 import { hover, select } from "../state/selection";
+import { takeStep } from "../state/steps";
 import { Button, Floating } from "../ui/controls";
 import { grouped } from "../ui/words";
 
@@ -26,6 +27,7 @@ const Findings = styled.ul`
   & button:hover { background: var(--petrol-wash); }
   & button:focus-visible { outline: 2px solid var(--petrol); }
 `;
+const Mend = styled(Button)`&&& { display: inline-flex; margin: 0 8px 4px; color: var(--petrol); font-weight: 600; }`;
 const Warn = styled(Button)`color: var(--ochre); font-weight: 600;`;
 
 const css = (colour: readonly number[] | undefined): string => {
@@ -42,7 +44,7 @@ export function BudgetStrip() {
   const budget = level.budget ?? 1;
   const whole = Math.max(budget, summary.triangles);
   const placements = (piece: string) =>
-    [...scene.things.values()].filter((t) => isShown(t) && t.piece === piece).map((t) => t.id);
+    [...scene.things.values()].filter((t) => isShown(t) && showsPiece(t, piece)).map((t) => t.id);
   const over = summary.triangles > budget;
   return (
     <Strip aria-label="Budget">
@@ -82,11 +84,19 @@ export function BudgetStrip() {
           <Floating placement="top end">
             <Dialog aria-label="Findings">
               <Findings>
-                {summary.findings.map((f) => (
-                  <li key={f.code + f.thing}>
+                {summary.findings.map((f, k) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: a course may have several of a kind
+                  <li key={f.code + f.thing + k}>
                     <button type="button" onClick={() => scene.things.has(f.thing) && select([f.thing])}>
                       {f.text}
                     </button>
+                    {f.remedy && (
+                      <Mend
+                        onPress={() => f.remedy && void takeStep(f.remedy.tool, f.remedy.params, f.remedy.selection)}
+                      >
+                        {f.remedy.title}
+                      </Mend>
+                    )}
                   </li>
                 ))}
               </Findings>

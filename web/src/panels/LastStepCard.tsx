@@ -5,7 +5,8 @@ import type { Params, ToolInfo } from "../api/types";
 import { useLevel } from "../state/level";
 import { useRunning } from "../state/running";
 import { adjustLast, previewStep } from "../state/steps";
-import { remember } from "../tools/registry";
+import { remember } from "../tools/lastUsed";
+
 import { ToolForm } from "../tools/ToolForm";
 import { Card, Quiet } from "./parts";
 

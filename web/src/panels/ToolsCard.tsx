@@ -9,7 +9,8 @@ import { openCard, useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
 import { previewStep, takeStep } from "../state/steps";
 import { useView } from "../state/view";
-import { pickOf, remember, startingParams, startTool, whyNot } from "../tools/registry";
+import { remember } from "../tools/lastUsed";
+import { pickOf, startingParams, startTool, whyNot } from "../tools/registry";
 import { ToolForm } from "../tools/ToolForm";
 import { Button, Key, Tipped } from "../ui/controls";
 import { iconOf } from "../ui/icons";
@@ -55,7 +56,10 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
   const kinds = new Set(rows.map((r) => r.kind ?? ""));
   const words = known?.find((k) => kinds.size === 1 && kinds.has(k.kind))?.words;
   const aside = rows.length === 0 ? "" : `for ${words ?? "the selection"}`;
-  const verbs = [...new Set(tools.map((t) => t.verb))];
+  const all = [...new Set(tools.map((t) => t.verb))];
+  // what is laid comes first for paths and what runs along them
+  const laid = kinds.size > 0 && [...kinds].every((k) => k === "path" || k === "course");
+  const verbs = laid ? [...all].sort((a, b) => Number(b === "Lay") - Number(a === "Lay")) : all;
   if (able.length === 0 && (rest.length === 0 || rows.length > 0)) return null;
   return (
     <Card aria-label="Tools">

@@ -1,13 +1,14 @@
 import { createStore, useStore } from "zustand";
 import type {
+  ArrayRow,
   Delta,
   Group,
   History,
   LevelRow,
-  LineArray,
   PathView,
   Piece,
   Placement,
+  Run,
   Shown,
   Summary,
   Thing,
@@ -18,7 +19,7 @@ export interface Scene {
   level: LevelRow | null;
   pieces: ReadonlyMap<string, Piece>;
   things: ReadonlyMap<string, Thing>;
-  items: ReadonlyMap<string, number[][]>;
+  items: ReadonlyMap<string, Run[]>;
   paths: ReadonlyMap<string, PathView>;
   summary: Summary | null;
 }
@@ -75,7 +76,10 @@ export function changed(scene: Scene, delta: Delta): Scene {
     items.delete(id);
     paths.delete(id);
   }
-  for (const [id, poses] of Object.entries(delta.items)) items.set(id, poses);
+  for (const [id, runs] of Object.entries(delta.items)) {
+    if (runs.length === 0 && things.get(id)?.kind === "placement") items.delete(id);
+    else items.set(id, runs);
+  }
   for (const [id, path] of Object.entries(delta.paths)) paths.set(id, path);
   return { level, pieces, things, items, paths, summary: delta.summary };
 }
@@ -119,13 +123,26 @@ export function showPreview(delta: Delta | null): void {
 export const shown = (state: LevelState): Scene => state.preview ?? state.scene;
 export const useLevel = <T>(select: (state: LevelState) => T): T => useStore(levelStore, select);
 
+/** How many items a run has, those with it that are left out. */
+export const itemCount = ({ items }: Scene, id: string): number => items.get(id)?.[0]?.count ?? 0;
+
 /** What has a place and a turn of its own. */
-export const isStanding = (row: Thing | Piece | undefined): row is Placement | LineArray | Group =>
+export const isStanding = (row: Thing | Piece | undefined): row is Placement | ArrayRow | Group =>
   row?.kind === "placement" || row?.kind === "array" || row?.kind === "group";
 
 /** What shows a piece. */
 export const isShown = (row: Thing | Piece | undefined): row is Shown =>
   row?.kind === "placement" || row?.kind === "array" || row?.kind === "course";
+
+/** Whether what shows pieces shows this one, here or there. */
+export function showsPiece(row: Shown, piece: string): boolean {
+  if (row.piece === piece) return true;
+  if (row.kind === "course") {
+    const { first, last, corner, pattern = [], others = [] } = row;
+    return [first, last, corner, ...pattern, ...others.map((o) => o.piece)].includes(piece);
+  }
+  return row.kind === "array" && (row.others ?? []).some((o) => o.piece === piece);
+}
 
 /** Number at the end of an id: things are listed in the order in which they were made. */
 export const madeOrder = (id: string): number => Number(id.slice(id.lastIndexOf("-") + 1));

@@ -32,6 +32,7 @@ export const placement = (id: string, part: Partial<Placement> = {}): Placement 
 
 export const group = (id: string, part: Partial<Group> = {}): Group => ({
   kind: "group",
+  left_out: [],
   id,
   level: "level-1",
   name: id,
@@ -49,7 +50,7 @@ export const path = (id: string, ...positions: [number, number, number][]): Path
   kind: "path",
   closed: false,
   smooth: false,
-  points: positions.map((position) => ({ position, handle_in: null, handle_out: null })),
+  points: positions.map((position) => ({ position, handle_in: null, handle_out: null, roll: 0, sharp: false })),
 });
 
 export const course = (id: string, along: string): Course =>

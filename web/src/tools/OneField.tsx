@@ -1,12 +1,15 @@
+import styled from "styled-components";
 import type { Field } from "../api/fields";
 import type { Vector } from "../api/types";
 import { useLevel } from "../state/level";
-import { OnOff, Picker, Segments } from "../ui/controls";
+import { Button, Key, OnOff, Picker, Segments } from "../ui/controls";
 import { AnchorField, type AnchorValue, VectorField } from "../ui/fields";
 import { Labelled } from "../ui/Labelled";
 import { NumberField, Wrong } from "../ui/NumberField";
 import { TextField } from "../ui/TextField";
 import { FeatureField, type Picked, type Place, PlaceField } from "./FeatureField";
+
+const Toggles = styled.div`display: flex; gap: 4px; & button { flex: 1; }`;
 
 interface OneFieldProps {
   field: Field;
@@ -79,13 +82,101 @@ export function OneField({ field, value, error, focus, onPreview, onCommit }: On
       );
     }
     case "piece": {
-      const options = [...pieces.values()].map((p) => ({ value: p.id, label: p.name }));
+      const all = [...pieces.values()].map((p) => ({ value: p.id, label: p.name }));
+      const options = field.empty ? [{ value: "", label: "None" }, ...all] : all;
       return (
         <Labelled title={field.help}>
           <span>{field.title}</span>
-          <Picker label={field.title} value={String(value)} options={options} onChange={onCommit} />
+          <Picker
+            label={field.title}
+            value={String(value ?? "")}
+            options={options}
+            onChange={(id) => onCommit(field.empty ? id || null : id)}
+          />
           {wrong}
         </Labelled>
+      );
+    }
+    case "pieces": {
+      const chosen = Array.isArray(value) ? (value as string[]) : [];
+      const all = [...pieces.values()].map((p) => ({ value: p.id, label: p.name }));
+      const put = (k: number, id: string) =>
+        onCommit(id ? [...chosen.slice(0, k), id, ...chosen.slice(k + 1)] : chosen.filter((_, j) => j !== k));
+      return (
+        <>
+          {[...chosen, ""].map((id, k) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a pattern may hold a piece twice
+            <Labelled key={k} title={field.help}>
+              <span>{k === 0 ? field.title : ""}</span>
+              <Picker
+                label={k === 0 ? field.title : `${field.title} ${k + 1}`}
+                value={id}
+                options={[{ value: "", label: id ? "Take out" : "Nothing more" }, ...all]}
+                onChange={(to) => put(k, to)}
+              />
+            </Labelled>
+          ))}
+          {wrong}
+        </>
+      );
+    }
+    case "course":
+    case "path": {
+      const found = [...things.values()].filter((t) => t.kind === field.kind);
+      const options = [{ value: "", label: "None" }, ...found.map((t) => ({ value: t.id, label: t.name }))];
+      return (
+        <Labelled title={field.help}>
+          <span>{field.title}</span>
+          <Picker
+            label={field.title}
+            value={String(value ?? "")}
+            options={options}
+            onChange={(id) => onCommit(id || null)}
+          />
+          {wrong}
+        </Labelled>
+      );
+    }
+    case "axes": {
+      const chosen = Array.isArray(value) ? (value as string[]) : [];
+      return (
+        <Labelled title={field.help}>
+          <span>{field.title}</span>
+          <Toggles role="group" aria-label={field.title}>
+            {["x", "y", "z"].map((axis) => (
+              <Button
+                key={axis}
+                aria-pressed={chosen.includes(axis)}
+                data-main={chosen.includes(axis)}
+                onPress={() =>
+                  onCommit(chosen.includes(axis) ? chosen.filter((a) => a !== axis) : [...chosen, axis].sort())
+                }
+              >
+                {axis.toUpperCase()}
+              </Button>
+            ))}
+          </Toggles>
+          {wrong}
+        </Labelled>
+      );
+    }
+    case "seed": {
+      const seed = typeof value === "number" ? value : 0;
+      return (
+        <>
+          <NumberField
+            label={field.title}
+            value={seed}
+            step={1}
+            help={field.help}
+            error={error}
+            onPreview={onPreview}
+            onCommit={onCommit}
+          />
+          <Button onPress={() => onCommit(seed + 1)}>
+            Next seed <Key>.</Key>
+          </Button>
+        </>
       );
     }
     case "group": {

@@ -7,6 +7,7 @@ import { takeStep } from "../state/steps";
 import { withoutFollowers } from "../state/tree";
 import { BY_HAND } from "./byHand";
 import type { CardPick } from "./extras";
+import { remembered } from "./lastUsed";
 
 /** Why a tool cannot work on the selection; null when it can. */
 export function whyNot(tool: ToolInfo, chosen: readonly Row[]): string | null {
@@ -24,11 +25,6 @@ export function selectedRows(): Row[] {
   return selectionStore.getState().ids.flatMap((id) => pieces.get(id) ?? things.get(id) ?? []);
 }
 
-const lastUsed = new Map<string, Params>();
-export const remember = (tool: string, params: Params): void => {
-  lastUsed.set(tool, params);
-};
-
 /** What a tool's card starts with: values of the selected row, then those used last, then the tool's own. */
 export function startingParams(tool: ToolInfo): Params {
   const defaults = defaultsOf(tool);
@@ -41,11 +37,11 @@ export function startingParams(tool: ToolInfo): Params {
       const value = (row as Record<string, unknown> | null | undefined)?.[name];
       return name === "tool" || value === undefined ? [] : [[name, value]];
     });
-    return { ...defaults, ...Object.fromEntries(known) };
+    return { ...defaults, ...Object.fromEntries(known), ...BY_HAND[tool.tool]?.starting?.(rows) };
   }
-  const out: Params = { ...defaults, ...lastUsed.get(tool.tool) };
+  const out: Params = { ...defaults, ...remembered(tool.tool) };
   if ("name" in defaults) out.name = defaults.name;
-  for (const field of fieldsOf(tool).filter((f) => f.kind === "piece")) {
+  for (const field of fieldsOf(tool).filter((f) => f.kind === "piece" && !f.empty)) {
     const wanted = lastPiece() ?? String(out[field.name]);
     out[field.name] = pieces.has(wanted) ? wanted : (pieces.keys().next().value ?? "");
   }

@@ -30,6 +30,7 @@ import { castShadows } from "./look/renderer";
 import { modeOf } from "./modes/modes";
 import { Prompt } from "./Prompt";
 import { Paths } from "./paths/Paths";
+import { Findings } from "./picking/Findings";
 import { Measures } from "./picking/Measures";
 import { meshesToCome, onMeshLoaded, useAllMeshes } from "./pieces/meshes";
 import { Pieces } from "./pieces/Pieces";
@@ -241,6 +242,7 @@ function Stage({ scheme }: { scheme: Scheme }) {
       <CaughtSign scheme={scheme} />
       {mode?.Signs && <mode.Signs scheme={scheme} />}
       {card?.Signs && <card.Signs scheme={scheme} />}
+      <Findings scheme={scheme} />
       <Measures scheme={scheme} />
     </>
   );

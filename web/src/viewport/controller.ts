@@ -2,7 +2,7 @@ import type { InstancedMesh, Object3D, WebGLRenderer } from "three";
 import { Frustum, Matrix3, Matrix4, PerspectiveCamera, Plane, Quaternion, Ray, Raycaster, Vector3 } from "three";
 import type { Vector } from "../api/types";
 import { FIELD_OF_VIEW, fieldOf, inPerspective, type ViewState } from "../state/view";
-import type { Entry } from "./pieces/entries";
+import { type Entry, itemOf } from "./pieces/entries";
 
 /** What a ray hit: the thing and item, the point, and the face's normal in the world. */
 export interface Hit {
@@ -136,8 +136,8 @@ class ViewportController {
         mesh.getMatrixAt(found.instanceId ?? 0, matrix);
         const normal = worldNormal(found.face.normal, matrix);
         const faces = mesh.userData.faces as ArrayLike<number>;
-        const face = faces[found.faceIndex ?? 0] ?? 0;
-        best = { thing: entry.thing, item: entry.item, face, point: found.point, normal, distance: found.distance };
+        const at = itemOf(entry, faces[found.faceIndex ?? 0] ?? 0);
+        best = { thing: entry.thing, ...at, point: found.point, normal, distance: found.distance };
       }
     }
     return best;

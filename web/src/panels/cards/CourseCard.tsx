@@ -1,6 +1,6 @@
 import { Link2 } from "lucide-react";
 import type { Course } from "../../api/types";
-import { shown, useLevel } from "../../state/level";
+import { itemCount, shown, useLevel } from "../../state/level";
 import { MarkButtons } from "../MarkButtons";
 import { Card } from "../parts";
 import { Facts, Linked, PieceFacts } from "./parts";
@@ -9,7 +9,7 @@ import { Facts, Linked, PieceFacts } from "./parts";
 export function CourseCard({ row: course }: { row: Course }) {
   const piece = useLevel((s) => shown(s).pieces.get(course.piece));
   const path = useLevel((s) => shown(s).things.get(course.path));
-  const items = useLevel((s) => shown(s).items.get(course.id)?.length ?? 0);
+  const items = useLevel((s) => itemCount(shown(s), course.id));
   return (
     <Card aria-label="Selection">
       <header>

@@ -1,7 +1,7 @@
 import { Link2, TriangleAlert, Unlink } from "lucide-react";
 import styled from "styled-components";
-import type { LineArray, Placement, Vector } from "../../api/types";
-import { isShown, shown, useLevel } from "../../state/level";
+import type { ArrayRow, Placement, Vector } from "../../api/types";
+import { isShown, itemCount, shown, useLevel } from "../../state/level";
 import { openCard } from "../../state/running";
 import { select } from "../../state/selection";
 import { takeStep } from "../../state/steps";
@@ -19,9 +19,9 @@ const Unclean = styled.div`
 const All = styled(Button)`&&& { color: var(--petrol); font-weight: 600; padding: 2px 4px; min-height: 22px; }`;
 
 /** A placement or an array. */
-export function StandingCard({ row: thing }: { row: Placement | LineArray }) {
+export function StandingCard({ row: thing }: { row: Placement | ArrayRow }) {
   const piece = useLevel((s) => shown(s).pieces.get(thing.piece));
-  const items = useLevel((s) => shown(s).items.get(thing.id)?.length ?? 1);
+  const items = useLevel((s) => itemCount(shown(s), thing.id) || 1);
   const uses = useUses(thing.piece);
   const scene = useLevel((s) => s.scene);
   const set = (part: object) => void takeStep("set_pose", part as Record<string, unknown>, [thing.id]);

@@ -1,5 +1,5 @@
 import styled from "styled-components";
-import type { Group, LineArray, Piece, Placement, Thing, Vector } from "../../api/types";
+import type { ArrayRow, Group, Piece, Placement, Thing, Vector } from "../../api/types";
 import { kindOf } from "../../state/kinds";
 import { isShown, type Scene, shown, useLevel } from "../../state/level";
 import { select } from "../../state/selection";
@@ -54,7 +54,7 @@ export function PieceFacts({ piece, items, factors }: { piece: Piece; items?: nu
 
 interface StandProps {
   label: string;
-  of: Placement | LineArray | Group;
+  of: Placement | ArrayRow | Group;
   set: (part: { position: Vector } | { turn: Vector }) => void;
 }
 
@@ -104,7 +104,9 @@ export function trianglesOf(scene: Scene, rows: readonly (Piece | Thing)[]): num
   return rows.reduce((sum, row) => {
     if (row.kind === "piece") return sum + row.facts.triangles;
     if (!isShown(row)) return sum;
-    const count = kindOf(row).poses?.(scene, row).length ?? 0;
-    return sum + count * (scene.pieces.get(row.piece)?.facts.triangles ?? 0);
+    for (const { piece, numbers } of kindOf(row).runs?.(scene, row) ?? []) {
+      sum += numbers.length * (scene.pieces.get(piece)?.facts.triangles ?? 0);
+    }
+    return sum;
   }, 0);
 }

@@ -1,4 +1,4 @@
-import type { Row, Turn, Vector } from "../../api/types";
+import type { Row, Run, Turn, Vector } from "../../api/types";
 import type { Scene } from "../level";
 
 /** What is particular to one kind of row, in one place. */
@@ -7,8 +7,8 @@ export interface Kind<T extends Row> {
   icon: string;
   /** Where it comes in lists: the lowest first. */
   rank: number;
-  /** Poses of the items that it shows of its piece: position, turn, size. */
-  poses?(scene: Scene, thing: T): readonly (readonly number[])[];
+  /** What is drawn of its items. */
+  runs?(scene: Scene, thing: T): readonly Run[];
   /** Points of what is drawn of itself. */
   points?(scene: Scene, thing: T): readonly (readonly number[])[];
   /** What is said beside its name in the list. */

@@ -1,16 +1,16 @@
-import type { Course, LineArray } from "../../api/types";
-import type { Scene } from "../level";
+import type { ArrayRow, Course, Run } from "../../api/types";
+import { itemCount, type Scene } from "../level";
 import type { Kind } from "./kind";
 
-const NONE: readonly (readonly number[])[] = [];
+const NONE: readonly Run[] = [];
 const items = (scene: Scene, { id }: { id: string }) => scene.items.get(id) ?? NONE;
-const count = (scene: Scene, thing: { id: string }): string => String(items(scene, thing).length);
+const count = (scene: Scene, { id }: { id: string }): string => String(itemCount(scene, id));
 
 /** A piece repeated in a line. */
-export const array: Kind<LineArray> = {
+export const array: Kind<ArrayRow> = {
   icon: "columns-3",
   rank: 3,
-  poses: items,
+  runs: items,
   aside: count,
   held: ({ position, turn }) => ({ position, turn }),
 };
@@ -19,6 +19,6 @@ export const array: Kind<LineArray> = {
 export const course: Kind<Course> = {
   icon: "waypoints",
   rank: 2,
-  poses: items,
+  runs: items,
   aside: count,
 };

@@ -1,11 +1,26 @@
+import type { Row } from "../../api/types";
 import { handleStore, setHandles } from "../../state/handles";
 import { levelStore } from "../../state/level";
+import { placeOf } from "../../state/place";
+import { lastPiece } from "../../state/selection";
 import { startDock } from "../../viewport/modes/dock";
 import { startMeasuring } from "../../viewport/modes/measure";
 import { startPath } from "../../viewport/modes/path";
 import { startPlacing } from "../../viewport/modes/place";
 import type { ToolExtras } from "../extras";
+import { remembered } from "../lastUsed";
 import { groupPivot, setPivot } from "./pivots";
+
+/** Whether a path bends anywhere. */
+const isCurved = (path: string): boolean => levelStore.getState().scene.paths.get(path)?.smallest_radius != null;
+
+/** A piece that the rows do not show: the one that was in the hand last, else the first. */
+function otherPiece(rows: readonly Row[]): string | undefined {
+  const own = new Set(rows.map((r) => (r.kind === "piece" ? r.id : "piece" in r ? r.piece : "")));
+  const { pieces } = levelStore.getState().scene;
+  const last = lastPiece();
+  return last && pieces.has(last) && !own.has(last) ? last : [...pieces.keys()].find((id) => !own.has(id));
+}
 
 /** Tools for which a hand is better than a number, by name; the others need nothing here. */
 export const BY_HAND: Readonly<Record<string, ToolExtras>> = {
@@ -16,10 +31,52 @@ export const BY_HAND: Readonly<Record<string, ToolExtras>> = {
   size: { key: () => setHandles({ sizing: !handleStore.getState().sizing }) },
   set_pivot: setPivot,
   group_pivot: groupPivot,
-  replace_piece: {
-    starting(rows) {
-      const own = new Set(rows.map((r) => (r.kind === "piece" ? r.id : "piece" in r ? r.piece : "")));
-      return { by: [...levelStore.getState().scene.pieces.keys()].find((id) => !own.has(id)) ?? "" };
+  stepped_copies: {
+    pick: () => ({
+      piece: null,
+      words: "Click what the copies go round, or press Enter",
+      params: (feature) => ({ about_what: "picked", picked: placeOf(feature) }),
+    }),
+  },
+  swap_items: {
+    pick: () => ({
+      piece: null,
+      words: "Click the item to be changed",
+      params: ({ item }) => ({ items: [item] }),
+    }),
+    starting: (rows) => ({ items: [], piece: otherPiece(rows) }),
+  },
+  strew: {
+    pick: () => ({
+      piece: null,
+      words: "Click the face to strew over",
+      params: (feature) => ({ on: placeOf(feature) }),
+    }),
+    starting: () => ({ on: null }),
+  },
+  path_from_edges: {
+    pick: () => ({
+      piece: null,
+      words: "Click an edge, or a face to go round it",
+      params: (feature) => ({ edge: placeOf(feature) }),
+    }),
+    starting: () => ({ edge: null }),
+  },
+  mirror: { starting: () => ({ face: null, one: null, two: null, picked: null }) },
+  adjust_array: {
+    starting([row]) {
+      return row?.kind === "group" && row.repeat ? { ...row.repeat } : {};
     },
+  },
+  lay_course: {
+    // along a curve pieces bend, unless that was chosen otherwise before
+    starting: ([path]) => ({
+      between: null,
+      stations: null,
+      ...("bend" in remembered("lay_course") ? {} : { bend: path !== undefined && isCurved(path.id) }),
+    }),
+  },
+  replace_piece: {
+    starting: (rows) => ({ by: otherPiece(rows) ?? "" }),
   },
 };

@@ -10,7 +10,8 @@ import { viewport } from "../controller";
 /** A handle in the hand. `move` follows the pointer; `finish` makes the step; `cancel` puts all back. */
 export interface HandleDrag {
   move(x: number, y: number, free: boolean, centred?: boolean): void;
-  finish(): Promise<void>;
+  /** `copy`: what is held stays, and a copy goes. */
+  finish(copy?: boolean): Promise<void>;
   cancel(): void;
 }
 

@@ -117,7 +117,7 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
         snapping.ask(to, origin.clone().add(to));
       }
     },
-    async finish() {
+    async finish(copy = false) {
       stop();
       const caught = await snapping.settled();
       const things = heldThings();
@@ -125,6 +125,11 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
       if (by.lengthSq() > 0) {
         const one = things.length === 1 ? things[0] : undefined;
         const dock = typedOver ? null : caught;
+        const told = ground ? { axes: "world" } : axesParams(hold, ids.length, frame);
+        if (copy) {
+          await takeStep("stepped_copies", { count: 1, offset: by.toArray(), ...told }, ids);
+          return done();
+        }
         takePivotAlong(matrix());
         if (dock) await takeStep("dock", dock, ids);
         // a single thing is put where it was seen to land, so that it stands exactly on the grid
@@ -144,7 +149,6 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
           });
           await takeStep("set_pose", { position: to }, ids);
         } else {
-          const told = ground ? { axes: "world" } : axesParams(hold, ids.length, frame);
           await takeStep("move", { by: by.toArray(), ...told }, ids);
         }
       }

@@ -4,7 +4,7 @@ import { levelStore } from "../../state/level";
 import { runningStore } from "../../state/running";
 import { takeStep } from "../../state/steps";
 import { numbersIn } from "../../ui/expression";
-import { type Axis, axisVector } from "../axes";
+import { AXES, type Axis, axisVector } from "../axes";
 import { viewport } from "../controller";
 import {
   done,
@@ -75,12 +75,17 @@ export function turning(axis: Axis, x: number, y: number, origin: Vector3): Hand
       refresh();
       handleRuns.change({ value: number(angle, free ? 1 : 0) });
     },
-    async finish() {
+    async finish(copy = false) {
       stop();
       const ids = heldIds();
       if (angle !== 0) {
-        takePivotAlong(turnAbout(normal, angle, origin));
         const told = { ...axesParams(hold, ids.length, frame), ...aboutParams(hold, ids.length) };
+        if (copy) {
+          const turn = AXES.map((a) => (a === axis ? angle : 0));
+          await takeStep("stepped_copies", { count: 1, turn, ...told }, ids);
+          return done();
+        }
+        takePivotAlong(turnAbout(normal, angle, origin));
         await takeStep("turn", { angle, axis, ...told }, ids);
       }
       done();

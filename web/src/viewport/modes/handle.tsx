@@ -14,10 +14,10 @@ function take(handle: string, { x, y }: Pick<Spot, "x" | "y">): HandleDrag | nul
   return inHand;
 }
 
-async function finish(): Promise<void> {
+async function finish(copy = false): Promise<void> {
   const held = inHand;
   inHand = null;
-  await held?.finish();
+  await held?.finish(copy);
 }
 
 function cancel(): void {
@@ -30,9 +30,10 @@ export function handlePress(handle: string, from: Spot): Press {
   return {
     move(at) {
       if (!inHand && away(at, from) > SLOP) take(handle, from);
-      inHand?.move(at.x, at.y, at.ctrl, at.shift);
+      // with both keys held a copy is left behind, and what is dragged still snaps
+      inHand?.move(at.x, at.y, at.ctrl && !at.shift, at.shift);
     },
-    release: (at) => (inHand ? finish() : clickOn(at, true)),
+    release: (at) => (inHand ? finish(at.ctrl && at.shift) : clickOn(at, true)),
     cancel,
   };
 }

@@ -1,10 +1,12 @@
-import type { PathPoint, Vector } from "../../api/types";
+import type { Path, Vector } from "../../api/types";
 import { useLevel } from "../../state/level";
 import { type Run, run, runningStore, runsOf, setTyped } from "../../state/running";
 import { previewStep, takeStep } from "../../state/steps";
 import type { Scheme } from "../../theme/tokens";
 import { numbersIn } from "../../ui/expression";
+import { viewport } from "../controller";
 import { Dots } from "../paths/Dots";
+import { type PathPoint, plainPoint } from "../paths/points";
 import { groundAt, levelAt, typedPlace } from "../picking/ground";
 import { away, SLOP } from "../picking/selecting";
 import type { Mode, Press, Spot } from "./mode";
@@ -16,25 +18,48 @@ export interface PathRun extends Run {
   points: PathPoint[];
   hover: Vector | null;
   height: number | null;
+  /** The path that is drawn on from its end; null for a new one. */
+  of: Path | null;
 }
 
 const paths = runsOf<PathRun>("path");
+/** Pixels within which the first point is meant. */
+const CLOSING = 10;
 
 /** Begin to draw a path. */
-export const startPath = (): void => paths.begin({ points: [], hover: null, height: null });
+export const startPath = (): void => paths.begin({ points: [], hover: null, height: null, of: null });
 
-function show(points: PathPoint[], hovered: Vector | null): void {
-  const all = hovered ? [...points, { position: hovered }] : points;
-  const params = { points: all, smooth: true };
-  previewStep(all.length > 1 ? { tool: "draw_path", params, selection: [], adjust: false } : null);
+/** Draw a path on from its end. */
+export const extendPath = (of: Path): void =>
+  paths.begin({ points: [...of.points], hover: null, height: of.points.at(-1)?.position[1] ?? 0, of });
+
+/** The step that makes the path of some points, or leads one on to them. */
+function stepOf({ of }: PathRun, points: PathPoint[], closed: boolean) {
+  return of
+    ? { tool: "edit_path", params: { points, smooth: of.smooth, closed }, selection: [of.id] }
+    : { tool: "draw_path", params: { points, smooth: true, closed }, selection: [] };
 }
 
-async function finish(): Promise<void> {
+function show(points: PathPoint[], hovered: Vector | null): void {
+  const now = paths.now();
+  const all = hovered ? [...points, plainPoint(hovered)] : points;
+  previewStep(now && all.length > 1 ? { ...stepOf(now, all, false), adjust: false } : null);
+}
+
+async function finish(closed = false): Promise<void> {
   const now = paths.now();
   if (!now) return;
   run(null);
-  if (now.points.length > 1) await takeStep("draw_path", { points: now.points, smooth: true }, []);
+  const { tool, params, selection } = stepOf(now, now.points, closed);
+  if (now.points.length > 1) await takeStep(tool, params, selection);
   previewStep(null);
+}
+
+/** Whether a place of the viewport is on the first point, where that closes the path. */
+function onFirst({ x, y }: Spot): boolean {
+  const points = paths.now()?.points ?? [];
+  const first = points.length > 2 ? viewport.seen(points[0]?.position as Vector) : null;
+  return first !== null && Math.hypot(first.x - x, first.y - y) < CLOSING;
 }
 
 function placeAt({ x, y, ctrl }: Spot): Vector | null {
@@ -54,7 +79,7 @@ function add(point: PathPoint): void {
 function press(from: Spot): Press | null {
   const at = placeAt(from);
   if (!at) return null;
-  const point: PathPoint = { position: at };
+  const point = { ...plainPoint(at), sharp: from.alt };
   return {
     move(spot) {
       const now = paths.now();
@@ -66,6 +91,7 @@ function press(from: Spot): Press | null {
       show([...now.points, point], null);
     },
     release() {
+      if (onFirst(from)) return finish(true);
       const before = paths.now()?.points.at(-1)?.position;
       // a second click on one place ends the path
       if (before && before[0] === at[0] && before[2] === at[2]) return finish();
@@ -84,7 +110,7 @@ function Prompt() {
     </>
   ) : (
     <>
-      Click for the next point, drag to curve it <span>· Enter ends the path</span>{" "}
+      Click for the next point, drag to curve it <span>· Alt for a corner · Enter ends, the first point closes</span>{" "}
       <Measure>{note.split(",")[0] ?? ""}</Measure>
     </>
   );
@@ -111,12 +137,12 @@ export const pathMode: Mode = {
     const at = numbers && typedPlace(numbers, paths.now()?.height ?? 0);
     if (!at) return void finish();
     setTyped("");
-    add({ position: at });
+    add(plainPoint(at));
   },
   back() {
     const now = paths.now();
     const points = now?.points.slice(0, -1) ?? [];
-    if (!now || now.points.length === 0) {
+    if (!now || now.points.length === (now.of?.points.length ?? 0)) {
       previewStep(null);
       run(null);
       return;

@@ -1,13 +1,15 @@
 import { useThree } from "@react-three/fiber";
 import { useEffect, useLayoutEffect, useMemo } from "react";
 import { BufferGeometry, Float32BufferAttribute, Line, LineBasicMaterial, LineSegments, Matrix4 } from "three";
-import type { Path } from "../../api/types";
+import type { Path, Vector } from "../../api/types";
 import { useDrag } from "../../state/drag";
 import { shown, useLevel } from "../../state/level";
+import { useChosen } from "../../state/pathPoints";
 import { useSelection } from "../../state/selection";
 import { reach } from "../../state/tree";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
+import { Tag } from "../picking/Measures";
 import { isDrawn } from "../pieces/entries";
 import { Dots } from "./Dots";
 import { handleEnds } from "./pathDrag";
@@ -75,6 +77,9 @@ function Polyline({ points, colour, strong, by }: PolylineProps) {
 
 function PathPoints({ path, scheme }: { path: Path; scheme: Scheme }) {
   const ends = handleEnds(path);
+  const view = useLevel((s) => shown(s).paths.get(path.id));
+  const chosen = useChosen();
+  const picked = chosen?.path === path.id ? chosen.points : [];
   const arms = useMemo(() => {
     const at = ends.flatMap((e) => [...(path.points[e.point]?.position ?? []), ...e.at]);
     const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute(at, 3));
@@ -86,6 +91,24 @@ function PathPoints({ path, scheme }: { path: Path; scheme: Scheme }) {
   return (
     <>
       <Dots points={path.points.map((p) => p.position)} colour={scheme.petrol} size={10} />
+      {picked.length > 0 && (
+        <Dots
+          points={picked.flatMap((k) => (path.points[k] ? [path.points[k].position] : []))}
+          colour={scheme.brick}
+          size={13}
+        />
+      )}
+      {view?.tightest && view.smallest_radius != null && (
+        <>
+          <Dots points={[view.tightest]} colour={scheme.ochre} size={6} />
+          <Tag
+            at={view.tightest as Vector}
+            text={`r ${view.smallest_radius.toFixed(2)} m`}
+            colour={scheme.ochre}
+            lift={0.6}
+          />
+        </>
+      )}
       {ends.length > 0 && <primitive object={arms} />}
       {ends.length > 0 && <Dots points={ends.map((e) => e.at)} colour={scheme.ochre} size={8} />}
     </>

@@ -1,6 +1,7 @@
 import { Vector3 } from "three";
 import type { Path, PathPoint, Vector } from "../../api/types";
 import { levelStore } from "../../state/level";
+import { choosePoint, chosenOf } from "../../state/pathPoints";
 import { selectionStore } from "../../state/selection";
 import { previewStep, takeStep } from "../../state/steps";
 import { viewport } from "../controller";
@@ -57,6 +58,9 @@ export function grabPath(x: number, y: number): Grabbed | null {
 export function pathPress(grabbed: Grabbed, from: Spot): Press {
   const path = selectedPath();
   let points: PathPoint[] | null = null;
+  // others that are chosen with it go along
+  const chosen = path ? chosenOf(path.id) : [];
+  const along = chosen.includes(grabbed.point) ? chosen : [];
   const body = (p: PathPoint[]) => ({ points: p, smooth: path?.smooth ?? true, closed: path?.closed ?? false });
   return {
     move({ x, y, ctrl }) {
@@ -64,15 +68,24 @@ export function pathPress(grabbed: Grabbed, from: Spot): Press {
       const to = levelAt(x, y, grabbed.at.y, ctrl);
       if (!to || !path) return;
       points = path.points.map((p, k) => {
+        if (grabbed.side === "position") {
+          const by = [to[0] - grabbed.at.x, to[2] - grabbed.at.z] as const;
+          if (k === grabbed.point) return { ...p, position: to };
+          const [x, y, z] = p.position;
+          return along.includes(k) ? { ...p, position: [x + by[0], y, z + by[1]] as Vector } : p;
+        }
         if (k !== grabbed.point) return p;
-        if (grabbed.side === "position") return { ...p, position: to };
         const [x0, y0, z0] = p.position;
         return { ...p, [grabbed.side]: [to[0] - x0, to[1] - y0, to[2] - z0] };
       });
       previewStep({ tool: "edit_path", params: body(points), selection: [path.id], adjust: false });
     },
     async release(at) {
-      if (!points) return clickOn(at, true);
+      if (!points) {
+        if (path && grabbed.side === "position") choosePoint(path.id, grabbed.point, at.shift);
+        else clickOn(at, true);
+        return;
+      }
       if (path) await takeStep("edit_path", body(points), [path.id]);
       previewStep(null);
     },

@@ -13,13 +13,13 @@ import {
   SpriteMaterial,
   SRGBColorSpace,
 } from "three";
-import { kindOf } from "../../state/kinds";
 import { isShown, type Scene, shown, useLevel } from "../../state/level";
 import { selectionStore, useSelection } from "../../state/selection";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { AXES, axisVector } from "../axes";
 import { viewport } from "../controller";
+import { runsOf } from "../pieces/entries";
 
 /** Pivots that are shown at most. */
 const MOST = 60;
@@ -36,7 +36,7 @@ function placesOf(scene: Scene, ids: readonly string[]): Matrix4[] {
   for (const thing of scene.things.values()) {
     if (!isShown(thing) || out.length >= MOST) continue;
     if (!chosen.has(thing.id) && !chosen.has(thing.piece)) continue;
-    const poses = kindOf(thing).poses?.(scene, thing) ?? [];
+    const poses = runsOf(scene, thing).flatMap((run) => run.rows);
     for (const [x = 0, y = 0, z = 0, i = 0, j = 0, k = 0, w = 1] of poses.slice(0, MOST)) {
       out.push(new Matrix4().makeRotationFromQuaternion(new Quaternion(i, j, k, w)).setPosition(x, y, z));
     }

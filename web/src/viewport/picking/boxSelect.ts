@@ -2,11 +2,12 @@ import { Vector3 } from "three";
 import { kindOf } from "../../state/kinds";
 import { levelStore, shown } from "../../state/level";
 import { runningStore } from "../../state/running";
-import { openGroup, select } from "../../state/selection";
+import { openGroup, select, selectionStore } from "../../state/selection";
+import { takeStep } from "../../state/steps";
 import { insideOf, isLocked, picked, under } from "../../state/tree";
 import { viewStore } from "../../state/view";
 import { viewport } from "../controller";
-import { pathUnder } from "../paths/pathUnder";
+import { pathUnder, placeOnPath } from "../paths/pathUnder";
 import { boxOf, isDrawn } from "../pieces/entries";
 import { seenThings } from "./drawnIds";
 
@@ -25,6 +26,12 @@ export function thingUnder(x: number, y: number): string | null {
 export function openUnder(x: number, y: number): void {
   if (runningStore.getState().now) return;
   const { things } = shown(levelStore.getState());
+  const { ids } = selectionStore.getState();
+  const path = ids.length === 1 ? placeOnPath(ids[0] ?? "", x, y) : null;
+  if (path !== null) {
+    void takeStep("path_points", { does: "put in", at: path }, ids);
+    return;
+  }
   const group = thingUnder(x, y);
   if (!group || things.get(group)?.kind !== "group") return;
   openGroup(group);
@@ -49,7 +56,7 @@ export function inBox(x0: number, y0: number, x1: number, y1: number): string[] 
     const drawn = under(scene.things, [thing.id]).filter((t) => isDrawn(scene, t, isolated));
     const round = boxOf(
       scene,
-      drawn.filter((t) => kindOf(t).poses || kindOf(t).points).map((t) => t.id),
+      drawn.filter((t) => kindOf(t).runs || kindOf(t).points).map((t) => t.id),
     );
     return round !== null && isWithin(round.low, round.high, box);
   });

@@ -7,7 +7,7 @@ import { reach } from "../../state/tree";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
-import type { Entry } from "./entries";
+import { type Entry, seenPiece } from "./entries";
 import type { ViewMesh } from "./meshes";
 import { OutlineBuffer, type Part, roomFor } from "./outlineBuffer";
 
@@ -22,7 +22,7 @@ export function outlinedTogether(
 ): ReadonlyMap<string, Float32Array> {
   const out = new Map<string, Float32Array>();
   for (const [id, list] of entries) {
-    const mesh = meshes.get(scene.pieces.get(id)?.mesh ?? "");
+    const mesh = meshes.get(seenPiece(scene, id)?.mesh ?? "");
     if (!mesh?.outline) continue;
     const ends = endsOf(mesh.outline);
     if ((ends.length / 6) * list.length <= MOST) out.set(id, ends);
@@ -60,7 +60,7 @@ export function Outlines({ entries, together, scheme }: OutlinesProps) {
     const list: Part[] = [];
     let at = 0;
     for (const [id, ends] of together) {
-      const piece = scene.pieces.get(id);
+      const piece = seenPiece(scene, id);
       if (!piece) continue;
       for (const entry of entries.get(id) ?? []) {
         if (within && !within.has(entry.thing)) continue;
@@ -69,7 +69,7 @@ export function Outlines({ entries, together, scheme }: OutlinesProps) {
       }
     }
     return { list, room: roomFor(at) };
-  }, [entries, together, within, scene.pieces]);
+  }, [entries, together, within, scene]);
   const buffer = useMemo(() => new OutlineBuffer(parts.room, scheme.ink), [parts.room, scheme]);
   useEffect(() => () => buffer.dispose(), [buffer]);
   useLayoutEffect(() => {

@@ -16,7 +16,7 @@ import { reach } from "../../state/tree";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
-import { type Entry, entriesByPiece } from "./entries";
+import { type Entry, entriesByLook, seenPiece } from "./entries";
 import { dropFirst, takeFirst } from "./firstPicture";
 import { dropCopies, isMirrored, makeCopies, placeCopies, roomOf, surfaceMaterial } from "./instances";
 import { useMesh, useMeshes, type ViewMesh } from "./meshes";
@@ -30,7 +30,7 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
   const scene = useLevel(shown);
   const before = useRef(nowhere);
   const isolated = useView((v) => v.isolated);
-  const entries = useMemo(() => entriesByPiece(scene, before.current, isolated), [scene, isolated]);
+  const entries = useMemo(() => entriesByLook(scene, before.current, isolated), [scene, isolated]);
   before.current = entries;
   const meshes = useMeshes();
   const together = useMemo(() => outlinedTogether(scene, entries, meshes), [scene, entries, meshes]);
@@ -40,9 +40,16 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
     <>
       {lines && <Outlines entries={entries} together={together} scheme={scheme} />}
       {[...entries].map(([id, list]) => {
-        const piece = scene.pieces.get(id);
+        const piece = seenPiece(scene, id);
         return piece ? (
-          <PieceInstances key={id} piece={piece} entries={list} scheme={scheme} alone={!together.has(id)} />
+          <PieceInstances
+            key={id}
+            piece={piece}
+            entries={list}
+            scheme={scheme}
+            alone={!together.has(id)}
+            derived={id.includes("/")}
+          />
         ) : null;
       })}
     </>
@@ -55,13 +62,19 @@ interface InstancesProps {
   scheme: Scheme;
   /** Whether its edges are drawn by themselves. */
   alone: boolean;
+  /** Whether it is drawn by another mesh than the piece's own. */
+  derived: boolean;
 }
 
-function PieceInstances({ piece, entries, scheme, alone }: InstancesProps) {
-  const loaded = useMesh(piece.mesh);
-  const last = useRef<ViewMesh | undefined>(undefined);
-  if (loaded) last.current = loaded;
-  const mesh = loaded ?? last.current;
+function PieceInstances(props: InstancesProps) {
+  const loaded = useMesh(props.piece.mesh);
+  const last = useRef<{ mesh: ViewMesh; of: InstancesProps } | undefined>(undefined);
+  if (loaded) last.current = { mesh: loaded, of: props };
+  // what is bent stays where it was until its new mesh has come
+  const kept = !loaded && props.derived && last.current ? last.current.of : props;
+  const { piece, entries } = kept;
+  const { scheme, alone } = props;
+  const mesh = loaded ?? last.current?.mesh;
   const draw = useView((v) => v.draw);
   const glass = draw === "glass";
   const invalidate = useThree((s) => s.invalidate);

@@ -1,35 +1,91 @@
 import { Matrix4, Quaternion, Vector3 } from "three";
-import type { Piece, Thing } from "../../api/types";
+import type { Piece, Run, Thing } from "../../api/types";
 import { kindOf } from "../../state/kinds";
 import { isShown, type Scene } from "../../state/level";
 import { isHidden, under } from "../../state/tree";
 
-/** One item that is drawn: which thing it belongs to, its number there, and its pose (position, turn, size). */
+/**
+ * One item that is drawn: which thing it belongs to, its number there, and its pose (position, turn, size). Where several
+ * items are one mesh, `together` says which, and after how many faces each ends.
+ */
 export interface Entry {
   thing: string;
   item: number;
   pose: readonly number[];
+  together?: { ends: readonly number[]; numbers: readonly number[] };
 }
 
-const runs = new WeakMap<readonly (readonly number[])[], Entry[]>();
-
-function entriesOf(scene: Scene, thing: Thing): readonly Entry[] {
-  const poses = kindOf(thing).poses?.(scene, thing);
-  if (!poses) return [];
-  let run = runs.get(poses);
-  if (!run) {
-    run = poses.map((pose, item) => ({ thing: thing.id, item, pose }));
-    runs.set(poses, run);
+/** The item of an entry that a face of its mesh belongs to, and which face of that it is. */
+export function itemOf({ item, together }: Entry, face: number): { item: number; face: number } {
+  if (!together) return { item, face };
+  const { ends, numbers } = together;
+  let k = 0;
+  for (let step = 2 ** Math.floor(Math.log2(Math.max(ends.length, 1))); step >= 1; step /= 2) {
+    if (k + step <= ends.length && (ends[k + step - 1] ?? 0) <= face) k += step;
   }
-  return run;
+  return { item: item + (numbers[k] ?? 0), face: face - (ends[k - 1] ?? 0) };
+}
+
+const known = new WeakMap<Run, Entry[]>();
+
+function entriesOf(thing: string, run: Run): readonly Entry[] {
+  let entries = known.get(run);
+  if (!entries) {
+    const { numbers, faces, count } = run;
+    let end = 0;
+    const ends = faces.map((n) => {
+      end += n;
+      return end;
+    });
+    entries = run.rows.map((pose, k) =>
+      ends.length
+        ? { thing, item: k * count, pose, together: { ends, numbers } }
+        : { thing, item: numbers[k] ?? 0, pose },
+    );
+    known.set(run, entries);
+  }
+  return entries;
+}
+
+const NONE: readonly Run[] = [];
+
+/** What is drawn of a thing. */
+export const runsOf = (scene: Scene, thing: Thing): readonly Run[] => kindOf(thing).runs?.(scene, thing) ?? NONE;
+
+const looks = new WeakMap<Run, { of: Piece; piece: Piece }>();
+
+/** A piece as a run of it is drawn: where that is not by its own mesh, another mesh takes its place, without a pivot. */
+export function pieceOf(scene: Scene, run: Run): Piece | undefined {
+  const own = scene.pieces.get(run.piece);
+  if (!own || run.mesh === null) return own;
+  const before = looks.get(run);
+  if (before?.of === own) return before.piece;
+  const { low, high } = run;
+  const facts = low && high ? { ...own.facts, low, high } : own.facts;
+  const piece: Piece = { ...own, mesh: run.mesh, pivot: [0, 0, 0], axes: [0, 0, 0, 1], facts };
+  looks.set(run, { of: own, piece });
+  return piece;
 }
 
 /** Whether a thing is drawn: neither hidden nor left out while others are isolated. */
 export const isDrawn = (scene: Scene, thing: Thing, isolated: ReadonlySet<string> | null): boolean =>
   !isHidden(scene.things, thing.id) && (isolated === null || isolated.has(thing.id));
 
-/** What is drawn of each piece; lists that did not change are those of `before`. */
-export function entriesByPiece(
+/** The name of a look: a piece's own by its id, and each other one by its thing and number. */
+const nameOf = (thing: string, run: Run, k: number): string =>
+  run.mesh === null ? run.piece : `${run.piece}/${thing}/${k}`;
+
+/** The piece of a look, as it is drawn. */
+export function seenPiece(scene: Scene, look: string): Piece | undefined {
+  const [piece = "", id, k] = look.split("/");
+  if (id === undefined) return scene.pieces.get(piece);
+  const thing = scene.things.get(id);
+  const run = thing && runsOf(scene, thing)[Number(k)];
+  return run && pieceOf(scene, run);
+}
+
+/** What is drawn of each look; lists that did not change are those of `before`. */
+export function entriesByLook(
   scene: Scene,
   before: ReadonlyMap<string, readonly Entry[]>,
   isolated: ReadonlySet<string> | null = null,
@@ -37,15 +93,18 @@ export function entriesByPiece(
   const found = new Map<string, Entry[]>();
   for (const thing of scene.things.values()) {
     if (!isShown(thing) || !isDrawn(scene, thing, isolated)) continue;
-    const list = found.get(thing.piece);
-    const more = entriesOf(scene, thing);
-    if (list) for (const entry of more) list.push(entry);
-    else found.set(thing.piece, [...more]);
+    for (const [k, run] of runsOf(scene, thing).entries()) {
+      const name = nameOf(thing.id, run, k);
+      const list = found.get(name);
+      const more = entriesOf(thing.id, run);
+      if (list) for (const entry of more) list.push(entry);
+      else found.set(name, [...more]);
+    }
   }
   const out = new Map<string, readonly Entry[]>();
-  for (const [piece, list] of found) {
-    const old = before.get(piece);
-    out.set(piece, old && old.length === list.length && old.every((e, k) => e === list[k]) ? old : list);
+  for (const [look, list] of found) {
+    const old = before.get(look);
+    out.set(look, old && old.length === list.length && old.every((e, k) => e === list[k]) ? old : list);
   }
   return out;
 }
@@ -125,24 +184,26 @@ export function boxOf(scene: Scene, ids: Iterable<string>, axes?: Quaternion): B
       high.max(corner);
     }
     if (!isShown(thing)) continue;
-    const piece = scene.pieces.get(thing.piece);
-    if (!piece) continue;
-    const own = keptAboutPivot(piece);
-    middle.addVectors(own.low, own.high).multiplyScalar(0.5);
-    half.subVectors(own.high, own.low).multiplyScalar(0.5);
-    for (const entry of entriesOf(scene, thing)) {
-      poseMatrix(entry.pose, matrix);
-      if (back) matrix.premultiply(back);
-      const e = matrix.elements;
-      corner.copy(middle).applyMatrix4(matrix);
-      // how far a turned box reaches along each axis
-      reach.set(
-        Math.abs(e[0]) * half.x + Math.abs(e[4]) * half.y + Math.abs(e[8]) * half.z,
-        Math.abs(e[1]) * half.x + Math.abs(e[5]) * half.y + Math.abs(e[9]) * half.z,
-        Math.abs(e[2]) * half.x + Math.abs(e[6]) * half.y + Math.abs(e[10]) * half.z,
-      );
-      high.max(far.addVectors(corner, reach));
-      low.min(far.subVectors(corner, reach));
+    for (const run of runsOf(scene, thing)) {
+      const piece = pieceOf(scene, run);
+      if (!piece) continue;
+      const own = keptAboutPivot(piece);
+      middle.addVectors(own.low, own.high).multiplyScalar(0.5);
+      half.subVectors(own.high, own.low).multiplyScalar(0.5);
+      for (const pose of run.rows) {
+        poseMatrix(pose, matrix);
+        if (back) matrix.premultiply(back);
+        const e = matrix.elements;
+        corner.copy(middle).applyMatrix4(matrix);
+        // how far a turned box reaches along each axis
+        reach.set(
+          Math.abs(e[0]) * half.x + Math.abs(e[4]) * half.y + Math.abs(e[8]) * half.z,
+          Math.abs(e[1]) * half.x + Math.abs(e[5]) * half.y + Math.abs(e[9]) * half.z,
+          Math.abs(e[2]) * half.x + Math.abs(e[6]) * half.y + Math.abs(e[10]) * half.z,
+        );
+        high.max(far.addVectors(corner, reach));
+        low.min(far.subVectors(corner, reach));
+      }
     }
   }
   return low.x <= high.x ? { low, high } : null;

@@ -15,7 +15,7 @@ import { canvas } from "../look/canvas";
 import { paintGround, placeFog, placeSun } from "../look/lighting";
 import { openLevel } from "../look/opening";
 import { askForShaders, pixelRatio, renderer, scene } from "../look/renderer";
-import { entriesByPiece } from "./entries";
+import { entriesByLook, seenPiece } from "./entries";
 import { type Copies, dropCopies, isMirrored, makeCopies, placeCopies, roomOf, surfaceMaterial } from "./instances";
 import { allMeshes, meshOf } from "./meshes";
 
@@ -53,8 +53,8 @@ export async function firstPicture(): Promise<void> {
 /** Everything that stands in the level, yet without shadows, and pictures on surfaces as they come. */
 function fill(): void {
   const level = levelStore.getState().scene;
-  for (const [id, entries] of entriesByPiece(level, new Map())) {
-    const piece = level.pieces.get(id);
+  for (const [id, entries] of entriesByLook(level, new Map())) {
+    const piece = seenPiece(level, id);
     if (!piece) continue;
     for (const { slot, geometry } of meshOf(piece.mesh)?.slots ?? []) {
       const look = surfaceMaterial(piece, slot, false, () => viewport.redraw());

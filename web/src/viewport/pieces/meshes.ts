@@ -102,7 +102,9 @@ function again(hash: string): void {
 const KEPT = 24;
 
 function withoutOld(loaded: Map<string, ViewMesh>): Map<string, ViewMesh> {
-  const used = new Set([...shown(levelStore.getState()).pieces.values()].map((p) => p.mesh));
+  const { pieces, items } = shown(levelStore.getState());
+  const used = new Set([...pieces.values()].map((p) => p.mesh));
+  for (const runs of items.values()) for (const { mesh } of runs) if (mesh) used.add(mesh);
   const unused = [...loaded.keys()].filter((hash) => !used.has(hash));
   for (const hash of unused.slice(0, Math.max(0, unused.length - KEPT))) {
     const mesh = loaded.get(hash);
@@ -130,7 +132,9 @@ export function meshOf(hash: string): ViewMesh | undefined {
 
 /** Ask for the meshes of a level's pieces before anything is drawn. */
 export function askForMeshes(): void {
-  for (const piece of levelStore.getState().scene.pieces.values()) meshOf(piece.mesh);
+  const { pieces, items } = levelStore.getState().scene;
+  for (const piece of pieces.values()) meshOf(piece.mesh);
+  for (const runs of items.values()) for (const { mesh } of runs) if (mesh) meshOf(mesh);
 }
 
 /** The mesh of a hash once it is loaded; the one of the last hash until then. */

@@ -1,0 +1,103 @@
+"""Kernels of arc lengths: from parameters to lengths from the start and back."""
+
+from __future__ import annotations
+
+import math
+from typing import Final
+
+import numba
+import numpy as np
+
+#: Paths steeper than this are followed, whatever is asked, degrees.
+STEEP: Final = 80.0
+FLAT: Final = float(np.cos(np.radians(STEEP)))
+NODES, WEIGHTS = np.polynomial.legendre.leggauss(8)
+_NODES = np.ascontiguousarray((NODES + 1.0) / 2.0)
+_WEIGHTS = np.ascontiguousarray(WEIGHTS / 2.0)
+
+
+@numba.njit(cache=True, nogil=True, inline="always")
+def derivative(c, u):  # type: ignore[no-untyped-def]
+    s = 1.0 - u
+    a, b, e = 3 * s * s, 6 * s * u, 3 * u * u
+    x = a * (c[1, 0] - c[0, 0]) + b * (c[2, 0] - c[1, 0]) + e * (c[3, 0] - c[2, 0])
+    y = a * (c[1, 1] - c[0, 1]) + b * (c[2, 1] - c[1, 1]) + e * (c[3, 1] - c[2, 1])
+    z = a * (c[1, 2] - c[0, 2]) + b * (c[2, 2] - c[1, 2]) + e * (c[3, 2] - c[2, 2])
+    return x, y, z
+
+
+@numba.njit(cache=True, nogil=True, inline="always")
+def speed_of(x, y, z, ground):  # type: ignore[no-untyped-def]
+    whole = math.sqrt(x * x + y * y + z * z)
+    if not ground:
+        return whole
+    flat = math.sqrt(x * x + z * z)
+    return whole if flat < FLAT * whole else flat
+
+
+@numba.njit(cache=True, nogil=True)
+def parameters_of(stations, knots, sums, controls, ground):  # type: ignore[no-untyped-def]
+    """(n) parameters at lengths (n), by Newton's method on the length with bisection as a safeguard; at a knot's very
+    own length the knot's very own parameter."""
+    out = np.empty(len(stations))
+    cells, spans = len(knots) - 1, len(controls)
+    total = sums[cells]
+    for i in range(len(stations)):
+        s = min(max(stations[i], 0.0), total)
+        k = np.searchsorted(sums, s, side="right") - 1
+        if k >= cells:
+            out[i] = float(spans)
+            continue
+        want = s - sums[k]
+        if want <= 0.0:
+            out[i] = knots[k]
+            continue
+        span = math.floor(knots[k])
+        base, low, high = knots[k] - span, knots[k] - span, knots[k + 1] - span
+        c = controls[span]
+        cell = sums[k + 1] - sums[k]
+        u = low + (high - low) * want / cell
+        for _ in range(30):
+            arc = 0.0
+            for j in range(len(_NODES)):
+                x, y, z = derivative(c, base + (u - base) * _NODES[j])
+                arc += _WEIGHTS[j] * speed_of(x, y, z, ground)
+            miss = arc * (u - base) - want
+            if miss <= 0.0:
+                low = u
+            else:
+                high = u
+            if abs(miss) <= 1e-13 * max(total, 1.0):
+                break
+            x, y, z = derivative(c, u)
+            v = speed_of(x, y, z, ground)
+            after = u - miss / v if v > 0.0 else (low + high) / 2
+            if not low <= after <= high:
+                after = (low + high) / 2
+            if after == u:
+                break
+            u = after
+        out[i] = span + u
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
+def stations_of(at, knots, sums, controls, ground):  # type: ignore[no-untyped-def]
+    """(n) lengths from the start to parameters (n); clipped to the path, and at a knot its very own length."""
+    out = np.empty(len(at))
+    cells, spans = len(knots) - 1, len(controls)
+    for i in range(len(at)):
+        t = min(max(at[i], 0.0), float(spans))
+        k = min(np.searchsorted(knots, t, side="right") - 1, cells - 1)
+        if t >= knots[k + 1]:
+            out[i] = sums[k + 1]
+            continue
+        span = math.floor(knots[k])
+        base = knots[k] - span
+        wide = t - knots[k]
+        arc = 0.0
+        for j in range(len(_NODES)):
+            x, y, z = derivative(controls[span], base + wide * _NODES[j])
+            arc += _WEIGHTS[j] * speed_of(x, y, z, ground)
+        out[i] = sums[k] + arc * wide
+    return out

@@ -1,0 +1,232 @@
+"""What a mesh is bent along: at every length of a path a place and three directions."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Final
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+
+from able_brick.core.mesh.normals import unit
+from able_brick.core.mesh.polymesh import Floats, Ints
+from able_brick.core.path.curve import Curve
+from able_brick.core.path.frames import upright_sides
+from able_brick.core.path.guide_kernels import carried_sides, guided
+
+#: Samples of each span between which rotation-minimising directions are carried on by a single reflection.
+_SAMPLES: Final = 64
+#: Neighbouring spans whose tangents differ by more than this meet in a corner, radians.
+KINK: Final = 1e-6
+#: A mitre is made no longer than this many times the width.
+_LONGEST_MITRE: Final = 8.0
+
+
+@dataclass(frozen=True, eq=False)
+class Sections:
+    """What stands across a path at n places: a point of side `u` and height `v` is at origin + u · side + v · up.
+
+    origin, along (n,3): the place, and how it moves with each metre of length; side, up (n,3): of unit length but in
+    corners, where they reach to the mitre.
+    """
+
+    origin: Floats
+    along: Floats
+    side: Floats
+    up: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Guide:
+    """A curve with a rule for what is up on it. `curve` measures lengths as they count: along it, or on the ground.
+
+    upright: up stays the world's Y, so that what is bent is sheared on slopes; where the path is steeper than 80° it
+    goes over to following within 5°. Otherwise rotation-minimising (Wang, Jüttler, Zheng & Liu 2008), with the closing
+    twist of a closed path spread evenly. `roll` are angles (radians) at the path's points, interpolated monotonically;
+    sideways and up in metres shift everything.
+    """
+
+    curve: Curve
+    upright: bool
+    roll: Floats = field(default_factory=lambda: np.zeros(0))
+    sideways: float = 0.0
+    up: float = 0.0
+
+    @property
+    def length(self) -> float:
+        return self.curve.length
+
+    @cached_property
+    def corners(self) -> Ints:
+        """(k) the spans that begin with a corner: those of an open path's inside, of a closed one also 0."""
+        into, out = self._ends
+        turn = np.arccos(np.clip((into * out).sum(axis=1), -1.0, 1.0))
+        # acos is blind to small angles
+        small = np.linalg.norm(into - out, axis=1)
+        return np.flatnonzero(
+            np.maximum(np.where(turn > 1e-3, turn, 0.0), np.where(turn <= 1e-3, small, 0.0)) > KINK
+        ).astype(np.int32)
+
+    @cached_property
+    def _ends(self) -> tuple[Floats, Floats]:
+        """Unit tangents (S,3) that lead into the beginning of each span and out of it."""
+        c, spans = self.curve, self.curve.span_count
+        inside = 1e-9
+        begin = c.tangents(np.arange(spans, dtype=np.float64))
+        end = c.tangents(np.asarray(np.arange(spans) + 1.0 - inside, np.float64))
+        ends = np.array([_last_direction(c.controls[k]) for k in range(spans)])
+        end = np.where(np.linalg.norm(ends, axis=1)[:, None] > 0, ends, end)
+        into = np.roll(end, 1, axis=0)
+        if not c.closed:
+            into[0] = begin[0]
+        return into, begin
+
+    @cached_property
+    def corner_turns(self) -> Floats:
+        """(S) by how much the path turns at the beginning of each span, radians; 0 where it goes smoothly on."""
+        into, out = self._ends
+        out_ = np.arctan2(np.linalg.norm(np.cross(into, out), axis=1), (into * out).sum(axis=1))
+        return np.where(out_ > KINK, out_, 0.0)
+
+    @cached_property
+    def _table(self) -> tuple[Floats, Floats]:
+        """Sides (S, samples + 1, 3), and the twist to be spread over the length, radians."""
+        c = self.curve
+        at = np.arange(c.span_count)[:, None] + np.linspace(0.0, 1.0, _SAMPLES + 1)[None]
+        at[:, -1] -= 1e-12
+        tangents = c.tangents(at.ravel()).reshape(c.span_count, _SAMPLES + 1, 3)
+        points = c.points(at.ravel()).reshape(tangents.shape)
+        if self.upright:
+            sides = upright_sides(tangents.reshape(-1, 3)).reshape(tangents.shape)
+            return np.ascontiguousarray(sides), np.zeros(1)
+        first = upright_sides(tangents[0, :1])[0]
+        first = unit(first - tangents[0, 0] * float(first @ tangents[0, 0]))
+        into, out = self._ends
+        sides = carried_sides(points, tangents, into, out, first)
+        twist = 0.0
+        if c.closed:
+            last = turned_over_corner(sides[-1, -1], into[0], out[0])
+            last = last - out[0] * float(last @ out[0])
+            twist = math.atan2(float(np.cross(last, first) @ out[0]), float(last @ first))
+        return sides, np.array([twist])
+
+    @cached_property
+    def _rolls(self) -> PchipInterpolator | None:
+        if not len(self.roll) or not np.any(self.roll):
+            return None
+        knots, sums = self.curve.cells
+        at = sums[np.searchsorted(knots, np.arange(self.curve.span_count + 1, dtype=np.float64))]
+        roll = np.asarray(self.roll, np.float64)
+        if self.curve.closed:
+            whole = self.curve.length
+            n = len(roll)
+            at = np.concatenate([at[:-1] - whole, at[:-1], at[:-1] + whole])
+            roll = np.tile(roll, 3)[: 3 * n]
+        return PchipInterpolator(at, roll)
+
+    def at_corners(self) -> Floats:
+        """(k) lengths from the start to the corners, metres: the very numbers at which sections are mitred."""
+        knots, sums = self.curve.cells
+        return np.asarray(sums[np.searchsorted(knots, self.corners.astype(np.float64))])
+
+    def parameters(self, stations: Floats) -> Floats:
+        """(n) parameters at lengths (n) from the start, metres; clipped to an open path, once round a closed one."""
+        s = self._inside(stations)
+        return self.curve.parameters(s)
+
+    def _inside(self, stations: Floats) -> Floats:
+        s = np.asarray(stations, np.float64).ravel()
+        if not self.curve.closed:
+            return np.clip(s, 0.0, self.length)
+        s = np.mod(s, self.length)
+        s = np.where(s >= self.length, 0.0, s)
+        grain = 1e-12 * max(1.0, self.length)
+        for corner in self.at_corners():  # once round comes back to the very number
+            s = np.where(np.abs(s - corner) <= grain, corner, s)
+        return s
+
+    def sections(self, stations: Floats, at: Floats | None = None) -> Sections:
+        """The sections at lengths (n) from the start, metres: the same numbers for the same length, whatever else is
+        asked with it. `at` are their parameters, where they are known."""
+        s = self._inside(stations)
+        at = self.parameters(s) if at is None else at
+        sides, twist = self._table
+        roll = np.zeros(len(s)) if self._rolls is None else np.asarray(self._rolls(s), np.float64)
+        if twist[0] != 0.0:
+            roll = roll + twist[0] * s / self.length
+        into, out = self._ends
+        mitred = np.zeros(self.curve.span_count, np.bool_)
+        mitred[self.corners] = True
+        origin, along, side, up = guided(
+            self.curve.controls, at, roll, sides, into, out, mitred, self.upright, self.curve.ground, _LONGEST_MITRE
+        )
+        origin = origin + side * self.sideways + up * self.up if self.sideways or self.up else origin
+        return Sections(origin, along, side, up)
+
+
+@dataclass(frozen=True, eq=False)
+class Between:
+    """What lies between two paths: sides `low` … `high` go from the one to the other, at equal shares of the way."""
+
+    first: Guide
+    second: Guide
+    low: float
+    high: float
+
+    @property
+    def curve(self) -> Curve:
+        return self.first.curve
+
+    @property
+    def length(self) -> float:
+        return self.first.length
+
+    def parameters(self, stations: Floats) -> Floats:
+        return self.first.parameters(stations)
+
+    def at_corners(self) -> Floats:
+        return self.first.at_corners()
+
+    @property
+    def corners(self) -> Ints:
+        return self.first.corners
+
+    @property
+    def corner_turns(self) -> Floats:
+        return self.first.corner_turns
+
+    def sections(self, stations: Floats) -> Sections:
+        """The sections at lengths (n) along the first path."""
+        s = np.asarray(stations, np.float64).ravel()
+        a = self.first.sections(s)
+        b = self.second.sections(s * (self.second.length / self.first.length))
+        side = (b.origin - a.origin) / (self.high - self.low)
+        if self.first.upright:
+            up = a.up
+        else:
+            size = np.linalg.norm(side, axis=1, keepdims=True)
+            up = np.cross(a.along, np.divide(side, size, out=np.zeros_like(side), where=size > 0))
+            up = unit(up)
+        return Sections(a.origin - side * self.low, a.along, side, up)
+
+
+def turned_over_corner(direction: Floats, into: Floats, out: Floats) -> Floats:
+    """A direction (3,) across the way into a corner as it is across the way out: by the least turn."""
+    cosine = float(into @ out)
+    if cosine < -1.0 + 1e-12:
+        return direction
+    turned: Floats = direction - (into + out) * (float(direction @ out) / (1.0 + cosine))
+    return turned
+
+
+def _last_direction(controls: Floats) -> Floats:
+    """The unit direction (3,) in which a span (4,3) ends; zeros where it has none."""
+    for k in (2, 1, 0):
+        d = controls[3] - controls[k]
+        size = float(np.linalg.norm(d))
+        if size > 1e-12:
+            out: Floats = d / size
+            return out
+    return np.zeros(3)

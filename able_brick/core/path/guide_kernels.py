@@ -1,0 +1,163 @@
+"""Kernels of guides: sections across a path."""
+
+from __future__ import annotations
+
+import math
+
+import numba
+import numpy as np
+
+from able_brick.core.path.arc_kernels import FLAT, derivative, speed_of
+
+
+@numba.njit(cache=True, nogil=True, inline="always")
+def _reflected(p, t, s, q, w):  # type: ignore[no-untyped-def]
+    """The side s at point p with tangent t, carried on to point q with tangent w by double reflection."""
+    x, y, z = q[0] - p[0], q[1] - p[1], q[2] - p[2]
+    c = x * x + y * y + z * z
+    if c < 1e-26:
+        a, b, e = s[0], s[1], s[2]
+    else:
+        f = 2.0 / c * (x * s[0] + y * s[1] + z * s[2])
+        a, b, e = s[0] - f * x, s[1] - f * y, s[2] - f * z
+        f = 2.0 / c * (x * t[0] + y * t[1] + z * t[2])
+        g, h, i = w[0] - (t[0] - f * x), w[1] - (t[1] - f * y), w[2] - (t[2] - f * z)
+        c = g * g + h * h + i * i
+        if c >= 1e-26:
+            f = 2.0 / c * (g * a + h * b + i * e)
+            a, b, e = a - f * g, b - f * h, e - f * i
+    f = a * w[0] + b * w[1] + e * w[2]
+    a, b, e = a - f * w[0], b - f * w[1], e - f * w[2]
+    size = math.sqrt(a * a + b * b + e * e)
+    return a / size, b / size, e / size
+
+
+@numba.njit(cache=True, nogil=True)
+def carried_sides(points, tangents, into, out, first):  # type: ignore[no-untyped-def]
+    """(S,M,3) sides at samples (S,M,3) of each span, without twist; over corners by the least turn."""
+    sides = np.empty_like(points)
+    for k in range(len(points)):
+        if k == 0:
+            sides[0, 0] = first
+        else:
+            s = sides[k - 1, -1]
+            cosine = 0.0
+            ahead = 0.0
+            for i in range(3):
+                cosine += into[k, i] * out[k, i]
+                ahead += s[i] * out[k, i]
+            for i in range(3):
+                turn = (into[k, i] + out[k, i]) * ahead / (1.0 + cosine) if cosine > -1.0 + 1e-12 else 0.0
+                sides[k, 0, i] = s[i] - turn
+        for j in range(1, points.shape[1]):
+            a, b, c = _reflected(points[k, j - 1], tangents[k, j - 1], sides[k, j - 1], points[k, j], tangents[k, j])
+            sides[k, j, 0], sides[k, j, 1], sides[k, j, 2] = a, b, c
+    return sides
+
+
+@numba.njit(cache=True, nogil=True)
+def guided(controls, at, roll, table, into, out, mitred, upright, ground, longest):  # type: ignore[no-untyped-def]
+    """Origins, directions along, sides and ups (n,3) at parameters (n)."""
+    n, spans, samples = len(at), len(controls), table.shape[1] - 1
+    origin, along = np.empty((n, 3)), np.empty((n, 3))
+    side, up = np.empty((n, 3)), np.empty((n, 3))
+    p, q, t, w, s = np.empty(3), np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    m, e = np.empty(3), np.empty(3)
+    for i in range(n):
+        k = int(min(max(math.floor(at[i]), 0), spans - 1))
+        u = at[i] - k
+        c = controls[k]
+        r = 1.0 - u
+        for j in range(3):
+            q[j] = r * r * r * c[0, j] + 3 * r * r * u * c[1, j] + 3 * r * u * u * c[2, j] + u * u * u * c[3, j]
+        x, y, z = derivative(c, u)
+        speed = math.sqrt(x * x + y * y + z * z)
+        if speed < 1e-12:  # a handle of no length: the direction a little further inside
+            x, y, z = derivative(c, min(max(u, 1e-4), 1 - 1e-4))
+            speed = max(math.sqrt(x * x + y * y + z * z), 1e-300)
+        measured = max(speed_of(x, y, z, ground), 1e-300)
+        w[0], w[1], w[2] = x / speed, y / speed, z / speed
+        j = int(min(max(math.floor(u * samples), 0), samples - 1))
+        corner = u == 0.0 and mitred[k]
+        if corner:
+            w[:] = into[k]
+        if upright:
+            flat = math.sqrt(w[0] * w[0] + w[2] * w[2])
+            if flat > 1e-9:
+                s[0], s[1], s[2] = w[2] / flat, 0.0, -w[0] / flat
+            else:
+                s[:] = table[k, j]
+            m[0], m[1], m[2] = 0.0, 1.0, 0.0
+            if flat < FLAT:  # steep: over to what stands across the path, within 5°
+                over = (math.acos(min(flat, 1.0)) - math.acos(FLAT)) / math.radians(5.0)
+                over = min(max(over, 0.0), 1.0)
+                over = over * over * (3.0 - 2.0 * over)
+                x2 = w[1] * s[2] - w[2] * s[1]
+                y2 = w[2] * s[0] - w[0] * s[2]
+                z2 = w[0] * s[1] - w[1] * s[0]
+                m[0], m[1], m[2] = over * x2, 1.0 - over + over * y2, over * z2
+                size = math.sqrt(m[0] * m[0] + m[1] * m[1] + m[2] * m[2])
+                m[0], m[1], m[2] = m[0] / size, m[1] / size, m[2] / size
+        else:
+            if u == 0.0 and not corner:
+                s[:] = table[k, 0]
+            elif corner and k == 0:
+                # back over the corner of a closed path: the least turn the other way
+                cosine, ahead = 0.0, 0.0
+                for a in range(3):
+                    cosine += into[k, a] * out[k, a]
+                    ahead += table[k, 0, a] * into[k, a]
+                for a in range(3):
+                    turn = (into[k, a] + out[k, a]) * ahead / (1.0 + cosine) if cosine > -1.0 + 1e-12 else 0.0
+                    s[a] = table[k, 0, a] - turn
+            elif corner:
+                s[:] = table[k - 1, samples]
+            else:
+                v = j / samples
+                r = 1.0 - v
+                for a in range(3):
+                    p[a] = r**3 * c[0, a] + 3 * r * r * v * c[1, a] + 3 * r * v * v * c[2, a] + v**3 * c[3, a]
+                x2, y2, z2 = derivative(c, v)
+                size = math.sqrt(x2 * x2 + y2 * y2 + z2 * z2)
+                if size < 1e-12:
+                    s[:] = table[k, j]
+                    f = s[0] * w[0] + s[1] * w[1] + s[2] * w[2]
+                    for a in range(3):
+                        s[a] -= f * w[a]
+                    size = math.sqrt(s[0] * s[0] + s[1] * s[1] + s[2] * s[2])
+                    for a in range(3):
+                        s[a] /= size
+                else:
+                    t[0], t[1], t[2] = x2 / size, y2 / size, z2 / size
+                    s[0], s[1], s[2] = _reflected(p, t, table[k, j], q, w)
+            m[0] = w[1] * s[2] - w[2] * s[1]
+            m[1] = w[2] * s[0] - w[0] * s[2]
+            m[2] = w[0] * s[1] - w[1] * s[0]
+        if roll[i] != 0.0:
+            cosine, sine = math.cos(roll[i]), math.sin(roll[i])
+            for a in range(3):
+                x2, y2 = s[a], m[a]
+                s[a], m[a] = cosine * x2 + sine * y2, cosine * y2 - sine * x2
+        if corner:
+            # along the way into the corner up to the plane that halves it
+            if upright:
+                size = math.sqrt(w[0] * w[0] + w[2] * w[2])
+                over = math.sqrt(out[k, 0] ** 2 + out[k, 2] ** 2)
+                if size > 1e-9 and over > 1e-9:
+                    w[0], w[1], w[2] = w[0] / size, 0.0, w[2] / size
+                    e[0], e[1], e[2] = out[k, 0] / over, 0.0, out[k, 2] / over
+                else:
+                    e[:] = out[k]
+            else:
+                e[:] = out[k]
+            e[0], e[1], e[2] = e[0] + w[0], e[1] + w[1], e[2] + w[2]
+            ahead = w[0] * e[0] + w[1] * e[1] + w[2] * e[2]
+            ahead = max(ahead, 2.0 / (longest * longest))
+            f = -(s[0] * e[0] + s[1] * e[1] + s[2] * e[2]) / ahead
+            g = -(m[0] * e[0] + m[1] * e[1] + m[2] * e[2]) / ahead
+            for a in range(3):
+                s[a] += f * w[a]
+                m[a] += g * w[a]
+        origin[i], side[i], up[i] = q, s, m
+        along[i, 0], along[i, 1], along[i, 2] = x / measured, y / measured, z / measured
+    return origin, along, side, up

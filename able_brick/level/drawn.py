@@ -1,0 +1,144 @@
+"""How what things show is drawn: few meshes, each with where it stands and whose items are in it."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from itertools import groupby
+from typing import Final
+
+import numpy as np
+
+from able_brick.core.cache import ByteCache
+from able_brick.core.files.view_glb import ViewItems, write_items_glb, write_view_glb
+from able_brick.core.mesh.hardware import hardware_vertices
+from able_brick.core.mesh.polymesh import Floats, Ints
+from able_brick.core.path.bend import bent_normals, bent_points
+from able_brick.core.path.uv import along
+from able_brick.core.place.pose import IDENTITY
+from able_brick.level.rows import Batch, Look, Piece, Shown
+from able_brick.level.rows.bent import BentForm
+from able_brick.level.rows.shown import Load
+
+_MOST_RECIPES: Final = 64 * 2**20
+_RECIPES: ByteCache[tuple[BentForm, ...] | Look] = ByteCache(
+    _MOST_RECIPES, lambda r: 400 + 60 * (len(r) if isinstance(r, tuple) else 1)
+)
+
+
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """A mesh as it is drawn: the piece's own, or one by its `mesh` key; where it stands (n,10); the box
+    round it, where it is not the piece's own.
+
+    `numbers` are the items that stand there, one for each row; or, where one mesh holds several items, those of one
+    row, with so many `faces` (n) each, and those of each further row are as many on as the thing has items.
+    """
+
+    piece: Piece
+    mesh: str | None
+    numbers: Ints
+    rows: Floats
+    box: tuple[Floats, Floats] | None = None
+    faces: Ints = field(default_factory=lambda: np.zeros(0, np.int32))
+
+
+def drawn(shown: Shown, load: Load) -> list[Drawn]:
+    """What is drawn of a thing's items: items that are alike by one mesh each, all others of a piece together."""
+    out: list[Drawn] = []
+    single: dict[str, list[Batch]] = {}
+    for batch in shown.batches:
+        form = batch.look.form
+        if isinstance(form, BentForm):
+            if len(batch.numbers) == 1:
+                single.setdefault(batch.look.piece.id, []).append(batch)
+                continue
+            _RECIPES.keep(form.key, (form,))
+        elif form is not None:
+            _RECIPES.keep(_key(batch.look), batch.look)
+        key = None if form is None else form.key if isinstance(form, BentForm) else _key(batch.look)
+        box = None if form is None else batch.look.box()
+        out.append(Drawn(batch.look.piece, key, batch.numbers, batch.poses.rows(), box))
+    for batches in single.values():
+        lone = batches[0].look.form
+        if len(batches) == 1 and isinstance(lone, BentForm):  # by itself, as its own frame sees it
+            _RECIPES.keep(lone.key, (lone,))
+            rows = batches[0].poses.rows()
+            out.append(Drawn(batches[0].look.piece, lone.key, batches[0].numbers, rows, batches[0].look.box()))
+            continue
+        forms = tuple(
+            sorted((b.look.form for b in batches if isinstance(b.look.form, BentForm)), key=lambda f: f.division)
+        )
+        own = load(batches[0].look.piece.mesh)
+        number = {id(b.look.form): int(b.numbers[0]) for b in batches}
+        name = hashlib.blake2b(b"together", digest_size=20)
+        for form in forms:
+            name.update(form.key.encode())
+            name.update(form.bent.positions[form.item].tobytes())
+            name.update(form.bent.turns[form.item].tobytes())
+        _RECIPES.keep(name.hexdigest(), forms)
+        origin = np.array([[*_origin(forms), *IDENTITY, 1.0, 1.0, 1.0]])
+        numbers = np.array([number[id(f)] for f in forms], np.int32)
+        faces = np.array([f.divided(own)[0].face_count for f in forms], np.int32)
+        out.append(Drawn(batches[0].look.piece, name.hexdigest(), numbers, origin, _box(forms), faces))
+    return out
+
+
+def _key(look: Look) -> str:
+    """The name of the mesh of a look that is not bent."""
+    name = f"{look.piece.mesh} {'' if look.form is None else look.form.key}"
+    return hashlib.blake2b(name.encode(), digest_size=20).hexdigest()
+
+
+def _origin(forms: tuple[BentForm, ...]) -> Floats:
+    """From where items together are measured: near them, so that float32 is fine enough."""
+    out: Floats = np.round(forms[len(forms) // 2].bent.positions[forms[len(forms) // 2].item])
+    return out
+
+
+def _box(forms: tuple[BentForm, ...]) -> tuple[Floats, Floats]:
+    """The box round items together, measured from their origin."""
+    lows, highs = [], []
+    for form in forms:
+        middle = (form.bent.low[form.item] + form.bent.high[form.item]) / 2
+        half = (form.bent.high[form.item] - form.bent.low[form.item]) / 2
+        centre = form.turn @ middle + form.bent.positions[form.item]
+        reach = np.abs(form.turn) @ half
+        lows.append(centre - reach)
+        highs.append(centre + reach)
+    origin = _origin(forms)
+    return np.min(lows, axis=0) - origin, np.max(highs, axis=0) - origin
+
+
+def glb_of(key: str, load: Load) -> bytes | None:
+    """The GLB of a mesh that is drawn, by its key; None where it is not known (any more)."""
+    recipe = _RECIPES.find(key)
+    if recipe is None:
+        return None
+    if isinstance(recipe, Look):
+        return write_view_glb(recipe.mesh(load))
+    origin = None if len(recipe) == 1 else _origin(recipe)
+    batches = [_items(list(same), origin, load) for _, same in groupby(recipe, key=lambda f: (id(f.bent), f.division))]
+    return write_items_glb(batches)
+
+
+def _items(forms: list[BentForm], origin: Floats | None, load: Load) -> ViewItems:
+    """Forms of one piece that are divided alike, measured from an origin; a lone one as its own frame sees it."""
+    first = forms[0]
+    mesh, points = first.divided(load(first.piece.mesh))
+    items = np.array([f.item for f in forms])
+    hardware = hardware_vertices(mesh)
+    # the mesh's own normals, as it runs
+    own = first.bent.run.points(first.about_pivot(hardware.normals))
+    world = bent_points(first.bent, points, items)
+    normals = bent_normals(first.bent, points[hardware.vertex], own, items)
+    if origin is None:
+        world = (world - first.bent.positions[first.item]) @ first.turn
+        normals = normals @ first.turn
+    else:
+        world = world - origin
+    uv = None
+    if mesh.uv is not None:
+        per_stretch = first.slopes(mesh, points)[hardware.corner] * along(points, 2.0, 0.0)[hardware.vertex, None]
+        uv = mesh.uv[hardware.corner] + per_stretch * (first.bent.stretch[items] - 1.0)[:, None, None]
+    return ViewItems(mesh, world, normals, uv)

@@ -1,0 +1,120 @@
+"""What is worth the artist's attention along courses, with its place, its numbers and what would mend it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+
+from able_brick.core import tolerances
+from able_brick.core.path import course as courses
+from able_brick.core.path.tight import crossings, tightest
+from able_brick.core.place.pose import Vector, vector
+from able_brick.level.rows import Course, Path
+from able_brick.level.rows.shown import Around
+
+_MOST: Final = 8
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """A step that mends a finding: what it is called, the tool with its parameters, and what it is done to."""
+
+    title: str
+    tool: str
+    params: dict[str, Any]
+    selection: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing worth the artist's attention: a closed code, the thing, a sentence; where it is in the level,
+    metres, and a short label for there; and the step that would mend it."""
+
+    code: str
+    thing: str
+    text: str
+    place: Vector | None = None
+    label: str = ""
+    remedy: Remedy | None = None
+
+
+def course_findings(course: Course, found: courses.Course, around: Around) -> list[Finding]:
+    """Where a course is stretched too much, could not stand upright, bends too tightly, or crosses itself."""
+    path = around.thing(course.path)
+    if not isinstance(path, Path):
+        return []
+    out = [*_stretched(course, found, path), *_steep(course, found)]
+    if found.bent:
+        out += _tight(course, found, path, around)
+    return out
+
+
+def _stretched(course: Course, found: courses.Course, path: Path) -> list[Finding]:
+    if course.stations is not None or abs(found.stretch - 1.0) <= tolerances.STRETCH_FINDING:
+        return []
+    n = int((~found.slots.corner).sum())
+    extent, gap = found.natural
+    lengths = [k * extent + (k if path.closed else k - 1) * gap for k in (n, n + 1) if k >= 1]
+    if len(set(found.slots.places[:, 0].tolist())) > 1:
+        text = f"{course.name}: items of a run are stretched by {100 * (found.stretch - 1):+.1f} %."
+        return [Finding("stretch", course.id, text, label=f"{100 * (found.stretch - 1):+.1f} %")]
+    fits = " or ".join(f"{length:.2f} m" for length in lengths)
+    nearest = min(lengths, key=lambda v: abs(v - found.length))
+    middle = vector(found.poses.positions[len(found.poses) // 2])
+    remedy = None
+    if not path.closed:
+        params = {"length": round(nearest, 6), "course": course.id}
+        remedy = Remedy(f"Make the path {nearest:.2f} m long", "set_path_length", params, (path.id,))
+    return [
+        Finding(
+            "stretch",
+            course.id,
+            f"{course.name}: items are stretched by {100 * (found.stretch - 1):+.1f} % on {found.length:.2f} m; "
+            f"{fits} would fit.",
+            middle,
+            f"{100 * (found.stretch - 1):+.1f} %",
+            remedy,
+        )
+    ]
+
+
+def _steep(course: Course, found: courses.Course) -> list[Finding]:
+    steep = np.flatnonzero(found.steep)
+    if not len(steep):
+        return []
+    first, last = int(steep[0]) + 1, int(steep[-1]) + 1
+    which = f"item {first} follows" if first == last else f"items {first} to {last} follow"
+    text = f"{course.name}: {which} the path instead of standing upright; it is steeper than 80° there."
+    return [Finding("steep", course.id, text, vector(found.poses.positions[steep[0]]), "steeper than 80°")]
+
+
+def _tight(course: Course, found: courses.Course, path: Path, around: Around) -> list[Finding]:
+    guide = course.guide(around)
+    low = np.min([b.box.low for _, b in found.bent], axis=0)
+    high = np.max([b.box.high for _, b in found.bent], axis=0)
+    out: list[Finding] = []
+    for place in tightest(guide, low, high, found.slots.stations)[:_MOST]:
+        needed = place.needed
+        radius = f"{place.radius:.2f} m" if place.radius > 1e-6 else "a corner"
+        what = f"turns with {radius}" if place.radius > 1e-6 else "turns a corner"
+        at = min(range(len(path.points)), key=lambda k: float(np.linalg.norm(path.points[k].position - place.point)))
+        ease = float(np.ceil(needed * 1.02 * 20) / 20)
+        remedy = Remedy(f"Ease the corner to {ease:.2f} m", "fillet", {"radius": ease, "points": [at]}, (path.id,))
+        inner = 0 < at < len(path.points) - 1 or path.closed
+        out.append(
+            Finding(
+                "tight",
+                course.id,
+                f"{course.name}: the path {what} where the pieces are {needed:.2f} m deep inside, so they fold over; "
+                f"it needs {needed:.2f} m.",
+                vector(place.point),
+                f"{radius}, needs {needed:.2f} m",
+                remedy if inner else None,
+            )
+        )
+    for point in crossings(guide, low, high)[:_MOST]:
+        text = f"{course.name} crosses itself; move the path's points apart."
+        out.append(Finding("crossing", course.id, text, vector(point), "crosses itself"))
+    return out

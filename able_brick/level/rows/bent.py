@@ -1,0 +1,127 @@
+"""Pieces bent along a path: the forms that they take, and where those stand."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from able_brick.core.cache import ByteCache
+from able_brick.core.mesh.hardware import hardware_vertices
+from able_brick.core.mesh.kept import mesh_bytes
+from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.path.bend import Bent, bent_points, divided
+from able_brick.core.path.course import Course
+from able_brick.core.path.uv import continued_uv, uv_slopes
+from able_brick.core.place.pose import ORIGIN, Poses, about_pivot
+from able_brick.level.rows.piece import Piece
+from able_brick.level.rows.shown import Batch, Look, Mirrored
+
+_DIVIDED: ByteCache[tuple[PolyMesh, Floats]] = ByteCache(192 * 2**20, lambda d: mesh_bytes(d[0]) + d[1].nbytes)
+
+
+#: By the mesh's identity, which is held with them.
+_SLOPES: ByteCache[tuple[PolyMesh, Floats]] = ByteCache(32 * 2**20, lambda s: s[1].nbytes)
+
+
+@dataclass(frozen=True, eq=False)
+class BentForm:
+    """One item of a bent course, as its own frame sees it: along the path, up, to the right."""
+
+    piece: Piece
+    bent: Bent
+    item: int
+
+    @cached_property
+    def key(self) -> str:
+        run = self.bent.run
+        own = f"{self.piece.mesh} {self.piece.pivot} {self.piece.axes} {run.axis} {run.mirrored}"
+        return hashlib.blake2b(f"bent {self.bent.digests[self.item]} {own}".encode(), digest_size=20).hexdigest()
+
+    @cached_property
+    def division(self) -> tuple[int, tuple[float, ...]]:
+        """How the piece is divided for it."""
+        return self.bent.planes(self.item)
+
+    @property
+    def drawn_with(self) -> str:
+        return f"{id(self.bent)}"
+
+    @property
+    def turn(self) -> Floats:
+        """The matrix (3,3) of its frame."""
+        return _matrix(self.bent.turns[self.item])
+
+    def about_pivot(self, directions: Floats) -> Floats:
+        """Directions (n,3) of the piece's mesh in the axes of its pivot."""
+        return about_pivot(directions, ORIGIN, self.piece.axes)
+
+    def divided(self, own: PolyMesh) -> tuple[PolyMesh, Floats]:
+        """The piece's mesh as it is bent: divided, and its points (V,3) as they run."""
+        run = self.bent.run
+        key = (self.piece.mesh, self.piece.pivot, self.piece.axes, run, self.division)
+
+        def made() -> tuple[PolyMesh, Floats]:
+            points = run.points(about_pivot(own.positions, self.piece.pivot, self.piece.axes))
+            return divided(run.wound(own), points, self.division)
+
+        return _DIVIDED.get(key, made)
+
+    def slopes(self, mesh: PolyMesh, points: Floats) -> Floats:
+        """(C,2) how the uv of its divided mesh change along the path."""
+
+        def made() -> Floats:
+            found = uv_slopes(mesh, points)
+            return np.zeros((len(mesh.corners), 2)) if found is None else found
+
+        return _SLOPES.get(id(mesh), lambda: (mesh, made()))[1]
+
+    def counts(self, own: PolyMesh) -> tuple[int, int]:
+        mesh = self.divided(own)[0]
+        return mesh.triangle_count, len(hardware_vertices(mesh))
+
+    def mesh(self, own: PolyMesh) -> PolyMesh:
+        mesh, points = self.divided(own)
+        world = bent_points(self.bent, points, [self.item])[0]
+        local = (world - self.bent.positions[self.item]) @ self.turn
+        return continued_uv(mesh, points, float(self.bent.stretch[self.item]), 0.0).replaced(positions=local)
+
+    def box(self, low: Floats, high: Floats) -> tuple[Floats, Floats]:
+        return self.bent.low[self.item], self.bent.high[self.item]
+
+
+def _matrix(turn: Floats) -> Floats:
+    x, y, z, w = turn
+    return np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    )
+
+
+def batches_of(piece: Piece, bent: Bent, at: Ints, laid: Course) -> list[Batch]:
+    """The items of one piece: rigid ones by its own mesh, others by forms, each form once."""
+    stands = ~laid.slots.left_out[at]
+    out: list[Batch] = []
+    rigid = np.flatnonzero(bent.rigid & stands)
+    if len(rigid):
+        look = Look(piece, Mirrored(piece.pivot, piece.axes) if bent.run.mirrored else None)
+        numbers = at[rigid].astype(np.int32)
+        poses = laid.poses
+        turns = poses.turns[numbers]
+        if bent.run.mirrored and bent.run.k == 0:
+            x, y, z, w = turns.T
+            turns = np.stack([-z, w, x, -y], axis=1)
+        out.append(Batch(look, numbers, Poses.of(poses.positions[numbers], turns, poses.sizes[numbers])))
+    bending = np.flatnonzero(~bent.rigid & stands)
+    for form in np.unique(bent.alike[bending]):
+        same = bending[bent.alike[bending] == form]
+        numbers = at[same].astype(np.int32)
+        look = Look(piece, BentForm(piece, bent, int(form)))
+        poses = Poses.of(bent.positions[same], bent.turns[same], np.ones(3))
+        out.append(Batch(look, numbers, poses))
+    return out

@@ -1,0 +1,146 @@
+"""Copies by steps: each one further by an offset, a turn and a size; and the last one once more."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Final, Literal
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from able_brick.core.errors import GeometryError, SelectionError
+from able_brick.core.place.copies import MOST_ITEMS, check_items
+from able_brick.core.place.dock import Motion
+from able_brick.core.text import counted
+from able_brick.level.field import field
+from able_brick.level.grips import FeatureAt
+from able_brick.level.rows import Array, Placement, Quaternion, Scaling, Vector
+from able_brick.level.snapshot import ARow, AThing
+from able_brick.steps.about import (
+    STANDING,
+    About,
+    AxesOf,
+    axes_field,
+    axes_of,
+    centre_of,
+    frame_field,
+    picked_field,
+    point_field,
+)
+from able_brick.steps.copying import Copier, with_courses
+from able_brick.steps.draft import Draft
+from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tree import tops
+
+_LEAST_SIZE: Final = 1e-4
+
+
+class SteppedCopies(Tool):
+    """Copies that each differ from the one before by the same offset, turn and size."""
+
+    tool: Literal["stepped_copies"] = "stepped_copies"
+    title: ClassVar[str] = "Stepped copies"
+    about: ClassVar[str] = "Copies that each go the same step further: up and round for a spiral stair"
+    verb: ClassVar[Literal["Copy"]] = "Copy"
+    stages: ClassVar[tuple[Stage, ...]] = ("build",)
+    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
+    key: ClassVar[str | None] = "Shift+O"
+    icon: ClassVar[str] = "copy-plus"
+
+    count: int = field(5, "Copies", "How many copies", ge=1, le=MOST_ITEMS)
+    offset: Vector = field((0.0, 0.0, 0.0), "Offset", "From one copy to the next, along the axes", unit="m", step=0.1)
+    turn: Vector = field((0.0, 0.0, 0.0), "Turn", "From one copy to the next, about the axes", unit="°", step=5)
+    size: Vector = field((1.0, 1.0, 1.0), "Size", "From one copy to the next, along each copy's own axes", step=0.05)
+    about_what: About = field(
+        "own pivot",
+        "About",
+        "What the copies turn about: each its own pivot, the middle of all pivots, the pivot of what was selected "
+        "first, a feature picked in the view, or a typed point",
+    )
+    picked: FeatureAt | None = picked_field("to turn about")
+    point: Vector = point_field("to turn about")
+    axes: AxesOf = axes_field()
+    frame: Quaternion = frame_field()
+    linked: bool = field(True, "Linked", "Copies share the piece; off gives each copy a piece of its own")
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        things = tops(draft, rows)
+        check_items(self.count * sum(len(with_courses(draft, t)) for t in things), "The run of copies")
+        if min(self.size) < _LEAST_SIZE:
+            raise GeometryError("A size step of 0 would flatten the copies; give factors above 0.", field="size")
+        if not any(self.offset) and not any(self.turn) and self.size == (1.0, 1.0, 1.0):
+            raise GeometryError("All copies would stand on one spot; give an offset, a turn or a size.", field="offset")
+        copier = Copier(draft, linked=self.linked)
+        centre = centre_of(draft, things, self.about_what, self.point, self.picked)
+        made: list[str] = []
+        for thing in things:
+            axes = axes_of(draft, self.axes, thing, things[0], self.frame)
+            offset, turn = axes.apply(np.asarray(self.offset)), axes.apply(np.radians(self.turn))
+            about = np.asarray(thing.anchor if self.about_what == "own pivot" else centre)
+            factors = np.asarray(self.size)
+            for k in range(1, self.count + 1):
+                motion = Motion(Rotation.from_rotvec(k * turn), about, k * offset)
+                made.append(copier.copy(thing, motion, _sized(thing, factors**k)).id)
+        draft.select = tuple(made)
+        draft.note = _told(len(made), self.offset, self.turn, self.count)
+
+
+def _sized(top: AThing, factors: np.ndarray) -> Scaling | None:
+    if (factors == 1.0).all():
+        return None
+    return Scaling(factors, top.own_axes, np.asarray(top.anchor))
+
+
+def _told(made: int, offset: Vector, turn: Vector, count: int) -> str:
+    far = float(np.linalg.norm(offset)) * count
+    angle = float(np.linalg.norm(turn)) * count
+    parts = [counted(made, "copy", "copies")]
+    if far:
+        parts.append(f"the last {far:.2f} m away")
+    if angle:
+        parts.append(f"turned {angle:.4g}°")
+    return ", ".join(parts)
+
+
+class OneMore(Tool):
+    """The change that made the last copy, again."""
+
+    tool: Literal["one_more"] = "one_more"
+    title: ClassVar[str] = "One more"
+    about: ClassVar[str] = "Copies the selection once more, by the offset, turn and size that the last copy has now"
+    verb: ClassVar[Literal["Copy"]] = "Copy"
+    stages: ClassVar[tuple[Stage, ...]] = ("build",)
+    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
+    key: ClassVar[str | None] = "O"
+    icon: ClassVar[str] = "repeat-1"
+    instant: ClassVar[bool] = True
+
+    count: int = field(1, "Copies", "How many more", ge=1, le=MOST_ITEMS)
+    linked: bool = field(True, "Linked", "Copies share the piece; off gives each copy a piece of its own")
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        last = draft.level.copied
+        pair = None if last is None else [draft.things.get(t) for t in last]
+        if pair is None or pair[0] is None or pair[1] is None:
+            raise SelectionError(
+                "There is no last copy to go by. Duplicate something first, then one more goes on from it."
+            )
+        source, copy = pair[0], pair[1]
+        by = copy.own_axes * source.own_axes.inv()
+        shift = np.subtract(copy.anchor, source.anchor)
+        factors = np.ones(3)
+        if isinstance(source, (Placement, Array)) and isinstance(copy, (Placement, Array)):
+            factors = np.divide(copy.size, source.size)
+        if float(by.magnitude()) < 1e-12:
+            by = Rotation.identity()
+        things = tops(draft, rows)
+        check_items(self.count * sum(len(with_courses(draft, t)) for t in things), "The run of copies")
+        copier = Copier(draft, linked=self.linked)
+        made: list[str] = []
+        motion = Motion(by, np.asarray(source.anchor), shift)
+        for thing in things:
+            whole = Motion(Rotation.identity(), np.asarray(source.anchor), np.zeros(3))
+            for k in range(1, self.count + 1):
+                whole = Motion(motion.turn * whole.turn, whole.about, motion.turn.apply(whole.shift) + motion.shift)
+                made.append(copier.copy(thing, whole, _sized(thing, factors**k)).id)
+        draft.select = tuple(made[self.count - 1 :: self.count])
+        draft.note = counted(len(made), "copy", "copies")

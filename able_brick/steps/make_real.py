@@ -1,0 +1,227 @@
+"""Make arrays and courses real: placements in a group, or one mesh."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from able_brick.core.errors import GeometryError, SelectionError
+from able_brick.core.mesh.combine import turned_over, with_positions
+from able_brick.core.mesh.polymesh import Bools, PolyMesh
+from able_brick.core.path.bend import Bent, bent_points
+from able_brick.core.path.real import welded_items
+from able_brick.core.path.uv import continued_uv
+from able_brick.core.place.items import item_to_world
+from able_brick.core.place.pose import ORIGIN, Poses, vector
+from able_brick.core.text import counted, grouped
+from able_brick.level.field import field
+from able_brick.level.repeats import shown_by
+from able_brick.level.rows import Array, Batch, Course, Group, Look, Piece, Placement, Shown, Surface
+from able_brick.level.rows.bent import BentForm
+from able_brick.level.rows.shown import Mirrored
+from able_brick.level.snapshot import ARow, AThing
+from able_brick.steps.draft import Draft
+from able_brick.steps.groups import group_of
+from able_brick.steps.keep import free_joints
+from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.twins import twin_of
+
+_MOST_FACES = 2_000_000
+#: Vertices of rigid neighbours that are nearer than this touch, metres.
+_NEAR = 1e-6
+
+
+class MakeReal(Tool):
+    """What is shown live, as things of its own."""
+
+    tool: Literal["make_real"] = "make_real"
+    title: ClassVar[str] = "Make real"
+    about: ClassVar[str] = "Turns an array or a course into placements of its own, or into one mesh with closed seams"
+    verb: ClassVar[Literal["Lay"]] = "Lay"
+    stages: ClassVar[tuple[Stage, ...]] = ("build",)
+    need: ClassVar[Need] = Need(kinds=("array", "course", "group"), least=1, most=1)
+    icon: ClassVar[str] = "stamp"
+    instant: ClassVar[bool] = True
+
+    result: Literal["as it is", "placements", "one mesh"] = field(
+        "as it is",
+        "Result",
+        "What is bent becomes one mesh and all else placements; or choose: placements in a group, or one mesh whose "
+        "touching neighbours are closed up",
+    )
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        row = rows[0]
+        if isinstance(row, Group):
+            self._group(draft, row)
+            return
+        if not isinstance(row, (Array, Course)):
+            raise SelectionError("Select an array or a course.")
+        shown = row.shown(draft.seen_with())
+        if shown is None or not shown.batches:
+            raise GeometryError(f"{row.name} shows nothing that could be made real.", id=row.id)
+        bent = any(isinstance(b.look.form, BentForm) for b in shown.batches)
+        free_joints(draft, row)
+        draft.remove(row)
+        if self.result == "one mesh" or (self.result == "as it is" and bent):
+            place = self._one(draft, row, shown)
+            draft.select = (place.id,)
+            return
+        made = placements(draft, shown, row)
+        group = group_of(draft, made, row.name, row.anchor if isinstance(row, Array) else None)
+        draft.put(group.changed(group=row.group, name=row.name))
+        draft.select = (group.id,)
+        draft.note = f"{counted(len(made), 'placement', 'placements')} in {row.name}"
+
+    def _one(self, draft: Draft, row: Array | Course, shown: Shown) -> Placement:
+        meshes, seams, first, surfaces = _world_meshes(draft, row, shown)
+        bent = isinstance(row, Course) and (row.bend or row.between is not None)
+        mesh = welded_items(meshes, seams, first, near=0.0 if bent else _NEAR)
+        low, high = mesh.bounds
+        place = vector(np.round([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2], 3))
+        key, known = draft.keep_mesh(with_positions(mesh, mesh.positions - np.asarray(place)))
+        piece = Piece(
+            id=draft.new_id("piece"),
+            name=draft.unique_name(row.name, "piece"),
+            mesh=key,
+            facts=known,
+            materials=surfaces,
+            pivot=ORIGIN,
+        )
+        draft.put(piece)
+        out = Placement(
+            id=draft.new_id("placement"),
+            level=draft.level_id,
+            name=row.name,
+            group=row.group,
+            piece=piece.id,
+            position=place,
+        )
+        draft.put(out)
+        closed = "closed" if known.closed else "open where its pieces are"
+        draft.note = f"One mesh of {grouped(known.triangles)} tris, seams welded, {closed}"
+        return out
+
+    def _group(self, draft: Draft, group: Group) -> None:
+        """The copies that a group shows, as things of its own, each time in a group."""
+        if group.repeat is None and group.mirror is None:
+            raise SelectionError(f"{group.name} is no array and no live mirror; it is real already.", received=group.id)
+        around = draft.seen_with()
+        made: list[AThing] = []
+        for thing in draft.things.under(group):
+            if not thing.pieces:
+                continue
+            shown = thing.shown(around)
+            if shown is None:
+                continue
+            once, whole = shown_by(shown, thing, group, around)
+            rest = Shown(tuple(_after(b, once.count) for b in whole.batches), whole.count)
+            made += placements(draft, rest, thing)
+        if len(made) > 0:
+            copies = group_of(draft, made, f"{group.name} copies", group.position)
+            draft.put(copies.changed(group=group.group))
+        draft.put(group.changed(repeat=None, mirror=None, left_out=()))
+        draft.select = (group.id,)
+        draft.note = f"{counted(len(made), 'placement', 'placements')} made"
+
+
+def _after(batch: Batch, count: int) -> Batch:
+    """The items of a batch that are copies, not the first ones."""
+    at = np.flatnonzero(batch.numbers >= count)
+    p = batch.poses
+    return Batch(batch.look, batch.numbers[at], Poses.of(p.positions[at], p.turns[at], p.sizes[at]))
+
+
+def placements(draft: Draft, shown: Shown, of: AThing) -> list[Placement]:
+    """Every item as a placement; mirrored ones of the twin of their piece, bent ones of a piece each form has."""
+    shows: dict[int, Piece] = {}
+    order: list[tuple[int, Piece, np.ndarray]] = []
+    for batch in shown.batches:
+        piece = shows.get(id(batch.look)) or _piece(draft, batch.look)
+        shows[id(batch.look)] = piece
+        order += [(int(n), piece, r) for n, r in zip(batch.numbers, batch.poses.rows(), strict=True)]
+    order.sort(key=lambda o: o[0])
+    out = []
+    for number, piece, row in order:
+        p, q, s = (tuple(float(v) for v in part) for part in (row[:3], row[3:7], row[7:]))
+        place = Placement.model_validate(
+            {
+                "id": draft.new_id("placement"),
+                "level": draft.level_id,
+                "name": draft.unique_name(f"{of.name} {number + 1}", "placement"),
+                "piece": piece.id,
+                "position": p,
+                "turn": q,
+                "size": s,
+            }
+        )
+        draft.put(place)
+        out.append(place)
+    return out
+
+
+def _piece(draft: Draft, look: Look) -> Piece:
+    """The piece that shows a look by its own mesh."""
+    if look.form is None:
+        return look.piece
+    if isinstance(look.form, Mirrored):
+        return twin_of(draft, look.piece)
+    key, known = draft.keep_mesh(look.mesh(draft.load))
+    piece = Piece(
+        id=draft.new_id("piece"),
+        name=draft.unique_name(f"{look.piece.name} bent", "piece"),
+        mesh=key,
+        facts=known,
+        materials=look.piece.materials,
+        tags=look.piece.tags,
+    )
+    draft.put(piece)
+    return piece
+
+
+def _world_meshes(
+    draft: Draft, row: Array | Course, shown: Shown
+) -> tuple[list[PolyMesh], list[Bools], list[int], tuple[Surface, ...]]:
+    """Each item's mesh in the world, the vertices of its seams, and the first number of its materials among all."""
+    surfaces: list[Surface] = []
+    where: dict[int, tuple[Bent, int]] = {}
+    if isinstance(row, Course):
+        for numbers, bent in row.laid(draft.seen_with(row)).bent:
+            where |= {int(n): (bent, k) for k, n in enumerate(numbers)}
+    begins: dict[str, int] = {}
+    out: list[tuple[int, PolyMesh, Bools, int]] = []
+    total = 0
+    for batch in shown.batches:
+        piece = batch.look.piece
+        if piece.id not in begins:
+            begins[piece.id] = len(surfaces)
+            surfaces += piece.materials
+        total += batch.look.mesh(draft.load).face_count * len(batch.numbers)
+        if total > _MOST_FACES:
+            raise GeometryError(
+                f"One mesh of {row.name} would have over {grouped(_MOST_FACES)} faces; lay fewer items."
+            )
+        look = batch.look
+        own = look.mesh(draft.load)
+        for number, pose in zip(batch.numbers.tolist(), batch.poses.rows(), strict=True):
+            if number in where:  # by the path itself, so that neighbours have the very same points
+                mesh, seam = _bent_mesh(draft, piece, *where[number])
+            else:
+                mesh = own.replaced(positions=item_to_world(own.positions, pose, look.pivot, look.axes))
+                mesh = turned_over(mesh) if float(np.prod(pose[7:])) < 0 else mesh
+                seam = np.ones(mesh.vertex_count, np.bool_)
+            out.append((number, mesh, seam, begins[piece.id]))
+    out.sort(key=lambda o: o[0])
+    return [o[1] for o in out], [o[2] for o in out], [o[3] for o in out], tuple(surfaces)
+
+
+def _bent_mesh(draft: Draft, piece: Piece, bent: Bent, at: int) -> tuple[PolyMesh, Bools]:
+    """One item of a bent course in the world, and the vertices at its ends; its uv go on from the path's start."""
+    form = BentForm(piece, bent, at)
+    mesh, points = form.divided(draft.load(piece.mesh))
+    world = bent_points(bent, points, [at])[0]
+    shift = float(bent.starts[at] - bent.starts[0])
+    mesh = continued_uv(mesh, points, float(bent.stretch[at]), shift).replaced(positions=world)
+    s = points[:, 0]
+    return mesh, (s == s.min()) | (s == s.max())

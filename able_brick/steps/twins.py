@@ -1,0 +1,72 @@
+"""Mirrored twins of pieces: made once, named, and kept up with what they mirror."""
+
+from __future__ import annotations
+
+from able_brick.core.place.mirror import axes_over, mirrored, symmetries
+from able_brick.core.place.pose import IDENTITY
+from able_brick.level.rows import Piece
+from able_brick.steps.draft import Draft
+
+
+def own_mirror(draft: Draft, piece: Piece) -> int | None:
+    """The axis of its pivot along which a piece is its own mirror image, the pivot in the middle; None where there is
+    none."""
+    if piece.axes != IDENTITY:
+        return None
+    low, high = piece.box_about_pivot()
+    grain = 1e-9 * max(1.0, float(max(abs(low).max(), abs(high).max())))
+    found = symmetries(draft.mesh(piece))
+    return next((k for k in (0, 2, 1) if found[k] and abs(low[k] + high[k]) <= grain), None)
+
+
+def twin_of(draft: Draft, piece: Piece) -> Piece:
+    """The mirrored twin of a piece, made where there is none yet; of a twin the piece itself."""
+    if piece.twin is not None:
+        original = draft.found_piece(piece.twin)
+        if original is not None:
+            return original
+    for row in draft.all_pieces():
+        if row.twin == piece.id:
+            return row
+    twin = Piece(
+        id=draft.new_id("piece"), name=draft.unique_name(f"{piece.name} mirrored", "piece"), **_over(draft, piece)
+    )
+    twin = twin.changed(twin=piece.id)
+    draft.put(twin)
+    return twin
+
+
+def _over(draft: Draft, piece: Piece) -> dict[str, object]:
+    """What a twin has of a piece, turned over."""
+    x, y, z = piece.pivot
+    axes = axes_over(piece.axes)
+    key, facts = draft.keep_mesh(mirrored(draft.mesh(piece)), axes)
+    return {
+        "mesh": key,
+        "facts": facts,
+        "pivot": (-x + 0.0, y, z),
+        "axes": axes,
+        "materials": piece.materials,
+        "tags": piece.tags,
+    }
+
+
+def twins_of(draft: Draft, piece: Piece) -> list[Piece]:
+    """The pieces that are mirror images of a piece, or that it is one of."""
+    pairs = [row for row in draft.all_pieces() if row.twin == piece.id]
+    if piece.twin is not None and (original := draft.found_piece(piece.twin)) is not None:
+        pairs.append(original)
+    return pairs
+
+
+def keep_twins(draft: Draft) -> None:
+    """Have twins follow what a step has changed of the pieces that they mirror, and the other way round."""
+    changed = draft.changed_pieces()
+    for piece in changed:
+        for other in twins_of(draft, piece):
+            if any(other.id == c.id for c in changed):
+                continue
+            over = _over(draft, piece)
+            if any(getattr(other, k) != v for k, v in over.items()):
+                draft.watch(other)
+                draft.put(other.changed(**over, dimensions=None, slim=None))
