@@ -17,16 +17,17 @@ class ByteCache(Generic[V]):
         self.most = most
         self._size = size
         self._guard = threading.Lock()
-        self._kept: OrderedDict[Hashable, V] = OrderedDict()
+        self._kept: OrderedDict[Hashable, tuple[V, int]] = OrderedDict()
         self._bytes = 0
 
     def find(self, key: Hashable) -> V | None:
         """What is kept under a key, or None."""
         with self._guard:
             found = self._kept.get(key)
-            if found is not None:
-                self._kept.move_to_end(key)
-            return found
+            if found is None:
+                return None
+            self._kept.move_to_end(key)
+            return found[0]
 
     def keep(self, key: Hashable, value: V) -> V:
         """Keep a value; one that is larger than all that may be kept is only handed back."""
@@ -34,7 +35,7 @@ class ByteCache(Generic[V]):
         with self._guard:
             self._forget(key)
             if size <= self.most:
-                self._kept[key] = value
+                self._kept[key] = value, size
                 self._bytes += size
                 while self._bytes > self.most:
                     self._forget(next(iter(self._kept)))
@@ -48,4 +49,4 @@ class ByteCache(Generic[V]):
     def _forget(self, key: Hashable) -> None:
         old = self._kept.pop(key, None)
         if old is not None:
-            self._bytes -= self._size(old)
+            self._bytes -= old[1]  # as it was counted: what is kept may have grown since

@@ -34,3 +34,13 @@ def test_a_value_is_made_once_and_counted_once() -> None:
     cache.keep("k", "y" * 9)
     cache.keep("l", "z")
     assert (cache.find("k"), cache.find("l")) == ("y" * 9, "z")
+
+
+def test_what_grows_while_it_is_kept_leaves_the_count_right() -> None:
+    cache: ByteCache[list[str]] = ByteCache(10, len)
+    grown = cache.keep("grown", ["x"])
+    grown += ["y"] * 8
+    cache.keep("grown", ["z"])
+    for key in range(20):
+        cache.keep(key, ["x"])
+    assert [key for key in range(20) if cache.find(key)] == list(range(10, 20))

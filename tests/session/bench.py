@@ -14,7 +14,7 @@ from able_brick.level.export import level_nodes
 from able_brick.session.delta import Delta
 from able_brick.session.project import Project
 from able_brick.steps.parse import parse_tool
-from tests.steps.test_steps import world_vertices
+from tests.steps.test_steps import item_vertices
 
 
 class Bench:
@@ -53,10 +53,10 @@ class Bench:
         return {r.id: r for r in self.project.view(level or self.level).changed}
 
     def vertices(self, level: str | None = None) -> dict[str, np.ndarray]:
-        """World vertices (n,V,3) of every item of every thing of a level."""
+        """World vertices (m,3) of all items of every thing of a level."""
         snapshot = self.project.snapshot
         return {
-            thing.id: world_vertices(snapshot, thing, self.project.meshes.get)
+            thing.id: np.concatenate([np.zeros((0, 3)), *item_vertices(snapshot, thing, self.project.meshes.get)])
             for thing in snapshot.of(level or self.level).values()
             if hasattr(thing, "piece")
         }

@@ -54,15 +54,18 @@ class Sheet:
 
 def world_vertices(snapshot: Snapshot, thing: Any, load: Callable[[str], PolyMesh]) -> np.ndarray:
     """World vertices (n,V,3) of every item of a thing; all of them have as many."""
+    return np.stack(item_vertices(snapshot, thing, load))
+
+
+def item_vertices(snapshot: Snapshot, thing: Any, load: Callable[[str], PolyMesh]) -> list[np.ndarray]:
+    """World vertices (V,3) of every item of a thing."""
     shown = items_of(snapshot, thing)
     assert shown is not None
     found = [shown.item(k) for k in range(shown.count)]
-    return np.stack(
-        [
-            item_to_world(look.mesh(load).positions, pose, look.pivot, look.axes)
-            for look, pose in (f for f in found if f is not None)
-        ]
-    )
+    return [
+        item_to_world(look.mesh(load).positions, pose, look.pivot, look.axes)
+        for look, pose in (f for f in found if f is not None)
+    ]
 
 
 BEND = [{"position": (0, 0, 0)}, {"position": (12, 1, 5)}, {"position": (25, 0, -4)}]

@@ -70,6 +70,13 @@ class Bent:
         return int(self.starts.nbytes * 20 + 200 * len(self.digests))
 
     @cached_property
+    def name(self) -> str:
+        """Names its forms and where they stand."""
+        name = hashlib.blake2b(" ".join(self.digests.values()).encode(), digest_size=16)
+        name.update(self.positions.tobytes())
+        return name.hexdigest()
+
+    @cached_property
     def stretch(self) -> Floats:
         """(n) by how much each item is longer than its piece."""
         return (self.ends - self.starts) / self.box.length

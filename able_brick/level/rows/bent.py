@@ -47,7 +47,7 @@ class BentForm:
 
     @property
     def drawn_with(self) -> str:
-        return f"{id(self.bent)}"
+        return self.bent.name
 
     @property
     def turn(self) -> Floats:

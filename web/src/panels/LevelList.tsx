@@ -39,10 +39,10 @@ const Item = styled(TreeItem)`
   & svg { flex: none; color: var(--quiet); display: block; }
   & span { flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   & small { color: var(--quiet); font-size: 12px; }
-  &[data-dim="true"] span { opacity: 0.55; }
+  &[data-dim="true"] span { color: var(--quiet); font-style: italic; }
   &[data-hovered] { background: var(--sheet); }
   &[data-selected] { background: var(--petrol-wash); color: var(--petrol); font-weight: 600; }
-  &[data-selected] svg, &[data-selected] small { color: var(--petrol); }
+  &[data-selected] svg, &[data-selected] small, &[data-selected] span { color: var(--petrol); }
   &[data-focus-visible] { box-shadow: inset 0 0 0 2px var(--petrol); }
   &[data-drop-target] { box-shadow: inset 0 0 0 2px var(--ochre); }
 `;
