@@ -25,7 +25,8 @@ from able_brick.steps.registry import ToolInfo, describe
 router = APIRouter(prefix="/api")
 
 
-def open_project(request: Request) -> Project:
+async def open_project(request: Request) -> Project:
+    """The project that is open; asynchronous, as there is nothing to wait for."""
     opened: Opened = request.app.state.opened
     return opened.project
 
@@ -96,6 +97,11 @@ class HistoryRequest(BaseModel):
     revision: Revision
 
 
+def _told(delta: Delta) -> Response:
+    """A change as JSON, written where it was reckoned."""
+    return Response(delta.model_dump_json(), media_type="application/json")
+
+
 @lru_cache
 def _tools() -> bytes:
     return TypeAdapter(list[ToolInfo]).dump_json(describe())
@@ -156,35 +162,37 @@ def get_level(project: TheProject, level: LevelId) -> Response:
     return Response(project.view_json(level), media_type="application/json")
 
 
-@router.post("/levels/{level}/steps")
-def take_step(project: TheProject, level: LevelId, request: StepRequest) -> Delta:
+@router.post("/levels/{level}/steps", response_model=Delta)
+def take_step(project: TheProject, level: LevelId, request: StepRequest) -> Response:
     """Take a step. 409 when the level has moved on since `revision`."""
-    return project.step(level, parse_tool(request.tool, request.params), tuple(request.selection), request.revision)
+    tool = parse_tool(request.tool, request.params)
+    return _told(project.step(level, tool, tuple(request.selection), request.revision))
 
 
-@router.put("/levels/{level}/steps/last")
-def adjust_last(project: TheProject, level: LevelId, request: AdjustRequest) -> Delta:
+@router.put("/levels/{level}/steps/last", response_model=Delta)
+def adjust_last(project: TheProject, level: LevelId, request: AdjustRequest) -> Response:
     """Make the last step again with other parameters."""
-    return project.adjust_last(level, parse_tool(request.tool, request.params), request.revision)
+    return _told(project.adjust_last(level, parse_tool(request.tool, request.params), request.revision))
 
 
-@router.post("/levels/{level}/preview")
-def preview(project: TheProject, level: LevelId, request: PreviewRequest) -> Delta:
+@router.post("/levels/{level}/preview", response_model=Delta)
+def preview(project: TheProject, level: LevelId, request: PreviewRequest) -> Response:
     """What a step would change; nothing is kept."""
     tool = parse_tool(request.tool, request.params)
-    return project.preview(level, tool, tuple(request.selection), request.revision, adjust_last=request.adjust_last)
+    chosen = tuple(request.selection)
+    return _told(project.preview(level, tool, chosen, request.revision, adjust_last=request.adjust_last))
 
 
-@router.post("/levels/{level}/undo")
-def undo(project: TheProject, level: LevelId, request: HistoryRequest) -> Delta:
+@router.post("/levels/{level}/undo", response_model=Delta)
+def undo(project: TheProject, level: LevelId, request: HistoryRequest) -> Response:
     """Take back the last step."""
-    return project.undo(level, request.revision)
+    return _told(project.undo(level, request.revision))
 
 
-@router.post("/levels/{level}/redo")
-def redo(project: TheProject, level: LevelId, request: HistoryRequest) -> Delta:
+@router.post("/levels/{level}/redo", response_model=Delta)
+def redo(project: TheProject, level: LevelId, request: HistoryRequest) -> Response:
     """Make the step again that was undone last."""
-    return project.redo(level, request.revision)
+    return _told(project.redo(level, request.revision))
 
 
 @router.get("/levels/{level}/export.glb", response_class=Response)

@@ -98,16 +98,13 @@ def _origin(forms: tuple[BentForm, ...]) -> Floats:
 
 def _box(forms: tuple[BentForm, ...]) -> tuple[Floats, Floats]:
     """The box round items together, measured from their origin."""
-    lows, highs = [], []
-    for form in forms:
-        middle = (form.bent.low[form.item] + form.bent.high[form.item]) / 2
-        half = (form.bent.high[form.item] - form.bent.low[form.item]) / 2
-        centre = form.turn @ middle + form.bent.positions[form.item]
-        reach = np.abs(form.turn) @ half
-        lows.append(centre - reach)
-        highs.append(centre + reach)
+    lows = np.array([f.bent.low[f.item] for f in forms])
+    highs = np.array([f.bent.high[f.item] for f in forms])
+    turns = np.array([f.turn for f in forms])
+    middles = np.einsum("nij,nj->ni", turns, (lows + highs) / 2) + [f.bent.positions[f.item] for f in forms]
+    reach = np.einsum("nij,nj->ni", np.abs(turns), (highs - lows) / 2)
     origin = _origin(forms)
-    return np.min(lows, axis=0) - origin, np.max(highs, axis=0) - origin
+    return (middles - reach).min(axis=0) - origin, (middles + reach).max(axis=0) - origin
 
 
 def glb_of(key: str, load: Load) -> bytes | None:

@@ -113,6 +113,7 @@ def main() -> None:
         build_demo(project)
         project.close()
         door = Door(file)
+        time.sleep(4)  # what the first page asks for is made ready beside
         try:
             quay(door)
         finally:

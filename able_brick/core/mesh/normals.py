@@ -13,9 +13,25 @@ from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
+def dots(a: Floats, b: Floats) -> Floats:
+    """Scalar products (…) of vectors (…,3); quicker than a sum over an axis of three, and the same numbers."""
+    out: Floats = a[..., 0] * b[..., 0] + a[..., 1] * b[..., 1] + a[..., 2] * b[..., 2]
+    return out
+
+
+def crossed(a: Floats, b: Floats) -> Floats:
+    """Vector products (…,3) of vectors (…,3) of one shape; quicker for few than the general one, and the same
+    numbers."""
+    out: Floats = np.empty_like(a)
+    out[..., 0] = a[..., 1] * b[..., 2] - a[..., 2] * b[..., 1]
+    out[..., 1] = a[..., 2] * b[..., 0] - a[..., 0] * b[..., 2]
+    out[..., 2] = a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
+    return out
+
+
 def unit(vectors: Floats) -> Floats:
     """Vectors (…,3) scaled to length 1; zero vectors stay zero."""
-    length = np.sqrt((vectors * vectors).sum(axis=-1, keepdims=True))
+    length = np.sqrt(dots(vectors, vectors))[..., None]
     out: Floats = np.divide(vectors, length, out=np.zeros_like(vectors), where=length > 0)
     return out
 

@@ -11,28 +11,42 @@ import numpy as np
 #: Paths steeper than this are followed, whatever is asked, degrees.
 STEEP: Final = 80.0
 FLAT: Final = float(np.cos(np.radians(STEEP)))
+_FLAT_SQUARED: Final = FLAT * FLAT
+#: So near, as a share of a cell, one more step of Newton's method is exact.
+_QUADRATIC: Final = 1e-8
 NODES, WEIGHTS = np.polynomial.legendre.leggauss(8)
 _NODES = np.ascontiguousarray((NODES + 1.0) / 2.0)
 _WEIGHTS = np.ascontiguousarray(WEIGHTS / 2.0)
 
 
 @numba.njit(cache=True, nogil=True, inline="always")
-def derivative(c, u):  # type: ignore[no-untyped-def]
+def hodograph(c, k):  # type: ignore[no-untyped-def]
+    """The nine numbers from which the derivative in a span is reckoned."""
+    return (
+        c[k, 1, 0] - c[k, 0, 0],
+        c[k, 1, 1] - c[k, 0, 1],
+        c[k, 1, 2] - c[k, 0, 2],
+        c[k, 2, 0] - c[k, 1, 0],
+        c[k, 2, 1] - c[k, 1, 1],
+        c[k, 2, 2] - c[k, 1, 2],
+        c[k, 3, 0] - c[k, 2, 0],
+        c[k, 3, 1] - c[k, 2, 1],
+        c[k, 3, 2] - c[k, 2, 2],
+    )
+
+
+@numba.njit(cache=True, nogil=True, inline="always")
+def derivative(h, u):  # type: ignore[no-untyped-def]
     s = 1.0 - u
     a, b, e = 3 * s * s, 6 * s * u, 3 * u * u
-    x = a * (c[1, 0] - c[0, 0]) + b * (c[2, 0] - c[1, 0]) + e * (c[3, 0] - c[2, 0])
-    y = a * (c[1, 1] - c[0, 1]) + b * (c[2, 1] - c[1, 1]) + e * (c[3, 1] - c[2, 1])
-    z = a * (c[1, 2] - c[0, 2]) + b * (c[2, 2] - c[1, 2]) + e * (c[3, 2] - c[2, 2])
-    return x, y, z
+    return a * h[0] + b * h[3] + e * h[6], a * h[1] + b * h[4] + e * h[7], a * h[2] + b * h[5] + e * h[8]
 
 
 @numba.njit(cache=True, nogil=True, inline="always")
 def speed_of(x, y, z, ground):  # type: ignore[no-untyped-def]
-    whole = math.sqrt(x * x + y * y + z * z)
-    if not ground:
-        return whole
-    flat = math.sqrt(x * x + z * z)
-    return whole if flat < FLAT * whole else flat
+    flat = x * x + z * z
+    whole = flat + y * y
+    return math.sqrt(whole if not ground or flat < _FLAT_SQUARED * whole else flat)
 
 
 @numba.njit(cache=True, nogil=True)
@@ -54,9 +68,19 @@ def parameters_of(stations, knots, sums, controls, ground):  # type: ignore[no-u
             continue
         span = math.floor(knots[k])
         base, low, high = knots[k] - span, knots[k] - span, knots[k + 1] - span
-        c = controls[span]
+        c = hodograph(controls, span)
         cell = sums[k + 1] - sums[k]
-        u = low + (high - low) * want / cell
+        # to begin with, the cubic of the inverse that has its speed at both ends of the cell
+        x, y, z = derivative(c, low)
+        v_low = speed_of(x, y, z, ground)
+        x, y, z = derivative(c, high)
+        v_high = speed_of(x, y, z, ground)
+        q = want / cell
+        u = low + (high - low) * q
+        if v_low > 0.0 and v_high > 0.0:
+            r, wide = 1.0 - q, high - low
+            cubic = low + wide * q * q * (3 - 2 * q) + cell * q * r * (r / v_low - q / v_high)
+            u = cubic if low < cubic < high else u
         for _ in range(30):
             arc = 0.0
             for j in range(len(_NODES)):
@@ -74,9 +98,10 @@ def parameters_of(stations, knots, sums, controls, ground):  # type: ignore[no-u
             after = u - miss / v if v > 0.0 else (low + high) / 2
             if not low <= after <= high:
                 after = (low + high) / 2
-            if after == u:
-                break
+            done = after == u or abs(miss) <= _QUADRATIC * cell
             u = after
+            if done:
+                break
         out[i] = span + u
     return out
 
@@ -96,8 +121,9 @@ def stations_of(at, knots, sums, controls, ground):  # type: ignore[no-untyped-d
         base = knots[k] - span
         wide = t - knots[k]
         arc = 0.0
+        c = hodograph(controls, span)
         for j in range(len(_NODES)):
-            x, y, z = derivative(controls[span], base + wide * _NODES[j])
+            x, y, z = derivative(c, base + wide * _NODES[j])
             arc += _WEIGHTS[j] * speed_of(x, y, z, ground)
         out[i] = sums[k] + arc * wide
     return out

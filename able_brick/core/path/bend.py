@@ -13,7 +13,7 @@ import numba
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from able_brick.core.mesh.normals import unit
+from able_brick.core.mesh.normals import crossed, dots, unit
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.slicing import ON_PLANE, cut_planes, sliced
 from able_brick.core.path.frames import turns_of
@@ -162,8 +162,8 @@ def bent(way: Way, run: Run, box: Box, starts: Floats, ends: Floats, *, error: f
 def _frames(own: Sections) -> Floats:
     """(n,4) turns of the frames that stand across the path: X along it, Y up, Z to the right."""
     side = unit(own.side)
-    up = unit(own.up - side * (own.up * side).sum(axis=1, keepdims=True))
-    along = np.cross(side, up)
+    up = unit(own.up - side * dots(own.up, side)[:, None])
+    along = crossed(side, up)
     out: Floats = turns_of(along, up, -side)
     return out
 
@@ -310,16 +310,16 @@ def bent_normals(found: Bent, points: Floats, normals: Floats, items: Sequence[i
     starts = found.starts[chosen, None]
     scale = (found.ends[chosen, None] - starts) / found.box.length
     centre = starts + (s[None] - low) * scale
-    a = found.way.sections((centre - step).ravel())
-    b = found.way.sections((centre + step).ravel())
-    shape = (len(chosen), len(s), 3)
+    around = found.way.sections(np.concatenate([(centre - step).ravel(), (centre + step).ravel()]))
+    shape = (2, len(chosen), len(s), 3)
+    origin, side, up = around.origin.reshape(shape), around.side.reshape(shape), around.up.reshape(shape)
     out = np.empty((len(chosen), len(points), 3))
     _lean(
-        ((b.origin - a.origin) / (2 * step)).reshape(shape),
-        ((b.side - a.side) / (2 * step)).reshape(shape),
-        ((b.up - a.up) / (2 * step)).reshape(shape),
-        ((a.side + b.side) / 2).reshape(shape),
-        ((a.up + b.up) / 2).reshape(shape),
+        (origin[1] - origin[0]) / (2 * step),
+        (side[1] - side[0]) / (2 * step),
+        (up[1] - up[0]) / (2 * step),
+        (side[0] + side[1]) / 2,
+        (up[0] + up[1]) / 2,
         np.ascontiguousarray(np.broadcast_to(scale, (len(chosen), 1)))[:, 0],
         index.ravel().astype(np.int32),
         np.ascontiguousarray(points),

@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from able_brick.core.mesh.normals import unit
+from able_brick.core.mesh.normals import crossed, dots, unit
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.path.bend import Bent, bent
 from able_brick.core.path.curve import Curve
@@ -220,7 +220,7 @@ def _rigid(
     chord = at_end - at_start
     level = standing & ~steep
     chord[level, 1] = 0.0
-    size = np.linalg.norm(chord, axis=1)
+    size = np.sqrt(dots(chord, chord))
     flush = size > 1e-9
     frames = replace(plain, sideways=0.0, up=0.0).sections(middles, at)
     tangent = np.where(flush[:, None], unit(chord), unit(frames.along))
@@ -230,20 +230,20 @@ def _rigid(
         # where chords differ in length, at least the outer ends are put where the path begins and ends
         centre[0] += tangent[0] * (half[0] - size[0] / 2)
         centre[-1] -= tangent[-1] * (half[-1] - size[-1] / 2) if len(centre) > 1 else 0.0
-    side = unit(frames.side - tangent * (frames.side * tangent).sum(axis=1, keepdims=True))
-    over = np.cross(tangent, side)
+    side = unit(frames.side - tangent * dots(frames.side, tangent)[:, None])
+    over = crossed(tangent, side)
     if level.any():
         rolled = np.any(plain.roll) if len(plain.roll) else False
         flat = upright_sides(tangent[level])
         if rolled:  # leant about the way by the roll there
             lean = np.arctan2((frames.side[level] * [0.0, 1.0, 0.0]).sum(axis=1), frames.up[level][:, 1])
-            up = np.cross(tangent[level], flat)
+            up = crossed(tangent[level], flat)
             side[level] = flat * np.cos(lean)[:, None] + up * np.sin(lean)[:, None]
             over[level] = up * np.cos(lean)[:, None] - flat * np.sin(lean)[:, None]
         else:
             side[level] = flat
             over[level] = (0.0, 1.0, 0.0)
-        tangent[level] = np.cross(side[level], over[level])
+        tangent[level] = crossed(side[level], over[level])
     _stand_in_corners(curve, found, middles, standing, corner_turn, parts, centre, tangent, side, over)
     positions, turns, sizes = np.empty((len(found), 3)), np.empty((len(found), 4)), np.ones((len(found), 3))
     centre = centre + side * plain.sideways + over * plain.up

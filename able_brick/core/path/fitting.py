@@ -228,7 +228,9 @@ def _centred(leg: Leg, lengths: Floats, middles: Floats, pitch: float, *, by_len
     if by_length or leg.straight or not leg.straight_strides:
         ends = np.stack([leg.parameters(starts), leg.parameters(middles + half)], axis=1)
         return leg.over(ends, np.ones(len(lengths)), pitch=pitch, stations=stations)
-    last = leg.stations(np.maximum(leg.strides(np.full(len(lengths), leg.last), -lengths), leg.first))
+    # few lengths are distinct
+    each, number = np.unique(lengths, return_inverse=True)
+    last = leg.stations(np.maximum(leg.strides(np.full(len(each), leg.last), -each), leg.first))[number]
     ends = np.full((len(lengths), 2), np.nan)
     for _ in range(8):
         begin = leg.parameters(starts if leg.whole else np.clip(starts, leg.begin, last))

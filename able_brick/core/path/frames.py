@@ -5,7 +5,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from able_brick.core.mesh.normals import unit
+from able_brick.core.mesh.normals import dots, unit
 from able_brick.core.mesh.polymesh import Floats
 
 UP = np.array([0.0, 1.0, 0.0])
@@ -13,8 +13,11 @@ UP = np.array([0.0, 1.0, 0.0])
 
 def upright_sides(tangent: Floats) -> Floats:
     """(n,3) Y × tangent, normalised; where the tangent is vertical, the last side is kept."""
-    cross = np.cross(UP, tangent)
-    good = np.linalg.norm(cross, axis=1) > 1e-9
+    cross = np.zeros_like(tangent)
+    cross[:, 0], cross[:, 2] = tangent[:, 2], -tangent[:, 0]
+    good = dots(cross, cross) > 1e-18
+    if good.all():
+        return unit(cross)
     if not good.any():
         return np.broadcast_to(np.array([1.0, 0.0, 0.0]), tangent.shape).copy()
     last = np.maximum.accumulate(np.where(good, np.arange(len(good)), -1))

@@ -7,7 +7,7 @@ import math
 import numba
 import numpy as np
 
-from able_brick.core.path.arc_kernels import FLAT, derivative, speed_of
+from able_brick.core.path.arc_kernels import FLAT, derivative, hodograph, speed_of
 
 
 @numba.njit(cache=True, nogil=True, inline="always")
@@ -67,13 +67,14 @@ def guided(controls, at, roll, table, into, out, mitred, upright, ground, longes
         k = int(min(max(math.floor(at[i]), 0), spans - 1))
         u = at[i] - k
         c = controls[k]
+        h = hodograph(controls, k)
         r = 1.0 - u
         for j in range(3):
             q[j] = r * r * r * c[0, j] + 3 * r * r * u * c[1, j] + 3 * r * u * u * c[2, j] + u * u * u * c[3, j]
-        x, y, z = derivative(c, u)
+        x, y, z = derivative(h, u)
         speed = math.sqrt(x * x + y * y + z * z)
         if speed < 1e-12:  # a handle of no length: the direction a little further inside
-            x, y, z = derivative(c, min(max(u, 1e-4), 1 - 1e-4))
+            x, y, z = derivative(h, min(max(u, 1e-4), 1 - 1e-4))
             speed = max(math.sqrt(x * x + y * y + z * z), 1e-300)
         measured = max(speed_of(x, y, z, ground), 1e-300)
         w[0], w[1], w[2] = x / speed, y / speed, z / speed
@@ -117,7 +118,7 @@ def guided(controls, at, roll, table, into, out, mitred, upright, ground, longes
                 r = 1.0 - v
                 for a in range(3):
                     p[a] = r**3 * c[0, a] + 3 * r * r * v * c[1, a] + 3 * r * v * v * c[2, a] + v**3 * c[3, a]
-                x2, y2, z2 = derivative(c, v)
+                x2, y2, z2 = derivative(h, v)
                 size = math.sqrt(x2 * x2 + y2 * y2 + z2 * z2)
                 if size < 1e-12:
                     s[:] = table[k, j]

@@ -12,9 +12,18 @@ from able_brick.core.mesh.polymesh import Floats
 _TRACES = 2000
 
 
+@numba.njit(cache=True, nogil=True, inline="always")
+def _along(a, b, c, e, u):  # type: ignore[no-untyped-def]
+    """A coordinate of a cubic and how it changes."""
+    s = 1.0 - u
+    value = s * s * s * a + 3 * s * s * u * b + 3 * s * u * u * c + u * u * u * e
+    return value, 3 * (s * s * (b - a) + 2 * s * u * (c - b) + u * u * (e - c))
+
+
 @numba.njit(cache=True, nogil=True)
-def _at(controls, closed, t, p, d):  # type: ignore[no-untyped-def]
-    """Point and derivative at a parameter. Beyond its ends an open path goes straight on, a closed one round again."""
+def _at(controls, closed, t):  # type: ignore[no-untyped-def]
+    """Point and derivative (x, y, z, x', y', z') at a parameter. Beyond its ends an open path goes straight on, a
+    closed one round again. Numbers, not arrays: those would cost more than what is reckoned."""
     spans = len(controls)
     if closed:
         k = math.floor(t)
@@ -23,19 +32,17 @@ def _at(controls, closed, t, p, d):  # type: ignore[no-untyped-def]
     else:
         k = min(max(math.floor(t), 0), spans - 1)
         u = min(max(t - k, 0.0), 1.0)
-    s = 1.0 - u
-    for i in range(3):
-        a, b, c, e = controls[k, 0, i], controls[k, 1, i], controls[k, 2, i], controls[k, 3, i]
-        p[i] = s * s * s * a + 3 * s * s * u * b + 3 * s * u * u * c + u * u * u * e
-        d[i] = 3 * (s * s * (b - a) + 2 * s * u * (c - b) + u * u * (e - c))
+    x, dx = _along(controls[k, 0, 0], controls[k, 1, 0], controls[k, 2, 0], controls[k, 3, 0], u)
+    y, dy = _along(controls[k, 0, 1], controls[k, 1, 1], controls[k, 2, 1], controls[k, 3, 1], u)
+    z, dz = _along(controls[k, 0, 2], controls[k, 1, 2], controls[k, 2, 2], controls[k, 3, 2], u)
     if not closed and (t > spans or t < 0.0):
         over = t - spans if t > spans else t
-        size = math.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
-        if size < 1e-12:  # a handle of no length: on along the chord
-            for i in range(3):
-                d[i] = controls[k, 3, i] - controls[k, 0, i]
-        for i in range(3):
-            p[i] += d[i] * over
+        if math.sqrt(dx * dx + dy * dy + dz * dz) < 1e-12:  # a handle of no length: on along the chord
+            dx = controls[k, 3, 0] - controls[k, 0, 0]
+            dy = controls[k, 3, 1] - controls[k, 0, 1]
+            dz = controls[k, 3, 2] - controls[k, 0, 2]
+        x, y, z = x + dx * over, y + dy * over, z + dz * over
+    return x, y, z, dx, dy, dz
 
 
 @numba.njit(cache=True, nogil=True)
@@ -59,16 +66,15 @@ def _fastest(controls):  # type: ignore[no-untyped-def]
 @numba.njit(cache=True, nogil=True)
 def _newton(controls, closed, p0, d0, t, length, way, grain):  # type: ignore[no-untyped-def]
     """Newton's method from a parameter; NaN where the path does not go on in about one direction from p0."""
-    p, d = np.empty(3), np.empty(3)
     for k in range(24):
-        _at(controls, closed, t, p, d)
-        x, y, z = p[0] - p0[0], p[1] - p0[1], p[2] - p0[2]
+        x, y, z, dx, dy, dz = _at(controls, closed, t)
+        x, y, z = x - p0[0], y - p0[1], z - p0[2]
         r = math.sqrt(x * x + y * y + z * z)
-        speed = math.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+        speed = math.sqrt(dx * dx + dy * dy + dz * dz)
         if r <= 0.0 or speed <= 0.0:
             return np.nan
-        slope = way * (x * d[0] + y * d[1] + z * d[2]) / r
-        if slope <= 0.2 * speed or d[0] * d0[0] + d[1] * d0[1] + d[2] * d0[2] <= 0.0:
+        slope = way * (x * dx + y * dy + z * dz) / r
+        if slope <= 0.2 * speed or dx * d0[0] + dy * d0[1] + dz * d0[2] <= 0.0:
             return np.nan
         miss = r - length
         if abs(miss) <= grain or (k >= 6 and abs(miss) <= 64 * grain):
@@ -84,19 +90,19 @@ def _stride(controls, closed, fastest, grain, t0, length, way):  # type: ignore[
     Newton's method where the path goes on in about one direction, else steps that are too short to pass it.
     """
     spans = len(controls)
-    p0, d0, p, d = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
     if length <= grain:
         return t0
-    _at(controls, closed, t0, p0, d0)
-    speed = math.sqrt(d0[0] * d0[0] + d0[1] * d0[1] + d0[2] * d0[2])
+    x, y, z, dx, dy, dz = _at(controls, closed, t0)
+    p0, d0 = (x, y, z), (dx, dy, dz)
+    speed = math.sqrt(dx * dx + dy * dy + dz * dz)
     if speed > 0.0:
         t = _newton(controls, closed, p0, d0, t0 + way * length / speed, length, way, grain)
         if math.isfinite(t) and 0.0 < way * (t - t0) <= 1.0:
             return t
     t = t0
     for _ in range(_TRACES):
-        _at(controls, closed, t, p, d)
-        x, y, z = p[0] - p0[0], p[1] - p0[1], p[2] - p0[2]
+        x, y, z, dx, dy, dz = _at(controls, closed, t)
+        x, y, z = x - p0[0], y - p0[1], z - p0[2]
         left = length - math.sqrt(x * x + y * y + z * z)
         if left <= grain:
             return t
@@ -107,7 +113,7 @@ def _stride(controls, closed, fastest, grain, t0, length, way):  # type: ignore[
         if most <= 0.0:
             return np.nan
         if left < 1e-3 * length:  # near: to the end by Newton's method, in the direction that the path has here
-            near = _newton(controls, closed, p0, d, t + way * left / most, length, way, grain)
+            near = _newton(controls, closed, p0, (dx, dy, dz), t + way * left / most, length, way, grain)
             if math.isfinite(near) and way * (near - t) >= 0.0:
                 return near
         step = max(left / most, 1e-15 * max(abs(t), 1.0))
@@ -149,10 +155,9 @@ def _walk(controls, closed, fastest, grain, begin, lengths, factor, gap, whole, 
 @numba.njit(cache=True, nogil=True)
 def _beyond(controls, closed, t, end):  # type: ignore[no-untyped-def]
     """How far a parameter is beyond another, metres; negative before it."""
-    p, d, q = np.empty(3), np.empty(3), np.empty(3)
-    _at(controls, closed, t, p, d)
-    _at(controls, closed, end, q, d)
-    away = math.sqrt((p[0] - q[0]) ** 2 + (p[1] - q[1]) ** 2 + (p[2] - q[2]) ** 2)
+    x, y, z, _, _, _ = _at(controls, closed, t)
+    u, v, w, _, _, _ = _at(controls, closed, end)
+    away = math.sqrt((x - u) ** 2 + (y - v) ** 2 + (z - w) ** 2)
     # whole spans in between count as well, so that a path that comes back to its end is not mistaken for it
     return (away + max(t - end - 0.5, 0.0)) if t >= end else -(away + max(end - t - 0.5, 0.0))
 

@@ -184,10 +184,9 @@ def _row(
     def row_of(count: int) -> Ints:
         """The parts of so many items, the last one not yet."""
         pattern = np.array(rhythm.pattern, np.int32)
-        if first is None:
-            out = np.resize(pattern, count)
-        else:
-            out = np.concatenate([np.array([first], np.int32), np.resize(pattern, max(count - 1, 0))])[:count]
+        out = pattern[(np.arange(count) - (0 if first is None else 1)) % len(pattern)]
+        if first is not None:
+            out[:1] = first
         for item, part in others.items():
             if part is not None and item < count:
                 out[item] = part

@@ -80,10 +80,14 @@ class Poses:
     def of(cls, positions: Floats, turns: Floats, sizes: Floats) -> Poses:
         """Poses with turns and sizes repeated to the number of positions."""
         n = len(positions)
+        if np.shape(turns) != (n, 4):
+            turns = np.broadcast_to(turns, (n, 4))
+        if np.shape(sizes) != (n, 3):
+            sizes = np.broadcast_to(sizes, (n, 3))
         return cls(
             np.ascontiguousarray(positions, np.float64),
-            np.ascontiguousarray(np.broadcast_to(turns, (n, 4)), np.float64),
-            np.ascontiguousarray(np.broadcast_to(sizes, (n, 3)), np.float64),
+            np.ascontiguousarray(turns, np.float64),
+            np.ascontiguousarray(sizes, np.float64),
         )
 
     @property
