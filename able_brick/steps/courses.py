@@ -32,6 +32,7 @@ class _CourseSettings(Tool):
     icon: ClassVar[str] = "waypoints"
 
     piece: str = field("", "Piece", "The piece to lay along the path", widget="piece")
+    corner: str | None = field(None, "Corner", "The piece that stands where the path turns sharply", widget="piece")
     bend: bool = field(False, "Bend", "Pieces bend with the path and share their seams; off lays them as they are")
     fit: Fit = field(Fit.FILL, "Fit", "Fill the path with whole pieces, set their number, or set their spacing")
     number: int = field(10, "Number", "How many items", ge=1, le=MOST_ITEMS, when={"fit": ["number"]})
@@ -53,7 +54,6 @@ class _CourseSettings(Tool):
     )
     first: str | None = _other_piece("First", "The piece at the start of an open path")
     last: str | None = _other_piece("Last", "The piece at the end of an open path")
-    corner: str | None = _other_piece("Corner", "The piece that stands where the path turns sharply")
     pattern: tuple[str, ...] = field(
         (),
         "Then",
@@ -102,7 +102,7 @@ class _CourseSettings(Tool):
     )
 
     def settings(self) -> dict[str, object]:
-        return {k: v for k, v in dict(self).items() if k not in ("tool", "piece", "name")}
+        return {k: v for k, v in dict(self).items() if k not in ("tool", "piece", "name", "ends")}
 
     def check(self, draft: Draft, path: Path, course: str | None) -> None:
         """Refuse what the settings name and is not there, or does not suit."""
@@ -157,6 +157,12 @@ class LayCourse(_CourseSettings):
     about: ClassVar[str] = "Repeats pieces along the path; stays adjustable"
     need: ClassVar[Need] = Need(kinds=("path",), least=1, most=1)
 
+    ends: bool = field(
+        True,
+        "Corner piece at ends",
+        "The piece in the corners stands at both ends of an open path as well, where no other is chosen",
+        section="Rhythm",
+    )
     name: str = field("", "Name", "Name in the level list", max_length=80)
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
@@ -167,12 +173,15 @@ class LayCourse(_CourseSettings):
             raise InputError("Choose the piece to lay.", field="piece")
         piece = draft.piece(self.piece)
         self.check(draft, path, None)
+        outer = self.corner if self.ends and not path.closed else None
         course = Course.model_validate(
             {
                 **self.settings(),
                 "id": draft.new_id("course"),
                 "level": draft.level_id,
                 "name": draft.unique_name(self.name.strip() or f"{piece.name} course", "course"),
+                "first": self.first or outer,
+                "last": self.last or outer,
                 "piece": piece.id,
                 "path": path.id,
                 "group": path.group,

@@ -44,7 +44,7 @@ class Actions:
             card.get_by_role("textbox", name=label.replace("_", " "), exact=True).fill(value)
 
     def choose(self, card: Locator, label: str, option: str) -> None:
-        self.taken += 1
+        self.taken += 2
         card.get_by_role("button", name=re.compile(f"{label}$")).click()
         self.page.get_by_role("listbox", name=label).get_by_role("option", name=option, exact=True).click()
 
@@ -262,12 +262,22 @@ def test_a_fence_with_corner_posts_and_a_gate_takes_eight_settings(yard: Hands) 
     do = Actions(yard)
     do.click(tool(yard, "Lay course"))
     laying = card(yard, "Lay course")
-    do.click(laying.get_by_role("button", name="Rhythm"))
-    for label in ("First", "Last", "Corner"):
-        do.choose(laying, label, "Post")
+    do.choose(laying, "Corner", "Post")
     do.click(laying.get_by_role("button", name="Lay course"))
     yard.saved(begun + 2)
     course = yard.row("Wall course", "course")
     posts = [r for r in rows(yard, course["id"]) if r["piece"] == yard.row("Post", "piece")["id"]]
-    assert sum(len(r["rows"]) for r in posts) == 3
-    assert do.taken + 2 <= 8
+    assert sum(len(r["rows"]) for r in posts) == 3, "at both ends and in the corner"
+
+    do.click(tool(yard, "Swap items"))
+    do.choose(card(yard, "Swap items"), "Piece", "Gate")
+    page = yard.page
+    page.mouse.move(*yard.seen(0, 3.0, -6))
+    expect(page.locator("output")).to_contain_text("Click to take this")
+    do.taken += 1
+    page.mouse.down()
+    page.mouse.up()
+    yard.saved(begun + 3)
+    gates = [r for r in rows(yard, course["id"]) if r["piece"] == yard.row("Gate", "piece")["id"]]
+    assert sum(len(r["rows"]) for r in gates) == 1
+    assert do.taken <= 8
