@@ -127,9 +127,8 @@ def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def cost_edges(pos, quadric, tri, wedge, start, star, edges, uses, locked):  # type: ignore[no-untyped-def]
-    """Cost (E) float32 and way (E) int8: 0 free, 1 the first end goes into the second, 2 the other way round."""
-    nv = len(pos)
+def bound_vertices(nv, tri, wedge, start, star, edges, uses):  # type: ignore[no-untyped-def]
+    """(V) whether a vertex is on a border, and whether it has more than one wedge."""
     border = np.zeros(nv, np.bool_)
     for e in range(len(edges)):
         if uses[e] == 1:
@@ -145,12 +144,20 @@ def cost_edges(pos, quadric, tri, wedge, start, star, edges, uses, locked):  # t
                 if wedge[f, _corner(tri, f, v)] != w:
                     many[v] = True
                     break
-    cost = np.empty(len(edges), np.float32)
-    way = np.zeros(len(edges), np.int8)
+    return border, many
+
+
+@njit(cache=True, nogil=True)
+def cost_edges(  # type: ignore[no-untyped-def]
+    pos, quadric, tri, wedge, start, star, edges, uses, locked, border, many, first, last, cost, way
+):
+    """Fill cost (E) float32 and way (E) int8 of the edges from `first` to before `last`: 0 free, 1 the first end goes
+    into the second, 2 the other way round."""
     q = np.empty(11)
     p = np.empty(3)
-    for e in range(len(edges)):
+    for e in range(first, last):
         a, b = edges[e, 0], edges[e, 1]
+        way[e] = 0
         cost[e] = _NEVER
         if uses[e] > 2:
             continue
@@ -173,7 +180,6 @@ def cost_edges(pos, quadric, tri, wedge, start, star, edges, uses, locked):  # t
             p[:] = pos[a]
         l2 = (pos[a, 0] - pos[b, 0]) ** 2 + (pos[a, 1] - pos[b, 1]) ** 2 + (pos[a, 2] - pos[b, 2]) ** 2
         cost[e] = evaluate(q, p[0], p[1], p[2]) + 1e-9 * l2 * q[10]
-    return cost, way
 
 
 @njit(cache=True, nogil=True)
@@ -284,11 +290,12 @@ def _carry_uv(f, other, u, v, p, pos, tri, wedge, uv):  # type: ignore[no-untype
 
 @njit(cache=True, nogil=True)
 def collapse_pass(  # type: ignore[no-untyped-def]
-    pos, quadric, tri, wedge, wedge_uv, start, star, edges, uses, way, order, stamp, number, surplus
+    pos, quadric, tri, wedge, wedge_uv, start, star, edges, uses, way, order, stamp, number, surplus, gone
 ):
     """Collapse the chosen edges in order until `surplus` faces are gone. Returns (faces removed, collapses).
 
-    Dead faces get −1 as their first vertex. `stamp` (V) keeps the last pass in which a vertex's star changed.
+    Dead faces get −1 as their first vertex. `stamp` (V) keeps the last pass in which a vertex's star changed; `gone`
+    (n) is filled with the faces that were gone, and the edge, at each collapse: (faces, edge).
     """
     nv = len(pos)
     used = np.zeros(nv, np.bool_)
@@ -387,6 +394,8 @@ def collapse_pass(  # type: ignore[no-untyped-def]
                     stamp[tri[f, m]] = number
         used[u] = True
         used[v] = True
+        gone[done, 0] = removed
+        gone[done, 1] = e
         done += 1
     return removed, done
 

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
 from numba import njit
 
-from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
 
 _LEAF = 8
+#: Points that are measured at one go by one thread.
+_PORTION = 8192
+_Tree: TypeAlias = tuple[Ints, Floats, Floats, Ints]
 
 
 @dataclass(frozen=True)
@@ -21,17 +27,39 @@ class Deviation:
     rms: float
 
 
-def deviation(one: PolyMesh, other: PolyMesh, *, samples: int = 20_000, seed: int = 1) -> Deviation:
-    """Deviation over area-weighted samples (at least `samples` on each surface) and all vertices, both ways.
+class Measure:
+    """A surface that others are measured against: its samples and a tree of its triangles are made once.
 
-    Distances are exact from each sample to the other surface; the maximum is thus a lower bound of the Hausdorff
-    distance. Both meshes need faces.
+    Over area-weighted samples (at least `samples` on each surface) and all vertices, both ways. Distances are exact
+    from each sample to the other surface; the maximum is thus a lower bound of the Hausdorff distance. Meshes need
+    faces.
     """
-    a, b = _soup(one), _soup(other)
-    there = _distances(_samples(one, a, samples, seed), b)
-    back = _distances(_samples(other, b, samples, seed + 1), a)
-    every = np.concatenate([there[1], back[1]])
-    return Deviation(float(max(there[0].max(initial=0.0), back[0].max(initial=0.0))), float(np.sqrt((every**2).mean())))
+
+    def __init__(self, mesh: PolyMesh, *, samples: int = 20_000, seed: int = 1) -> None:
+        self._soup = _soup(mesh)
+        self._tree = _build(self._soup)
+        self._points = _samples(mesh, self._soup, samples, seed)
+        self._count, self._seed = samples, seed
+
+    def of(self, other: PolyMesh, *, breathe: Callable[[], None] | None = None) -> Deviation:
+        """How far another surface is from this one. `breathe` is called now and then and may raise to cancel."""
+        soup = _soup(other)
+        there, there_area = _distances(self._points, soup, _build(soup), breathe)
+        back, back_area = _distances(
+            _samples(other, soup, self._count, self._seed + 1), self._soup, self._tree, breathe
+        )
+        every = np.concatenate([there_area, back_area])
+        largest = max(there.max(initial=0.0), back.max(initial=0.0))
+        return Deviation(float(largest), float(np.sqrt((every**2).mean())))
+
+    def from_points(self, points: Floats) -> Floats:
+        """(n) distances of points (n,3) from this surface, metres."""
+        return _from(points, self._soup, self._tree, None)
+
+
+def deviation(one: PolyMesh, other: PolyMesh, *, samples: int = 20_000, seed: int = 1) -> Deviation:
+    """How far two surfaces are apart, as `Measure` measures it."""
+    return Measure(one, samples=samples, seed=seed).of(other)
 
 
 def _soup(mesh: PolyMesh) -> Floats:
@@ -51,11 +79,30 @@ def _samples(mesh: PolyMesh, soup: Floats, count: int, seed: int) -> tuple[Float
     return np.concatenate([mesh.positions, points]), points
 
 
-def _distances(points: tuple[Floats, Floats], soup: Floats) -> tuple[Floats, Floats]:
+def _distances(
+    points: tuple[Floats, Floats], soup: Floats, tree: _Tree, breathe: Callable[[], None] | None
+) -> tuple[Floats, Floats]:
+    """From all points, and from those that are spread over the area."""
     every, area = points
-    order, low, high, child = _build(soup)
-    d = np.sqrt(_nearest(every, soup[order], low, high, child))
+    d = _from(every, soup, tree, breathe)
     return d, d[len(every) - len(area) :]
+
+
+def _from(points: Floats, soup: Floats, tree: _Tree, breathe: Callable[[], None] | None) -> Floats:
+    order, low, high, child = tree
+    sorted_soup = soup[order]
+    out = np.empty(len(points))
+
+    def part(first: int) -> None:
+        some = points[first : first + _PORTION]
+        out[first : first + len(some)] = np.sqrt(_nearest(some, sorted_soup, low, high, child))
+
+    with ThreadPoolExecutor(2) as workers:
+        for done in workers.map(part, range(0, len(points), _PORTION)):
+            if breathe is not None:
+                breathe()
+            del done
+    return out
 
 
 @njit(cache=True, nogil=True)

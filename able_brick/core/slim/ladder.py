@@ -1,0 +1,156 @@
+"""Several rungs of a mesh from one run, each for a target of its own."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Final, Literal
+
+from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.polymesh import Bools, PolyMesh
+from able_brick.core.slim.deviation import Deviation, Measure
+from able_brick.core.slim.reduce import Reducing, Slimmed, check_target, target_triangles, unchanged
+from able_brick.core.slim.viewing import allowed
+
+#: A share of what is allowed that a measured deviation may use up: other samples may find a little more.
+_SAFE: Final = 0.96
+#: How many times a search for a deviation halves what it does not know.
+_HALVINGS: Final = 5
+_LEAST: Final = 4
+
+Kind = Literal["share", "count", "deviation", "pixels"]
+
+
+@dataclass(frozen=True)
+class Target:
+    """What a rung is for: a share (0…1] or a number of the triangles, a largest deviation in metres, or a number of
+    pixels at a distance in metres."""
+
+    kind: Kind
+    value: float
+    distance: float = 10.0
+
+    def deviation(self) -> float | None:
+        """The largest deviation that is allowed, metres; None for a share or a number."""
+        if self.kind == "deviation":
+            return self.value
+        return allowed(self.value, self.distance) if self.kind == "pixels" else None
+
+    def triangles(self, mesh: PolyMesh) -> int:
+        """The triangles that a share or a number means."""
+        return target_triangles(mesh, self.value) if self.kind == "share" else math.floor(self.value)
+
+    def check(self) -> None:
+        """GeometryError where it cannot be meant."""
+        if not (math.isfinite(self.value) and math.isfinite(self.distance)):
+            raise GeometryError("A target is no number.", received=self.kind)
+        if self.kind == "share" and not 0 < self.value <= 1:
+            raise GeometryError(f"The share is {self.value:g}; give a number above 0 and up to 1.", received=self.value)
+        if self.kind == "count":
+            check_target(math.floor(self.value))
+        if self.kind in ("deviation", "pixels") and not self.value > 0:
+            raise GeometryError(f"The target is {self.value:g}; give a number above 0.", received=self.value)
+        if self.kind == "pixels" and not self.distance > 0:
+            raise GeometryError(f"The distance is {self.distance:g} m; give a number above 0.", received=self.distance)
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """A rung as it was made, with what it costs: measured, not promised."""
+
+    target: Target
+    slimmed: Slimmed
+    deviation: Deviation
+
+
+Tell = Callable[[float, str], None]
+
+
+def ladder(
+    mesh: PolyMesh,
+    targets: Sequence[Target],
+    *,
+    locked: Bools | None = None,
+    progress: Tell | None = None,
+    measure: Measure | None = None,
+) -> list[Made]:
+    """A rung for each target, all from the mesh itself, in the order of the targets.
+
+    Shares and numbers come from one run, from many triangles to few. Largest deviations are searched for: halving
+    until one is too much, then between; what is found is measured and within the target, or is the mesh itself.
+    `progress` is called with 0…1 and words, and may raise to cancel. Raises GeometryError for targets that cannot be
+    meant, and for a mesh without faces.
+    """
+    for target in targets:
+        target.check()
+    if not mesh.triangle_count:
+        raise GeometryError("There are no faces to slim.")
+    tell = progress or (lambda _share, _words: None)
+    tell(0.0, "Looking at the mesh")
+    measure = measure or Measure(mesh)
+    made: dict[int, Made] = {}
+    counted = sorted(
+        (k for k, t in enumerate(targets) if t.deviation() is None), key=lambda k: -targets[k].triangles(mesh)
+    )
+    far = sorted(
+        (k for k, t in enumerate(targets) if t.deviation() is not None), key=lambda k: targets[k].deviation() or 0.0
+    )
+    total = len(targets)
+
+    def telling(words: str) -> Callable[[float], None]:
+        return lambda share: tell((len(made) + 0.7 * share) / total, words)
+
+    def finished(k: int, out: Slimmed, away: Deviation | None = None) -> None:
+        if away is None:
+            away = (
+                Deviation(0.0, 0.0)
+                if out.mesh is mesh
+                else measure.of(out.mesh, breathe=lambda: tell((len(made) + 0.8) / total, "Measuring"))
+            )
+        made[k] = Made(targets[k], out, away)
+
+    run: Reducing | None = None
+    for k in counted:
+        triangles = targets[k].triangles(mesh)
+        if mesh.triangle_count <= triangles:
+            finished(k, unchanged(mesh))
+            continue
+        run = run or Reducing(mesh, locked=locked)
+        run.to(triangles, progress=telling("Collapsing edges"))
+        finished(k, run.result())
+    state: Reducing | None = None
+    for k in far:
+        state = state or Reducing(mesh, locked=locked)
+        state, out, away = _within(state, targets[k], measure, telling("Looking for the last triangle that fits"))
+        finished(k, out, away)
+    tell(1.0, "Done")
+    return [made[k] for k in range(total)]
+
+
+def _within(
+    good: Reducing, target: Target, measure: Measure, breathe: Callable[[float], None]
+) -> tuple[Reducing, Slimmed, Deviation]:
+    """The fewest triangles within a deviation that are found from a state that is within it; and the state there."""
+    limit = _SAFE * (target.deviation() or 0.0)
+    mesh = good.source
+    at_start = good.triangles == mesh.triangle_count
+    best = unchanged(mesh) if at_start else good.result()
+    away = Deviation(0.0, 0.0) if at_start else measure.of(best.mesh)
+    low = 0
+    tried = 0
+    while good.triangles > _LEAST and good.reached:
+        between = low > 0
+        if between and (tried >= _HALVINGS or good.triangles - low <= max(2, 0.005 * low)):
+            break
+        count = (good.triangles + low) // 2 if between else max(_LEAST, good.triangles // 2)
+        trial = good.copied()
+        trial.to(count, progress=breathe)
+        out = trial.result()
+        found = measure.of(out.mesh, breathe=lambda: breathe(0.5))
+        if found.largest <= limit:
+            good, best, away = trial, out, found
+        else:
+            low = trial.triangles
+        tried += 1 if between else 0
+    return good, best, away
