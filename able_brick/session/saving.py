@@ -50,10 +50,11 @@ def _rebuild(file: ProjectFile, snapshot: Snapshot, states: dict[str, State], me
             rows += [t for of in snapshot.things.values() for t in of.values()]
             journal.write_rows(connection, [Edit(None, r) for r in rows], snapshot.counters)
             for piece in snapshot.pieces.values():
-                try:
-                    journal.write_meshes(connection, {piece.mesh: meshes.get(piece.mesh)}, {})
-                except AbleBrickError:
-                    continue
+                for key in {piece.mesh, *(() if piece.ladder is None else (r.mesh for r in piece.ladder.rungs))}:
+                    try:
+                        journal.write_meshes(connection, {key: meshes.get(key)}, {})
+                    except AbleBrickError:
+                        continue
             for key in sorted({k for p in snapshot.pieces.values() for k in journal.textures_of(p)}):
                 try:
                     with file.engine.connect() as source:

@@ -17,6 +17,12 @@ from able_brick.level.rows import Array, Facts, LevelRow, Piece, Placement
 from able_brick.level.snapshot import ARow, AShown, AThing, Edit, InLevel, Snapshot, Things
 
 MeshLoader = Callable[[str], PolyMesh]
+#: Told how far long work is, 0…1, and what it is at; it may raise to stop it.
+Tell = Callable[[float, str], None]
+
+
+def _quiet(_share: float, _words: str) -> None:
+    """Nobody listens."""
 
 
 @dataclass(frozen=True)
@@ -50,6 +56,7 @@ class Draft:
     again: Iterable[str] = ()
     select: tuple[str, ...] | None = None
     note: str = ""
+    tell: Tell = _quiet
     _before: dict[str, ARow | None] = field(default_factory=dict)
     _after: dict[str, ARow | None] = field(default_factory=dict)
     _meshes: dict[str, PolyMesh] = field(default_factory=dict)

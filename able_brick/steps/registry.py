@@ -17,13 +17,14 @@ from able_brick.steps.copies import OneMore, SteppedCopies
 from able_brick.steps.courses import AdjustCourse, LayCourse
 from able_brick.steps.dimensions import BackToDimensions, SetDimensions
 from able_brick.steps.dock import Dock
-from able_brick.steps.draft import Change, Draft, MeshLoader, selected
+from able_brick.steps.draft import Change, Draft, MeshLoader, Tell, selected
 from able_brick.steps.duplicate import Duplicate
 from able_brick.steps.groups import Dissolve, GroupPivot, MakeGroup, PutInto
 from able_brick.steps.import_pieces import ImportPieces
 from able_brick.steps.independent import MakeIndependent
 from able_brick.steps.items import SwapItems
 from able_brick.steps.keep import Delete, LevelSettings, Rename
+from able_brick.steps.ladder import MakeLadder, RemakeLadder, TakeRung
 from able_brick.steps.make_real import MakeReal
 from able_brick.steps.marks import SetMarks
 from able_brick.steps.measures import KeepMeasure
@@ -36,6 +37,7 @@ from able_brick.steps.place_piece import PlacePiece
 from able_brick.steps.scatter import Scatter, Strew
 from able_brick.steps.set_pivot import SetPivot
 from able_brick.steps.set_pose import SetPose
+from able_brick.steps.share_budget import ShareBudget
 from able_brick.steps.shelf import DuplicatePiece, ReplacePiece, TagPieces
 from able_brick.steps.size import Size
 from able_brick.steps.slim import Slim
@@ -91,6 +93,10 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         JoinPaths,
         SplitPath,
         Slim,
+        ShareBudget,
+        MakeLadder,
+        RemakeLadder,
+        TakeRung,
         ImportPieces,
         ReplacePiece,
         DuplicatePiece,
@@ -121,6 +127,7 @@ class ToolInfo(BaseModel):
     prefill: bool
     instant: bool
     previews: bool
+    long: bool
     fields: dict[str, Any]
 
 
@@ -149,6 +156,7 @@ def describe() -> list[ToolInfo]:
             prefill=t.prefill,
             instant=t.instant,
             previews=t.previews,
+            long=t.long,
             fields=_schema(t),
         )
         for name, t in TOOLS.items()
@@ -163,13 +171,17 @@ def apply(
     load: MeshLoader,
     *,
     again: Iterable[str] = (),
+    tell: Tell | None = None,
 ) -> Change:
     """What a tool does to a level of the project; nothing is changed here.
 
-    `again` are the ids that the step made before, when it is made again. Raises UnknownIdError, SelectionError,
+    `again` are the ids that the step made before, when it is made again; `tell` hears how far it is.
+    Raises UnknownIdError, SelectionError,
     GeometryError or InputError, and then nothing has happened.
     """
     draft = Draft(snapshot, level, load, again)
+    if tell is not None:
+        draft.tell = tell
     rows = selected(draft, selection)
     if tool.need.kinds:
         if "course" not in tool.need.kinds:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from able_brick.core.slim.deviation import deviation
-from able_brick.core.slim.reduce import reduce_to, target_triangles
+from able_brick.core.slim.ladder import Target, ladder
 from able_brick.core.text import grouped, millimetres
 from able_brick.level.field import field
-from able_brick.level.rows import Array, Course, Piece, Placement, SlimOrigin
+from able_brick.level.rows import Array, Course, Piece, Placement, Seams, SlimOrigin
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
+from able_brick.steps.ladder import seams_field
+from able_brick.steps.seams import seam_vertices
 from able_brick.steps.tool import Need, Stage, Tool
 
 
@@ -25,8 +26,11 @@ class Slim(Tool):
     need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1)
     icon: ClassVar[str] = "feather"
     previews: ClassVar[bool] = False
+    long: ClassVar[bool] = True
 
-    target: Literal["share", "count"] = field("share", "Target", "A share of the triangles, or a number of them")
+    target: Literal["share", "count", "deviation", "pixels"] = field(
+        "share", "Target", "A share or a number of the triangles, a largest deviation, or pixels at a distance"
+    )
     share: float = field(
         25.0, "Share", "Triangles that are left", unit="%", step=5, gt=0, le=100, when={"target": ["share"]}
     )
@@ -39,6 +43,23 @@ class Slim(Tool):
         le=50_000_000,
         when={"target": ["count"]},
     )
+    deviation: float = field(
+        5.0,
+        "Deviation",
+        "Nowhere farther from the piece as it is than this",
+        unit="mm",
+        step=1,
+        gt=0,
+        le=1e7,
+        when={"target": ["deviation"]},
+    )
+    pixels: float = field(
+        1.0, "Pixels", "It shows by no more than this", unit="px", step=0.5, gt=0, le=1000, when={"target": ["pixels"]}
+    )
+    distance: float = field(
+        10.0, "Distance", "Seen from there", unit="m", step=1, gt=0, le=1e6, when={"target": ["pixels"]}
+    )
+    keep_seams: bool = seams_field()
     result: Literal["new piece", "same piece"] = field(
         "new piece", "Result", "A new piece for the selected placements, or the piece itself, everywhere"
     )
@@ -58,11 +79,20 @@ class Slim(Tool):
             draft.select = tuple(chosen)
         draft.note = "; ".join(notes)
 
+    def _meant(self) -> Target:
+        values = {
+            "share": self.share / 100,
+            "count": float(self.triangles),
+            "deviation": self.deviation / 1000,
+            "pixels": self.pixels,
+        }
+        return Target(self.target, values[self.target], self.distance)
+
     def _slimmed(self, draft: Draft, piece: Piece, notes: list[str]) -> Piece:
         mesh = draft.mesh(piece)
-        count = target_triangles(mesh, self.share / 100) if self.target == "share" else self.triangles
-        out = reduce_to(mesh, count)
-        away = deviation(mesh, out.mesh)
+        kept = seam_vertices(draft, piece, mesh, Seams(found=self.keep_seams))
+        (made,) = ladder(mesh, [self._meant()], locked=kept, progress=draft.tell)
+        out, away = made.slimmed, made.deviation
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         origin = SlimOrigin(
             piece=piece.id, mesh=piece.mesh, triangles=mesh.triangle_count, rms=away.rms, largest=away.largest

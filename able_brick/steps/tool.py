@@ -69,6 +69,8 @@ class Tool(BaseModel):
     adjustable: ClassVar[bool] = True
     previews: ClassVar[bool] = True
     on_locked: ClassVar[bool] = False
+    #: Takes so long that it is done off the request, with progress and cancel.
+    long: ClassVar[bool] = False
 
     @property
     def moves_nothing(self) -> bool:

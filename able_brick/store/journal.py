@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import Connection, delete, insert, select
+from sqlalchemy import Connection, delete, func, insert, select, true
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from able_brick.core.errors import InputError, StorageError
@@ -62,6 +62,8 @@ def meshes_of(edits: Iterable[Edit]) -> set[str]:
                 out.add(row.mesh)
                 if row.slim is not None:
                     out.add(row.slim.mesh)
+                if row.ladder is not None:
+                    out |= row.ladder.meshes
                 out |= textures_of(row)
     return out
 
@@ -169,13 +171,18 @@ def write_meshes(connection: Connection, meshes: Mapping[str, PolyMesh], written
 def check_blobs(connection: Connection, edits: Iterable[Edit]) -> None:
     """InputError where a piece would be kept whose mesh or picture is not in the file."""
     pieces = [e.after for e in edits if isinstance(e.after, Piece)]
-    there = present(connection, MeshBlob, {p.mesh for p in pieces})
+    there = present(connection, MeshBlob, {k for p in pieces for k in _own(p)})
     pictures = present(connection, TextureBlob, {t for p in pieces for t in textures_of(p)})
     for piece in pieces:
-        if piece.mesh not in there:
+        if not _own(piece) <= there:
             raise InputError(f"The mesh of {piece.name} is not in the project; bring its file in again.", id=piece.mesh)
         if not textures_of(piece) <= pictures:
             raise InputError(f"A picture on {piece.name} is not in the project; bring its file in again.", id=piece.id)
+
+
+def _own(piece: Piece) -> set[str]:
+    """Hashes of the meshes that a piece shows, or can show."""
+    return {piece.mesh} if piece.ladder is None else {piece.mesh, *(r.mesh for r in piece.ladder.rungs)}
 
 
 def present(connection: Connection, table: type[MeshBlob] | type[TextureBlob], hashes: Iterable[str]) -> set[str]:
@@ -313,5 +320,13 @@ def drop_unused(connection: Connection, snapshot: Snapshot) -> None:
 
 def drop_unused_meshes(connection: Connection) -> int:
     """Delete meshes that neither a row nor the journal needs; returns how many."""
-    used = select(RowRecord.mesh).where(RowRecord.mesh.is_not(None)).union(select(JournalMesh.mesh))
+    rungs = func.json_each(RowRecord.payload, "$.ladder.rungs").table_valued("value")
+    used = (
+        select(RowRecord.mesh)
+        .where(RowRecord.mesh.is_not(None))
+        .union(
+            select(JournalMesh.mesh),
+            select(func.json_extract(rungs.c.value, "$.mesh")).select_from(RowRecord).join(rungs, true()),
+        )
+    )
     return connection.execute(delete(MeshBlob).where(MeshBlob.hash.not_in(used))).rowcount

@@ -11,6 +11,7 @@ from able_brick.level.rows.array import Array, OtherItem, Repeat
 from able_brick.level.rows.base import Number, Quaternion, Row, Scaling, Thing, Vector, unsound
 from able_brick.level.rows.course import Course, Other
 from able_brick.level.rows.group import Group
+from able_brick.level.rows.ladder import Ladder, Rung, RungTarget, Seams
 from able_brick.level.rows.level import LevelRow
 from able_brick.level.rows.measure import Measure
 from able_brick.level.rows.path import Path, Point
@@ -31,6 +32,7 @@ __all__ = [
     "Dimensions",
     "Facts",
     "Group",
+    "Ladder",
     "LevelRow",
     "Look",
     "Measure",
@@ -45,7 +47,10 @@ __all__ = [
     "Quaternion",
     "Repeat",
     "Row",
+    "Rung",
+    "RungTarget",
     "Scaling",
+    "Seams",
     "Shown",
     "SlimOrigin",
     "Standing",

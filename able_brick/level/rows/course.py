@@ -150,6 +150,10 @@ class Course(Thing):
         run = Run(running_axis(low, high, self.running, flip=self.flip), self.mirrored)
         return Part(run, run.box(low, high))
 
+    def running_of(self, piece: Piece) -> int:
+        """The axis of a piece, 0…2, that goes along the path."""
+        return self._part(piece).run.k
+
     def laid(self, around: Around, *, depth: int = 0) -> courses.Course:
         """The items along the path. Raises GeometryError for a course that cannot be."""
         found = self._pieces(around)

@@ -12,6 +12,7 @@ from able_brick.core.files.part import Material, Texture
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.pose import IDENTITY, ORIGIN, about_pivot
 from able_brick.level.rows.base import Quaternion, Row, Vector
+from able_brick.level.rows.ladder import Ladder
 from able_brick.level.shapes.catalogue import AnyShape
 
 
@@ -83,7 +84,7 @@ class Piece(Row):
 
     `pivot` is in the mesh's coordinates; `axes` turns the mesh's axes into the pivot's. `dimensions` are live as long
     as the piece has the mesh that they made; afterwards they are the way back. `twin` is the piece that it is the
-    mirror image of, along X.
+    mirror image of, along X. `ladder` are its rungs.
     """
 
     kind: Literal["piece"] = "piece"
@@ -98,6 +99,7 @@ class Piece(Row):
     tags: tuple[str, ...] = ()
     dimensions: Dimensions | None = None
     twin: str | None = None
+    ladder: Ladder | None = None
 
     @property
     def live(self) -> bool:

@@ -1,0 +1,71 @@
+"""Rungs of a piece: the same form with fewer triangles."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from able_brick.core.slim.ladder import Target
+
+#: Rungs that a ladder may have.
+MOST_RUNGS = 12
+Side = Literal["-x", "+x", "-y", "+y", "-z", "+z"]
+
+
+class RungTarget(BaseModel):
+    """What a rung is for: a share of the triangles in per cent, a number of them, a largest deviation in millimetres,
+    or a number of pixels at a distance in metres."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    kind: Literal["share", "count", "deviation", "pixels"] = "share"
+    value: Annotated[float, Field(gt=0, le=1e9)] = 50.0
+    distance: Annotated[float, Field(gt=0, le=1e6)] = 10.0
+
+    def meant(self) -> Target:
+        """In metres and shares of 1."""
+        by = {"share": 0.01, "deviation": 0.001}.get(self.kind, 1.0)
+        return Target(
+            self.kind, min(self.value, 100.0) * by if self.kind == "share" else self.value * by, self.distance
+        )
+
+
+class Seams(BaseModel):
+    """Which vertices stay exactly where they are: those where neighbours meet, open borders, sides of the box."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    found: bool = True
+    sides: tuple[Side, ...] = ()
+
+
+class Rung(BaseModel):
+    """A rung as it was made: its mesh, and what it costs, measured; metres."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    target: RungTarget
+    mesh: str
+    triangles: int
+    hardware_vertices: int
+    largest: float
+    rms: float
+    good_from: float
+    reached: bool = True
+
+
+class Ladder(BaseModel):
+    """The rungs of a piece, and the mesh that they were made from: they are stale where the piece has another now."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    source: str
+    rungs: tuple[Rung, ...]
+    seams: Seams = Seams()
+    kept: int = 0
+    recipe: str = ""
+
+    @property
+    def meshes(self) -> set[str]:
+        return {self.source, *(r.mesh for r in self.rungs)}

@@ -1,0 +1,177 @@
+"""Rungs of pieces: made, made again, and taken."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+from able_brick.core.errors import GeometryError, SelectionError
+from able_brick.core.mesh.hardware import hardware_vertices
+from able_brick.core.slim.ladder import ladder
+from able_brick.core.slim.viewing import good_from
+from able_brick.core.text import counted, grouped
+from able_brick.level.field import field
+from able_brick.level.rows import Ladder, Piece, Rung, RungTarget, Seams, SlimOrigin
+from able_brick.level.rows.ladder import MOST_RUNGS, Side
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, pieces_of
+from able_brick.steps.seams import seam_vertices
+from able_brick.steps.tool import Kind, Need, Stage, Tool
+
+_KINDS: tuple[Kind, ...] = ("piece", "placement", "array", "course")
+USUAL = tuple(RungTarget(kind="share", value=v) for v in (50.0, 25.0, 12.5))
+
+
+def seams_field() -> Any:
+    """Whether seams are found by themselves."""
+    return field(True, "Keep seams", "Vertices where neighbours meet, and open borders, stay exactly where they are")
+
+
+def sides_field() -> Any:
+    """Sides of the box to be kept as well."""
+    return field((), "Sides", "Vertices on these sides of the box stay as well", widget="sides", max_length=6)
+
+
+class _Rungs(Tool):
+    verb: ClassVar[Literal["Slim"]] = "Slim"
+    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
+    need: ClassVar[Need] = Need(kinds=_KINDS, least=1)
+    icon: ClassVar[str] = "align-end-horizontal"
+    previews: ClassVar[bool] = False
+    long: ClassVar[bool] = True
+
+    @property
+    def moves_nothing(self) -> bool:
+        return True
+
+
+class MakeLadder(_Rungs):
+    """Rungs of the selected pieces, all from the piece itself."""
+
+    tool: Literal["make_ladder"] = "make_ladder"
+    title: ClassVar[str] = "Make ladder"
+    about: ClassVar[str] = (
+        "Makes rungs with fewer triangles each, all from the piece as it is; they stay with the piece"
+    )
+
+    rungs: tuple[RungTarget, ...] = field(
+        USUAL, "Rungs", "What each rung is for", widget="rungs", min_length=1, max_length=MOST_RUNGS
+    )
+    keep_seams: bool = seams_field()
+    sides: tuple[Side, ...] = sides_field()
+    recipe: str = field("", "Recipe", "The recipe that these settings come from", widget="none", max_length=80)
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        pieces = pieces_of(draft, rows)
+        seams = Seams(found=self.keep_seams, sides=self.sides)
+        notes = [put_ladder(draft, p, self.rungs, seams, self.recipe, (k, len(pieces))) for k, p in enumerate(pieces)]
+        draft.note = "; ".join(notes[:3]) + (f"; and {len(notes) - 3} more" if len(notes) > 3 else "")
+
+
+class RemakeLadder(_Rungs):
+    """The ladders of pieces that have changed since, made again."""
+
+    tool: Literal["remake_ladder"] = "remake_ladder"
+    title: ClassVar[str] = "Remake ladder"
+    about: ClassVar[str] = "Makes the rungs again with their own settings, from the piece as it is now"
+    icon: ClassVar[str] = "refresh-cw"
+    instant: ClassVar[bool] = True
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        with_one = [(p, p.ladder) for p in pieces_of(draft, rows) if p.ladder is not None]
+        if not with_one:
+            raise SelectionError("Nothing that is selected has a ladder; make one first.")
+        for k, (piece, old) in enumerate(with_one):
+            targets = tuple(r.target for r in old.rungs)
+            draft.note = put_ladder(draft, piece, targets, old.seams, old.recipe, (k, len(with_one)))
+
+
+def put_ladder(
+    draft: Draft, piece: Piece, targets: tuple[RungTarget, ...], seams: Seams, recipe: str, place: tuple[int, int]
+) -> str:
+    """Give a piece a ladder; what there is to tell. `place` is which of how many pieces it is."""
+    at, total = place
+
+    def tell(share: float, words: str) -> None:
+        draft.tell((at + share) / total, f"{piece.name}: {words}")
+
+    tell(0.0, "Finding seams")
+    mesh = draft.mesh(piece)
+    if not mesh.triangle_count:
+        raise GeometryError(f"{piece.name} has no faces to slim.")
+    kept = seam_vertices(draft, piece, mesh, seams)
+    made = ladder(mesh, [t.meant() for t in targets], locked=kept, progress=tell)
+    rungs = []
+    for target, one in zip(targets, made, strict=True):
+        out = one.slimmed.mesh
+        key, _ = draft.keep_mesh(out, piece.axes)
+        rungs.append(
+            Rung(
+                target=target,
+                mesh=key,
+                triangles=out.triangle_count,
+                hardware_vertices=len(hardware_vertices(out)),
+                largest=one.deviation.largest,
+                rms=one.deviation.rms,
+                good_from=good_from(one.deviation.largest),
+                reached=one.slimmed.reached,
+            )
+        )
+    made_of = Ladder(source=piece.mesh, rungs=tuple(rungs), seams=seams, kept=int(kept.sum()), recipe=recipe)
+    draft.put(piece.changed(ladder=made_of))
+    counts = " · ".join(grouped(r.triangles) for r in rungs)
+    held = f", {counted(made_of.kept, 'vertex', 'vertices')} kept" if made_of.kept else ""
+    return f"{piece.name}: {grouped(mesh.triangle_count)} → {counts} tris{held}"
+
+
+class TakeRung(Tool):
+    """A rung in the place of the piece."""
+
+    tool: Literal["take_rung"] = "take_rung"
+    title: ClassVar[str] = "Take rung"
+    about: ClassVar[str] = "Makes a piece of a rung: a new one for what is selected, or the piece itself, everywhere"
+    verb: ClassVar[Literal["Slim"]] = "Slim"
+    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
+    need: ClassVar[Need] = Need(kinds=_KINDS, least=1)
+    icon: ClassVar[str] = "chevrons-down"
+    previews: ClassVar[bool] = False
+
+    rung: int = field(1, "Rung", "Which one, counted from 1", ge=1, le=MOST_RUNGS)
+    result: Literal["new piece", "same piece"] = field(
+        "new piece", "Result", "A new piece for the selected placements, or the piece itself, everywhere"
+    )
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        chosen = []
+        for piece in pieces_of(draft, rows):
+            rungs = () if piece.ladder is None else piece.ladder.rungs
+            if self.rung > len(rungs):
+                raise SelectionError(
+                    f"{piece.name} has {counted(len(rungs), 'rung', 'rungs')}; make a ladder, or take another rung."
+                )
+            rung = rungs[self.rung - 1]
+            key, known = draft.keep_mesh(draft.load(rung.mesh), piece.axes)
+            origin = SlimOrigin(
+                piece=piece.id,
+                mesh=piece.ladder.source if piece.ladder else piece.mesh,
+                triangles=piece.facts.triangles,
+                rms=rung.rms,
+                largest=rung.largest,
+            )
+            fresh: dict[str, object] = {"mesh": key, "facts": known, "slim": origin}
+            if self.result == "new piece":
+                fresh |= {
+                    "id": draft.new_id("piece"),
+                    "twin": None,
+                    "ladder": None,
+                    "name": draft.unique_name(f"{piece.name} rung {self.rung}", "piece"),
+                }
+            new = piece.changed(**fresh)
+            draft.put(new)
+            chosen.append(new.id)
+            if new.id != piece.id:
+                for row in rows:
+                    if not isinstance(row, Piece) and piece.id in getattr(row, "pieces", ()):
+                        draft.put(row.with_piece(piece.id, new.id))  # type: ignore[union-attr]
+            draft.note = f"{piece.name}: {grouped(piece.facts.triangles)} → {grouped(known.triangles)} tris"
+        if all(isinstance(r, Piece) for r in rows):
+            draft.select = tuple(chosen)

@@ -1,0 +1,107 @@
+"""One number of triangles shared by several pieces."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from able_brick.core.errors import SelectionError
+from able_brick.core.slim.budget import Part, shared
+from able_brick.core.slim.deviation import deviation
+from able_brick.core.slim.reduce import Reducing, reduce_to
+from able_brick.core.text import grouped, millimetres
+from able_brick.level.evaluate import shown_items
+from able_brick.level.field import field
+from able_brick.level.rows import Piece, Seams, SlimOrigin
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, pieces_of
+from able_brick.steps.ladder import seams_field
+from able_brick.steps.seams import seam_vertices
+from able_brick.steps.tool import Kind, Need, Stage, Tool
+
+_KINDS: tuple[Kind, ...] = ("piece", "placement", "array", "course")
+
+
+class ShareBudget(Tool):
+    """Slim several pieces to one number of triangles: small and smooth ones give more."""
+
+    tool: Literal["share_budget"] = "share_budget"
+    title: ClassVar[str] = "Share a budget"
+    about: ClassVar[str] = (
+        "Slims all selected pieces to one number of triangles, as often as they stand in the level: what costs "
+        "least is taken first, so that small and smooth pieces give more"
+    )
+    verb: ClassVar[Literal["Slim"]] = "Slim"
+    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
+    need: ClassVar[Need] = Need(kinds=_KINDS, least=1)
+    icon: ClassVar[str] = "chart-pie"
+    previews: ClassVar[bool] = False
+    long: ClassVar[bool] = True
+
+    target: Literal["share", "count"] = field("share", "Target", "A share of all their triangles, or a number of them")
+    share: float = field(
+        50.0, "Share", "Triangles that are left of all", unit="%", step=5, gt=0, le=100, when={"target": ["share"]}
+    )
+    triangles: int = field(
+        100_000,
+        "Triangles",
+        "At most this many are left, all items counted",
+        step=1000,
+        ge=1,
+        le=1_000_000_000,
+        when={"target": ["count"]},
+    )
+    keep_seams: bool = seams_field()
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        pieces = pieces_of(draft, rows)
+        uses = {p.id: max(1, _items(draft, p)) for p in pieces}
+        total = sum(uses[p.id] * p.facts.triangles for p in pieces)
+        budget = self.triangles if self.target == "count" else round(total * self.share / 100)
+        if not total:
+            raise SelectionError("Nothing that is selected has faces to slim.")
+        kept, parts = {}, []
+        for k, piece in enumerate(pieces):
+            draft.tell(0.6 * k / len(pieces), f"{piece.name}: finding what it can give")
+            mesh = draft.mesh(piece)
+            kept[piece.id] = seam_vertices(draft, piece, mesh, Seams(found=self.keep_seams))
+            run = Reducing(mesh, locked=kept[piece.id])
+            run.to(
+                4,
+                progress=lambda share, k=k, piece=piece: draft.tell(  # type: ignore[misc]
+                    0.6 * (k + share) / len(pieces), f"{piece.name}: finding what it can give"
+                ),
+            )
+            parts.append(Part(mesh.triangle_count, uses[piece.id], 1.0, *run.trace()))
+        notes = []
+        left = 0
+        for k, (piece, count) in enumerate(zip(pieces, shared(parts, budget), strict=True)):
+            draft.tell(0.6 + 0.4 * k / len(pieces), f"{piece.name}: slimming")
+            mesh = draft.mesh(piece)
+            out = reduce_to(mesh, count, locked=kept[piece.id]).mesh
+            left += uses[piece.id] * out.triangle_count
+            if out is mesh:
+                continue
+            away = deviation(mesh, out)
+            key, known = draft.keep_mesh(out, piece.axes)
+            origin = SlimOrigin(
+                piece=piece.id, mesh=piece.mesh, triangles=mesh.triangle_count, rms=away.rms, largest=away.largest
+            )
+            draft.put(piece.changed(mesh=key, facts=known, slim=origin))
+            notes.append(
+                f"{piece.name} {grouped(mesh.triangle_count)} → {grouped(known.triangles)}, "
+                f"{millimetres(away.largest)} largest"
+            )
+        told = "; ".join(notes[:6]) + (f"; and {len(notes) - 6} more" if len(notes) > 6 else "")
+        draft.note = f"{grouped(total)} → {grouped(left)} tris in all. {told}"
+        if all(isinstance(r, Piece) for r in rows):
+            draft.select = tuple(p.id for p in pieces)
+
+
+def _items(draft: Draft, piece: Piece) -> int:
+    """How often a piece stands in the level."""
+    out = 0
+    for thing in draft.things.users(piece.id):
+        shown = shown_items(draft.snapshot, thing)
+        if shown is not None:
+            out += sum(len(b.numbers) for b in shown.batches if b.look.piece.id == piece.id)
+    return out
