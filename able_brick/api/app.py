@@ -14,13 +14,14 @@ from fastapi.responses import FileResponse, Response
 from starlette.staticfiles import StaticFiles
 
 import able_brick
-from able_brick.api import errors, imports, kit, levels, questions, rules
+from able_brick.api import errors, imports, kit, levels, questions, rules, work
 from able_brick.api import project as project_routes
 from able_brick.api.guard import Guard
 from able_brick.api.live import Hub
 from able_brick.api.opened import DemoBuilder, Opened
 from able_brick.jobs.imports import Imports
 from able_brick.session.project import Project
+from able_brick.session.work import Work
 
 WEB = Path(able_brick.__file__).parent / "web_dist"
 #: For how long meshes are made ready before anybody has asked for one.
@@ -66,6 +67,7 @@ def create_app(
             app.state.imports.warm()
             asyncio.get_running_loop().run_in_executor(None, prepare, project)
         yield
+        app.state.work.close()
         app.state.imports.close()
         app.state.opened.close()
 
@@ -83,12 +85,14 @@ def create_app(
     app.state.opened = Opened(project, hub, build_demo=build_demo)
     app.state.hub = hub
     app.state.imports = Imports()
+    app.state.work = Work()
     errors.install(app)
     app.include_router(levels.router)
     app.include_router(questions.router)
     app.include_router(rules.router)
     app.include_router(kit.router)
     app.include_router(imports.router)
+    app.include_router(work.router)
     app.include_router(project_routes.router)
     app.add_middleware(Guard)
     if (web / "index.html").exists():

@@ -57,6 +57,13 @@ def stand_in(project: TheProject, name: Annotated[str, Path(max_length=80)]) -> 
     )
 
 
+@router.get("/meshes/{name}/deviation/{source}", response_class=Response)
+def deviations(project: TheProject, name: Hash, source: Hash) -> Response:
+    """How far each vertex of a mesh, as the viewport draws them, is from another: float32, metres."""
+    data = project.meshes.deviations(name, source)
+    return Response(data, media_type="application/octet-stream", headers={"Cache-Control": _FOR_EVER})
+
+
 @router.get("/textures/{name}", response_class=Response)
 def texture(project: TheProject, name: Hash) -> Response:
     """The texture of a hash, as it came; never changes."""

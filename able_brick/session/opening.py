@@ -6,7 +6,7 @@ import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, delete, select
 from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.errors import HistoryError, StorageError
@@ -14,7 +14,7 @@ from able_brick.level.snapshot import Snapshot
 from able_brick.session.history import State
 from able_brick.store import journal
 from able_brick.store.database import ProjectFile
-from able_brick.store.tables import LevelState
+from able_brick.store.tables import LevelState, WorkRecord
 
 
 def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool]:
@@ -34,6 +34,7 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
                 states = _states(connection, snapshot)
                 if file.read_only is None:
                     journal.drop_unused(connection, snapshot)
+                    file.notes += _cut_off(connection)
             file.settled()
             return file, snapshot, states, False
         except (DatabaseError, journal.UnreadableEntryError) as error:
@@ -63,6 +64,13 @@ def where_it_went(connection: Connection, snapshot: Snapshot, level: str, error:
         where = snapshot.levels[other].name
         return HistoryError(f"{error} {name} was taken away in {where}; bring it back there first.", **error.data)
     return HistoryError(f"{error} It was taken away since; bring it back first.", **error.data)
+
+
+def _cut_off(connection: Connection) -> list[str]:
+    """What was being worked on when the program ended; it is told once."""
+    titles = [str(t) for (t,) in connection.execute(select(WorkRecord.title).order_by(WorkRecord.id))]
+    connection.execute(delete(WorkRecord))
+    return [f"{t} was cut off before it was done; nothing of it was kept. Start it again." for t in titles]
 
 
 def _states(connection: Connection, snapshot: Snapshot) -> dict[str, State]:

@@ -5,12 +5,12 @@ from __future__ import annotations
 import logging
 import threading
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final
 
-from sqlalchemy import Connection
+from sqlalchemy import Connection, delete, insert
 from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.cache import ByteCache
@@ -25,13 +25,16 @@ from able_brick.session.history import State, check_current, check_users, histor
 from able_brick.session.levels import Removed, check_return, copy_of, removal, within
 from able_brick.session.opening import open_file, where_it_went
 from able_brick.session.saving import save_copy
+from able_brick.session.working import check_untouched
 from able_brick.steps import registry
 from able_brick.steps.checks import check_change, check_row
-from able_brick.steps.draft import Change
+from able_brick.steps.draft import Change, Tell
 from able_brick.steps.tool import Tool
 from able_brick.store import journal
 from able_brick.store.meshes import MeshShelf
 from able_brick.store.pictures import PictureShelf, write_textures
+from able_brick.store.recipes import RecipeShelf
+from able_brick.store.tables import WorkRecord
 
 _log = logging.getLogger("able_brick")
 #: What whole levels as JSON may take in memory, bytes.
@@ -68,6 +71,7 @@ class Project:
         self._views: ByteCache[tuple[Snapshot, State | None, bytes]] = ByteCache(_MOST_VIEWS, lambda kept: len(kept[2]))
         self.meshes = MeshShelf(self._file.engine)
         self.pictures = PictureShelf(self._file.engine, self._locked_transaction)
+        self.recipes = RecipeShelf(self._file.engine, self._locked_transaction)
 
     def close(self) -> None:
         self._file.close()
@@ -245,6 +249,37 @@ class Project:
                 place = self._states[level].done + 1
                 step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
                 return self._commit(level, step, meshes or {}, textures or {}, written or {})
+
+    def work(self, level: str, tool: Tool, selection: tuple[str, ...], tell: Tell) -> Delta:
+        """Take a step that takes long: other steps go on meanwhile, and it is committed onto what they have left.
+
+        `tell` hears how far it is and may raise to stop it. Raises HistoryError where what it was done on has been
+        changed meanwhile.
+        """
+        base = self._snapshot
+        change = registry.apply(base, level, tool, selection, self.meshes.get, tell=tell)
+        while True:
+            with self._guard:
+                now = self._snapshot
+                if now is base:
+                    place = self._states[level].done + 1
+                    step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
+                    return self._commit(level, step, {}, {}, {})
+            check_untouched(base, now, level, selection, change)
+            # what took long has been remembered: it is only put onto other rows
+            base = now
+            change = registry.apply(base, level, tool, selection, self.meshes.get, tell=tell)
+
+    @contextmanager
+    def begun(self, key: str, title: str) -> Iterator[None]:
+        """Have the file tell, should it be cut off, what was being worked on."""
+        with self._locked_transaction() as connection:
+            connection.execute(insert(WorkRecord).values(id=key, title=title))
+        try:
+            yield
+        finally:
+            with suppress(StorageError), self._locked_transaction() as connection:
+                connection.execute(delete(WorkRecord).where(WorkRecord.id == key))
 
     def adjust_last(self, level: str, tool: Tool, revision: int) -> Delta:
         """Make the last step again with other settings: one journal entry, one transaction."""

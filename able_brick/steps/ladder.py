@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+import hashlib
 from typing import Any, ClassVar, Literal
 
+from able_brick.core.cache import ByteCache
 from able_brick.core.errors import GeometryError, SelectionError
 from able_brick.core.mesh.hardware import hardware_vertices
-from able_brick.core.slim.ladder import ladder
+from able_brick.core.mesh.kept import mesh_bytes
+from able_brick.core.mesh.polymesh import Bools, PolyMesh
+from able_brick.core.slim.ladder import Made, Target, ladder
 from able_brick.core.slim.viewing import good_from
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
 from able_brick.level.rows import Ladder, Piece, Rung, RungTarget, Seams, SlimOrigin
 from able_brick.level.rows.ladder import MOST_RUNGS, Side
 from able_brick.level.snapshot import ARow
-from able_brick.steps.draft import Draft, pieces_of
+from able_brick.steps.draft import Draft, Tell, pieces_of
 from able_brick.steps.seams import seam_vertices
 from able_brick.steps.tool import Kind, Need, Stage, Tool
 
 _KINDS: tuple[Kind, ...] = ("piece", "placement", "array", "course")
+_MADE: ByteCache[list[Made]] = ByteCache(96 * 2**20, lambda made: sum(mesh_bytes(m.slimmed.mesh) for m in made))
 USUAL = tuple(RungTarget(kind="share", value=v) for v in (50.0, 25.0, 12.5))
 
 
@@ -85,6 +90,12 @@ class RemakeLadder(_Rungs):
             draft.note = put_ladder(draft, piece, targets, old.seams, old.recipe, (k, len(with_one)))
 
 
+def rungs_of(mesh: PolyMesh, targets: list[Target], kept: Bools, tell: Tell) -> list[Made]:
+    """The rungs, made once: a step that is made again on other rows need not wait for them again."""
+    key = (mesh.content_hash, tuple(targets), hashlib.blake2b(kept.tobytes(), digest_size=16).digest())
+    return _MADE.get(key, lambda: ladder(mesh, targets, locked=kept, progress=tell))
+
+
 def put_ladder(
     draft: Draft, piece: Piece, targets: tuple[RungTarget, ...], seams: Seams, recipe: str, place: tuple[int, int]
 ) -> str:
@@ -99,7 +110,7 @@ def put_ladder(
     if not mesh.triangle_count:
         raise GeometryError(f"{piece.name} has no faces to slim.")
     kept = seam_vertices(draft, piece, mesh, seams)
-    made = ladder(mesh, [t.meant() for t in targets], locked=kept, progress=tell)
+    made = rungs_of(mesh, [t.meant() for t in targets], kept, tell)
     rungs = []
     for target, one in zip(targets, made, strict=True):
         out = one.slimmed.mesh

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from able_brick.core.slim.ladder import Target, ladder
+from able_brick.core.slim.ladder import Target
 from able_brick.core.text import grouped, millimetres
 from able_brick.level.field import field
 from able_brick.level.rows import Array, Course, Piece, Placement, Seams, SlimOrigin
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
-from able_brick.steps.ladder import seams_field
+from able_brick.steps.ladder import rungs_of, seams_field
 from able_brick.steps.seams import seam_vertices
 from able_brick.steps.tool import Need, Stage, Tool
 
@@ -91,7 +91,7 @@ class Slim(Tool):
     def _slimmed(self, draft: Draft, piece: Piece, notes: list[str]) -> Piece:
         mesh = draft.mesh(piece)
         kept = seam_vertices(draft, piece, mesh, Seams(found=self.keep_seams))
-        (made,) = ladder(mesh, [self._meant()], locked=kept, progress=draft.tell)
+        (made,) = rungs_of(mesh, [self._meant()], kept, draft.tell)
         out, away = made.slimmed, made.deviation
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         origin = SlimOrigin(

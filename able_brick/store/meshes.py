@@ -13,8 +13,10 @@ from sqlalchemy.exc import DatabaseError
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import StorageError, UnknownIdError
 from able_brick.core.files.view_glb import write_view_glb
+from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.slim.deviation import Measure
 from able_brick.core.slim.reduce import reduce_to
 from able_brick.store.mesh_codec import decode
 from able_brick.store.tables import MeshBlob
@@ -55,6 +57,16 @@ class MeshShelf:
     def view_glb(self, key: str) -> bytes:
         """The GLB that the viewport draws for a hash."""
         return self._glbs.get(key, lambda: write_view_glb(self.get(key)))
+
+    def deviations(self, key: str, source: str) -> bytes:
+        """(H) float32: how far each vertex that the viewport draws of a mesh is from the surface of another, metres."""
+
+        def made() -> bytes:
+            mesh = self.get(key)
+            found = Measure(self.get(source), samples=1).from_points(mesh.positions)
+            return found[hardware_vertices(mesh).vertex].astype("<f4").tobytes()
+
+        return self._glbs.get(f"{key} from {source}", made)
 
     def stand_in_glb(self, key: str) -> bytes:
         """The GLB of something coarser that stands in for a dense mesh while a view without a graphics card moves."""

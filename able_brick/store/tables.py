@@ -102,3 +102,21 @@ class Thumbnail(Base):
 
     key: Mapped[str] = mapped_column(String, primary_key=True)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class RecipeRecord(Base):
+    """Settings for slimming under a name, as JSON."""
+
+    __tablename__ = "recipe"
+
+    name: Mapped[str] = mapped_column(String, primary_key=True)
+    settings: Mapped[str] = mapped_column(String)
+
+
+class WorkRecord(Base):
+    """Long work that has begun and not ended: what is left here was cut off."""
+
+    __tablename__ = "work"
+
+    id: Mapped[str] = mapped_column(String, primary_key=True)
+    title: Mapped[str] = mapped_column(String)

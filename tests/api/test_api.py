@@ -331,3 +331,56 @@ def test_shapes_describe_themselves(client: TestClient) -> None:
         fields = shape["fields"]["properties"]
         assert all(f.get("title") for f in fields.values())
         assert list(fields)[-1] == "faces"
+
+
+def test_long_work_goes_on_off_the_request(client: TestClient) -> None:
+    box = {"kind": "box", "along_x": 12, "along_y": 12, "along_z": 12}
+    assert step(client, "add_shape", shape=box).status_code == 200
+    body = {"tool": "make_ladder", "params": {}, "selection": ["piece-1"], "revision": 1}
+    sent = client.post("/api/levels/level-1/work", json=body)
+    assert sent.status_code == 202, sent.text
+    now = sent.json()
+    assert step(client, "move", "placement-1", by=(1, 0, 0)).status_code == 200
+    while now["state"] in ("waiting", "working"):
+        now = client.get(f"/api/work/{now['id']}", params={"seen": now["share"]}).json()
+    assert (now["state"], now["share"]) == ("done", 1.0), now["reason"]
+    assert [j["id"] for j in client.get("/api/work").json()] == [now["id"]]
+    level = client.get("/api/levels/level-1").json()
+    ladder = next(r for r in level["changed"] if r["kind"] == "piece")["ladder"]
+    assert len(ladder["rungs"]) == 3
+    assert client.get(f"/api/meshes/{ladder['rungs'][0]['mesh']}.glb").status_code == 200
+    assert client.delete(f"/api/work/{now['id']}").json()["state"] == "done"
+    assert client.get("/api/work/job-9").status_code == 404
+    quick = {**body, "tool": "move", "params": {"by": [1, 0, 0]}}
+    assert client.post("/api/levels/level-1/work", json=quick).status_code == 422
+
+
+def test_recipes_over_the_api(client: TestClient) -> None:
+    shipped = client.get("/api/recipes").json()
+    assert all(r["shipped"] for r in shipped)
+    assert len(shipped) == 3
+    mine = {"name": "Halves / quarters", "rungs": [{"kind": "share", "value": 50.0}], "keep_seams": False}
+    url = "/api/recipes/Halves%20quarters"
+    assert client.put(url, json=mine).status_code == 422, "another name"
+    mine["name"] = "Halves quarters"
+    assert client.put(url, json=mine).status_code == 204
+    found = client.get("/api/recipes").json()[-1]
+    assert (found["name"], found["shipped"], found["keep_seams"]) == ("Halves quarters", False, False)
+    assert client.put(f"/api/recipes/{shipped[0]['name']}", json=shipped[0]).status_code == 422
+    for wrong in ({**mine, "rungs": []}, {**mine, "rungs": [{"kind": "share", "value": -1}]}, {**mine, "more": 1}):
+        assert client.put(url, json=wrong).status_code == 422
+    assert client.delete(url).status_code == 204
+    assert client.delete(url).status_code == 404
+
+
+def test_deviations_are_told_for_each_vertex_that_is_drawn(client: TestClient) -> None:
+    assert step(client, "add_shape", shape={"kind": "sphere"}).status_code == 200
+    made = step(client, "make_ladder", "piece-1", rungs=[{"kind": "share", "value": 30.0}]).json()
+    ladder = next(r for r in made["changed"] if r["kind"] == "piece")["ladder"]
+    rung = ladder["rungs"][0]
+    reply = client.get(f"/api/meshes/{rung['mesh']}/deviation/{ladder['source']}")
+    assert reply.status_code == 200
+    found = np.frombuffer(reply.content, "<f4")
+    assert len(found) == rung["hardware_vertices"]
+    assert 0.0 <= found.max() <= rung["largest"] * 1.001
+    assert client.get(f"/api/meshes/{rung['mesh']}/deviation/{'0' * 40}").status_code == 404

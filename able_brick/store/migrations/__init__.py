@@ -2,5 +2,5 @@
 
 from typing import Final
 
-VERSIONS: Final = ("a001", "a002", "a003")
+VERSIONS: Final = ("a001", "a002", "a003", "a004")
 HEAD: Final = VERSIONS[-1]

@@ -380,6 +380,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{level}/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start
+         * @description Begin a step that takes long. Other steps go on meanwhile; it is committed onto what they have left.
+         */
+        post: operations["start_api_levels__level__work_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/meshes/{name}.glb": {
         parameters: {
             query?: never;
@@ -392,6 +412,26 @@ export interface paths {
          * @description The mesh of a hash, as the viewport draws it; never changes.
          */
         get: operations["mesh_api_meshes__name__glb_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/meshes/{name}/deviation/{source}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Deviations
+         * @description How far each vertex of a mesh, as the viewport draws them, is from another: float32, metres.
+         */
+        get: operations["deviations_api_meshes__name__deviation__source__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -540,6 +580,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recipes
+         * @description All recipes: those that ship with the app, then the project's by name.
+         */
+        get: operations["recipes_api_recipes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Recipe
+         * @description Keep a recipe under its name, instead of one that has it already.
+         */
+        put: operations["keep_recipe_api_recipes__name__put"];
+        post?: never;
+        /**
+         * Drop Recipe
+         * @description Take a recipe away; ladders that were made by it stay.
+         */
+        delete: operations["drop_recipe_api_recipes__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rules": {
         parameters: {
             query?: never;
@@ -639,6 +723,50 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every
+         * @description All long work that is remembered, the oldest first.
+         */
+        get: operations["every_api_work_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description How far it is. Answers at once when it has come further than `seen`, else within a second.
+         */
+        get: operations["look_api_work__key__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop
+         * @description Cancel it; nothing of it is kept.
+         */
+        delete: operations["stop_api_work__key__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1845,6 +1973,35 @@ export interface components {
             words: string;
         };
         /**
+         * JobView
+         * @description How far long work is: the revision and the line to tell where it is done, the reason where it has failed.
+         */
+        JobView: {
+            /** Id */
+            id: string;
+            /** Level */
+            level: string;
+            /** Note */
+            note: string;
+            /** Reason */
+            reason: string;
+            /** Revision */
+            revision: number;
+            /** Share */
+            share: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "working" | "done" | "failed" | "stopped";
+            /** Title */
+            title: string;
+            /** Tool */
+            tool: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * KindWords
          * @description What a kind of row is called, with its article.
          */
@@ -1856,6 +2013,33 @@ export interface components {
             kind: "piece" | "placement" | "array" | "path" | "course" | "group" | "measure";
             /** Words */
             words: string;
+        };
+        /**
+         * Ladder
+         * @description The rungs of a piece, and the mesh that they were made from: they are stale where the piece has another now.
+         */
+        Ladder: {
+            /**
+             * Kept
+             * @default 0
+             */
+            kept: number;
+            /**
+             * Recipe
+             * @default
+             */
+            recipe: string;
+            /** Rungs */
+            rungs: components["schemas"]["Rung"][];
+            /**
+             * @default {
+             *       "found": true,
+             *       "sides": []
+             *     }
+             */
+            seams: components["schemas"]["Seams"];
+            /** Source */
+            source: string;
         };
         /** Lettering */
         Lettering: {
@@ -2242,7 +2426,7 @@ export interface components {
          *
          *     `pivot` is in the mesh's coordinates; `axes` turns the mesh's axes into the pivot's. `dimensions` are live as long
          *     as the piece has the mesh that they made; afterwards they are the way back. `twin` is the piece that it is the
-         *     mirror image of, along X.
+         *     mirror image of, along X. `ladder` are its rungs.
          */
         Piece: {
             /**
@@ -2269,6 +2453,7 @@ export interface components {
              * @enum {string}
              */
             kind: "piece";
+            ladder?: components["schemas"]["Ladder"] | null;
             /**
              * Materials
              * @default []
@@ -2603,6 +2788,77 @@ export interface components {
             path: string;
         };
         /**
+         * Recipe
+         * @description A ladder as it is to be made: what each rung is for, and what is kept.
+         * @example {
+         *       "name": "Halves",
+         *       "rungs": [
+         *         {
+         *           "kind": "share",
+         *           "value": 50
+         *         },
+         *         {
+         *           "kind": "share",
+         *           "value": 25
+         *         }
+         *       ]
+         *     }
+         */
+        Recipe: {
+            /**
+             * Keep Seams
+             * @default true
+             */
+            keep_seams: boolean;
+            /** Name */
+            name: string;
+            /** Rungs */
+            rungs: components["schemas"]["RungTarget"][];
+            /**
+             * Sides
+             * @default []
+             */
+            sides: ("-x" | "+x" | "-y" | "+y" | "-z" | "+z")[];
+        };
+        /**
+         * RecipeView
+         * @description A recipe, and whether it ships with the app.
+         * @example {
+         *       "name": "Halves",
+         *       "rungs": [
+         *         {
+         *           "kind": "share",
+         *           "value": 50
+         *         },
+         *         {
+         *           "kind": "share",
+         *           "value": 25
+         *         }
+         *       ]
+         *     }
+         */
+        RecipeView: {
+            /**
+             * Keep Seams
+             * @default true
+             */
+            keep_seams: boolean;
+            /** Name */
+            name: string;
+            /** Rungs */
+            rungs: components["schemas"]["RungTarget"][];
+            /**
+             * Shipped
+             * @default false
+             */
+            shipped: boolean;
+            /**
+             * Sides
+             * @default []
+             */
+            sides: ("-x" | "+x" | "-y" | "+y" | "-z" | "+z")[];
+        };
+        /**
          * Remedy
          * @description A step that mends a finding: what it is called, the tool with its parameters, and what it is done to.
          */
@@ -2756,11 +3012,74 @@ export interface components {
             rows: number[][];
         };
         /**
+         * Rung
+         * @description A rung as it was made: its mesh, and what it costs, measured; metres.
+         */
+        Rung: {
+            /** Good From */
+            good_from: number;
+            /** Hardware Vertices */
+            hardware_vertices: number;
+            /** Largest */
+            largest: number;
+            /** Mesh */
+            mesh: string;
+            /**
+             * Reached
+             * @default true
+             */
+            reached: boolean;
+            /** Rms */
+            rms: number;
+            target: components["schemas"]["RungTarget"];
+            /** Triangles */
+            triangles: number;
+        };
+        /**
+         * RungTarget
+         * @description What a rung is for: a share of the triangles in per cent, a number of them, a largest deviation in millimetres,
+         *     or a number of pixels at a distance in metres.
+         */
+        RungTarget: {
+            /**
+             * Distance
+             * @default 10
+             */
+            distance: number;
+            /**
+             * Kind
+             * @default share
+             * @enum {string}
+             */
+            kind: "share" | "count" | "deviation" | "pixels";
+            /**
+             * Value
+             * @default 50
+             */
+            value: number;
+        };
+        /**
          * Running
          * @description The piece's axis that goes along the path.
          * @enum {string}
          */
         Running: "auto" | "x" | "z" | "-x" | "-z";
+        /**
+         * Seams
+         * @description Which vertices stay exactly where they are: those where neighbours meet, open borders, sides of the box.
+         */
+        Seams: {
+            /**
+             * Found
+             * @default true
+             */
+            found: boolean;
+            /**
+             * Sides
+             * @default []
+             */
+            sides: ("-x" | "+x" | "-y" | "+y" | "-z" | "+z")[];
+        };
         /**
          * ShapeInfo
          * @description A shape as its card and its drawing need it: words, the JSON schema of its fields, the drags.
@@ -3228,6 +3547,8 @@ export interface components {
             instant: boolean;
             /** Key */
             key: string | null;
+            /** Long */
+            long: boolean;
             need: components["schemas"]["Need"];
             /** Prefill */
             prefill: boolean;
@@ -4136,12 +4457,77 @@ export interface operations {
             };
         };
     };
+    start_api_levels__level__work_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mesh_api_meshes__name__glb_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deviations_api_meshes__name__deviation__source__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                source: string;
             };
             cookie?: never;
         };
@@ -4374,6 +4760,97 @@ export interface operations {
             };
         };
     };
+    recipes_api_recipes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeView"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_recipe_api_recipes__name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_recipe_api_recipes__name__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     rules_api_rules_get: {
         parameters: {
             query?: never;
@@ -4535,6 +5012,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ToolInfo"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    every_api_work_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_api_work__key__get: {
+        parameters: {
+            query?: {
+                seen?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_api_work__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
                 };
             };
             /** @description What was wrong and what to do; nothing changed */

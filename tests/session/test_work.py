@@ -1,0 +1,229 @@
+"""Work that takes long: other steps go on meanwhile, and it can be stopped, refused and cut off."""
+
+from __future__ import annotations
+
+import threading
+import time
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from sqlalchemy import insert
+
+from able_brick.core.errors import AbleBrickError, HistoryError, InputError, UnknownIdError
+from able_brick.core.files.part import Instance, Part, Scene
+from able_brick.level.recipe import SHIPPED, Recipe
+from able_brick.level.rows import RungTarget
+from able_brick.session.importing import pieces_of
+from able_brick.session.project import Project
+from able_brick.session.work import Job, Work
+from able_brick.steps.import_pieces import ImportPieces
+from able_brick.steps.parse import parse_tool
+from able_brick.store.tables import WorkRecord
+from tests.session.bench import Bench
+from tests.zoo import bumpy_ball
+
+RUNGS = [{"kind": "share", "value": 50.0}, {"kind": "share", "value": 20.0}]
+
+
+@pytest.fixture
+def bench(tmp_path: Path) -> Bench:
+    """Two levels, and a ball of many triangles on the shelf."""
+    made = Bench(tmp_path / "trial.db")
+    made.other()
+    made.do("add_shape", shape={"kind": "box"})
+    put(made, 60)
+    return made
+
+
+def put(bench: Bench, n: int) -> None:
+    scene = Scene((Part("Ball", bumpy_ball(n), ()),), (Instance(0, "Ball", np.eye(4)),))
+    pieces, meshes, textures = pieces_of(scene)
+    tool = ImportPieces(file="ball.glb", pieces=pieces, groups=(), place=False)
+    revision = bench.project.revision(bench.level)
+    bench.project.step(bench.level, tool, (), revision, meshes=meshes, textures=textures)
+
+
+def done(work: Work, job: Job) -> Job:
+    until = time.monotonic() + 60
+    while not work.wait(job.id, 1.0, 1.0).ended:
+        assert time.monotonic() < until
+    return job
+
+
+def tool() -> Any:
+    return parse_tool("make_ladder", {"rungs": RUNGS})
+
+
+def test_other_steps_go_on_while_it_works_and_it_is_put_onto_them(bench: Bench) -> None:
+    other = next(k for k in bench.project.snapshot.levels if k != bench.level)
+    told: list[float] = []
+
+    def tell(share: float, words: str) -> None:
+        if not told:
+            bench.do("place_piece", "piece-1", level=other)
+            bench.do("place_piece", "piece-2", position=(5, 0, 0))
+            bench.do("rename", "piece-2", name="Sphere")
+        told.append(share)
+        assert words
+
+    delta = bench.project.work(bench.level, tool(), ("piece-2",), tell)
+    piece = bench.project.snapshot.pieces["piece-2"]
+    assert piece.name == "Sphere"
+    assert piece.ladder is not None
+    assert len(piece.ladder.rungs) == 2
+    assert delta.revision == bench.project.revision(bench.level)
+    bench.whole()
+    bench.undo()
+    assert bench.project.snapshot.pieces["piece-2"].ladder is None
+    bench.redo()
+    assert bench.project.snapshot.pieces["piece-2"].ladder == piece.ladder
+
+
+def test_it_is_refused_where_what_it_works_on_has_changed(bench: Bench) -> None:
+    told: list[float] = []
+
+    def tell(share: float, _words: str) -> None:
+        if not told:
+            bench.do("slim", "piece-2", result="same piece", share=70.0)
+        told.append(share)
+
+    with pytest.raises(HistoryError, match="was changed while it was worked on"):
+        bench.project.work(bench.level, tool(), ("piece-2",), tell)
+    assert bench.project.snapshot.pieces["piece-2"].ladder is None
+
+    def delete(_share: float, _words: str) -> None:
+        if "piece-2" in bench.project.snapshot.pieces:
+            bench.do("delete", "piece-2")
+
+    with pytest.raises(AbleBrickError, match="not there any more"):
+        bench.project.work(bench.level, tool(), ("piece-2",), delete)
+    bench.whole()
+
+
+def test_a_job_tells_how_far_it_is_and_what_came_of_it(bench: Bench) -> None:
+    work = Work()
+    try:
+        job = done(work, work.start(bench.project, bench.level, tool(), ("piece-2",)))
+        assert (job.state, job.share) == ("done", 1.0)
+        assert job.title == "Make ladder: Ball"
+        assert job.note.startswith("Ball: ")
+        assert job.revision == bench.project.revision(bench.level)
+        failed = done(work, work.start(bench.project, bench.level, tool(), ("piece-77",)))
+        assert failed.state == "failed"
+        assert "piece-77" in failed.reason
+        with pytest.raises(InputError, match="done at once"):
+            work.start(bench.project, bench.level, parse_tool("move", {"by": (1, 0, 0)}), ())
+        with pytest.raises(UnknownIdError):
+            work.start(bench.project, "level-9", tool(), ())
+        with pytest.raises(UnknownIdError):
+            work.get("job-99")
+        assert [j.id for j in work.all()] == ["job-1", "job-2"]
+    finally:
+        work.close()
+
+
+def test_a_job_is_stopped_within_half_a_second_and_leaves_nothing(bench: Bench) -> None:
+    put(bench, 260)
+    before = bench.state()
+    work = Work()
+    try:
+        deep = parse_tool("make_ladder", {"rungs": [{"kind": "deviation", "value": 0.01 * k} for k in range(1, 9)]})
+        job = work.start(bench.project, bench.level, deep, ("piece-3",))
+        behind = work.start(bench.project, bench.level, tool(), ("piece-2",))
+        while work.wait(job.id, 0.1, 0.0).share <= 0.0:
+            pass
+        assert work.stop(behind.id).state == "stopped"
+        asked = time.monotonic()
+        work.stop(job.id)
+        done(work, job)
+        assert job.state == "stopped"
+        assert time.monotonic() - asked < 2.0, "half a second when nothing else runs"
+        assert bench.state() == before
+    finally:
+        work.close()
+
+
+def test_steps_are_quick_while_a_job_works(bench: Bench) -> None:
+    put(bench, 200)
+    work = Work()
+    try:
+        job = work.start(bench.project, bench.level, tool(), ("piece-3",))
+        taken = 0
+        while not job.ended and taken < 50:
+            bench.do("move", "placement-1", by=(1, 0, 0))
+            taken += 1
+        done(work, job)
+        assert job.state == "done", job.reason
+        assert taken > 2
+        assert bench.rows()["placement-1"].position[0] == taken
+    finally:
+        work.close()
+
+
+def test_what_was_cut_off_is_told_once_when_the_file_is_opened(bench: Bench) -> None:
+    with bench.project.begun("job-1", "Make ladder: Ball"):
+        pass
+    bench.reopen()
+    assert bench.project.notes == []
+    with bench.project._transaction() as connection:
+        connection.execute(insert(WorkRecord).values(id="job-1", title="Make ladder: Ball"))
+    bench.reopen()
+    assert bench.project.notes == [
+        "Make ladder: Ball was cut off before it was done; nothing of it was kept. Start it again."
+    ]
+    bench.reopen()
+    assert bench.project.notes == []
+
+
+def test_rungs_stay_in_the_file_as_long_as_a_piece_has_them(bench: Bench) -> None:
+    bench.do("make_ladder", "piece-2", rungs=RUNGS)
+    ladder = bench.project.snapshot.pieces["piece-2"].ladder
+    assert ladder is not None
+    with bench.project._transaction() as connection:
+        connection.exec_driver_sql("DELETE FROM journal_mesh")
+    bench.reopen()
+    for rung in ladder.rungs:
+        assert bench.project.meshes.get(rung.mesh).triangle_count == rung.triangles
+    copy = bench.path.with_name("copy.db")
+    bench.project.save_copy(copy)
+    other = Project(copy)
+    assert other.meshes.get(ladder.rungs[0].mesh).triangle_count == ladder.rungs[0].triangles
+    other.close()
+
+
+def test_recipes_are_kept_and_those_that_ship_come_first(bench: Bench) -> None:
+    shelf = bench.project.recipes
+    assert shelf.all() == list(SHIPPED)
+    mine = Recipe(name="Halves", rungs=(RungTarget(kind="share", value=50.0),))
+    shelf.keep(mine)
+    shelf.keep(Recipe(name="Halves", rungs=(RungTarget(kind="share", value=40.0),), keep_seams=False))
+    bench.reopen()
+    shelf = bench.project.recipes
+    assert [r.name for r in shelf.all()] == [*(r.name for r in SHIPPED), "Halves"]
+    assert not shelf.all()[-1].keep_seams
+    assert shelf.drop("Halves")
+    assert not shelf.drop("Halves")
+
+
+def test_two_jobs_at_once_are_done_one_after_the_other(bench: Bench) -> None:
+    work = Work()
+    try:
+        started = threading.Barrier(2)
+        jobs: list[Job] = []
+
+        def begin() -> None:
+            started.wait()
+            jobs.append(work.start(bench.project, bench.level, tool(), ("piece-2",)))
+
+        threads = [threading.Thread(target=begin) for _ in range(2)]
+        for t in threads:
+            t.start()
+        for t in threads:
+            t.join()
+        for job in jobs:
+            assert done(work, job).state == "done"
+        assert len({j.revision for j in jobs}) == 2
+    finally:
+        work.close()
