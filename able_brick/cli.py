@@ -1,4 +1,4 @@
-"""The command line: serve, inspect, convert, reduce, and what set-up needs."""
+"""The command line: serve, inspect, convert, reduce, batch, and what set-up needs."""
 
 from __future__ import annotations
 
@@ -6,20 +6,25 @@ import json
 import logging
 import socket
 import sys
+import time
 from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
+from pydantic import ValidationError
 
-from able_brick.core.errors import AbleBrickError
-from able_brick.core.files.part import Part, Scene
+from able_brick.core.errors import AbleBrickError, InputError
+from able_brick.core.files.part import Scene
 from able_brick.core.files.read import read_file
 from able_brick.core.files.units import Unit, Up, brought_in
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.validity import problems
-from able_brick.core.slim.reduce import reduce_to, target_triangles
+from able_brick.core.slim.ladder import Target
+from able_brick.jobs.batch import USUAL_PATTERN, Progress, run_batch
+from able_brick.jobs.naming import NamePattern
+from able_brick.jobs.slim_scene import slim_scene
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
 
@@ -151,37 +156,124 @@ def _report(path: Path) -> dict[str, Any]:
 @app.command()
 def reduce(
     source: Annotated[Path, typer.Argument(help="File to read: GLB, glTF, OBJ, PLY or STL")],
-    target: Annotated[Path, typer.Argument(help="File to write: GLB, OBJ, PLY or STL")],
+    target: Annotated[
+        Path, typer.Argument(help="File to write: GLB, OBJ, PLY or STL; for several rungs {rung} or {tris} stand in it")
+    ],
     share: Annotated[
         float | None, typer.Option(help="Share of the triangles that is left, above 0 and up to 1")
     ] = None,
     triangles: Annotated[int | None, typer.Option(help="At most this many triangles are left in the file")] = None,
+    deviation: Annotated[float | None, typer.Option(help="Nowhere farther from the source than this, mm")] = None,
+    pixels: Annotated[float | None, typer.Option(help="It shows by no more pixels than this at --distance")] = None,
+    distance: Annotated[float, typer.Option(help="Metres from which --pixels are seen")] = 10.0,
+    ladder: Annotated[str | None, typer.Option(help="Several rungs by their shares, such as 1,0.5,0.25")] = None,
+    keep_seams: Annotated[bool, typer.Option("--keep-seams", help="Open borders stay exactly where they are")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print a list with an object for each rung")] = False,
 ) -> None:
-    """Reduce the triangles of a file. Every mesh gives the same share."""
-    if (share is None) == (triangles is None):
-        typer.echo("Give either --share or --triangles.", err=True)
+    """Reduce the triangles of a file, to one rung or to several. Every mesh gives the same share."""
+    wanted = [v for v in (share, triangles, deviation, pixels, ladder) if v is not None]
+    if len(wanted) != 1:
+        typer.echo("Give one of --share, --triangles, --deviation, --pixels and --ladder.", err=True)
         raise typer.Exit(2)
     try:
+        targets = _targets(share, triangles, deviation, pixels, distance, ladder)
+        pattern = target.name if len(targets) == 1 or "{" in target.name else f"{target.stem}_{{rung}}{target.suffix}"
+        named = NamePattern.parse(pattern, rungs=len(targets))
         scene = _read(source)
         total = sum(p.mesh.triangle_count for p in scene.parts)
-        part_share = share if share is not None else min(1.0, (triangles or 0) / total)
-        parts = []
-        for p in scene.parts:
-            goal = (
-                target_triangles(p.mesh, part_share)
-                if share is not None
-                else max(1, int(p.mesh.triangle_count * part_share))
-            )
-            parts.append(Part(p.name, reduce_to(p.mesh, goal).mesh, p.materials))
-        _write(target, Scene(tuple(parts), scene.instances))
+        told = []
+        for k, rung in enumerate(slim_scene(scene, targets, keep_seams=keep_seams), 1):
+            at = target.with_name(str(named.of(source.stem, k, rung.triangles, "", target.suffix)))
+            _write(at, rung.scene)
+            told.append({"rung": k, "file": str(at), **rung.report()})
     except AbleBrickError as error:
         typer.echo(f"{source}: {error}", err=True)
         raise typer.Exit(2) from None
     except OSError as error:
         typer.echo(f"{error.filename}: {error.strerror}", err=True)
         raise typer.Exit(2) from None
-    left = sum(p.mesh.triangle_count for p in parts)
-    typer.echo(f"{source}: {total} → {left} triangles, written to {target}")
+    if as_json:
+        typer.echo(json.dumps(told, indent=1))
+        return
+    for one in told:
+        typer.echo(f"{source}: {total} → {one['triangles']} triangles, written to {one['file']}")
+
+
+def _targets(
+    share: float | None,
+    triangles: int | None,
+    deviation: float | None,
+    pixels: float | None,
+    distance: float,
+    ladder: str | None,
+) -> list[Target]:
+    """What the options mean."""
+    if ladder is not None:
+        try:
+            return [Target("share", float(s)) for s in ladder.split(",")]
+        except ValueError:
+            raise InputError(f"--ladder {ladder!r} is no list of shares; give one such as 1,0.5,0.25.") from None
+    if share is not None:
+        return [Target("share", share)]
+    if triangles is not None:
+        return [Target("count", triangles)]
+    if deviation is not None:
+        return [Target("deviation", deviation / 1000)]
+    return [Target("pixels", pixels or 0.0, distance)]
+
+
+@app.command()
+def batch(
+    source: Annotated[Path, typer.Argument(metavar="IN_DIR", help="Folder to read, with those below it")],
+    target: Annotated[Path, typer.Argument(metavar="OUT_DIR", help="Folder to write to")],
+    recipe: Annotated[Path, typer.Option(help="Recipe as JSON, as the Slim stage exports it")],
+    pattern: Annotated[
+        str, typer.Option(help="Names of the files written: {name}, {rung}, {tris}, {folder}, {ext}")
+    ] = USUAL_PATTERN,
+    jobs: Annotated[int | None, typer.Option(help="Processes on this machine; usually one a core", min=1)] = None,
+    scheduler: Annotated[
+        str | None, typer.Option(envvar="ABLE_BRICK_SCHEDULER", help="Address of a dask scheduler, for a cluster")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print what came of it as JSON")] = False,
+) -> None:
+    """Slim every model in a folder by a recipe, a file for each rung, with report.json and report.csv.
+
+    What is interrupted goes on where it stopped when it is run again. Ends with 1 where a file could not be done.
+    """
+    from able_brick.level.recipe import Recipe
+
+    last = 0.0
+
+    def tell(now: Progress) -> None:
+        nonlocal last
+        if as_json or not (now.ended == now.total or time.monotonic() - last > 1):
+            return
+        last = time.monotonic()
+        left = f", {now.left:.0f} s left" if now.ended < now.total else ""
+        failed = f", {now.failed} failed" if now.failed else ""
+        typer.echo(f"{now.ended} of {now.total} files, {now.rate:.1f} a second{left}{failed}", err=True)
+
+    try:
+        how = Recipe.model_validate_json(recipe.read_bytes())
+        done = run_batch(source, target, how, pattern=pattern, jobs=jobs, scheduler=scheduler, tell=tell)
+    except ValidationError as error:
+        typer.echo(f"{recipe}: this is no recipe ({error.errors()[0]['msg']}).", err=True)
+        raise typer.Exit(2) from None
+    except AbleBrickError as error:
+        typer.echo(f"{source}: {error}", err=True)
+        raise typer.Exit(2) from None
+    except OSError as error:
+        typer.echo(f"{error.filename or scheduler}: {error.strerror or error}", err=True)
+        raise typer.Exit(2) from None
+    except KeyboardInterrupt:
+        typer.echo("Stopped; run it again to go on.", err=True)
+        raise typer.Exit(130) from None
+    if as_json:
+        typer.echo(json.dumps({"total": done.total, "done": done.done, "failed": done.failed, "again": done.again}))
+    else:
+        typer.echo(f"{done.done} files done ({done.again} before), {done.failed} failed; see {target / 'report.csv'}")
+    if done.failed:
+        raise typer.Exit(1)
 
 
 @app.command()

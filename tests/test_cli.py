@@ -77,12 +77,37 @@ def test_reduce_by_share_and_by_count(ball: Path, tmp_path: Path) -> None:
     assert f"{total} →" in done.stdout
 
 
+def test_reduce_makes_a_ladder_and_tells_what_it_measured(ball: Path, tmp_path: Path) -> None:
+    out = tmp_path / "rung.glb"
+    done = run.invoke(app, ["reduce", str(ball), str(out), "--ladder", "1,0.5,0.25", "--keep-seams", "--json"])
+    assert done.exit_code == 0, done.output
+    told = json.loads(done.stdout)
+    assert [Path(t["file"]).name for t in told] == ["rung_1.glb", "rung_2.glb", "rung_3.glb"]
+    for one in told:
+        scene = read_glb(Path(one["file"]).read_bytes())
+        assert sum(p.mesh.triangle_count for p in scene.parts) == one["triangles"]
+        assert [i.name for i in scene.instances] == ["one", "two", "box"]
+        assert 0 <= one["rms_deviation_m"] <= one["max_deviation_m"]
+        assert one["seconds"] >= 0
+    assert told[0]["max_deviation_m"] == 0.0
+    assert told[2]["good_from_m"] > told[1]["good_from_m"]
+    named = tmp_path / "{name} {tris}.obj"
+    done = run.invoke(app, ["reduce", str(ball), str(named), "--deviation", "20", "--json"])
+    (one,) = json.loads(done.stdout)
+    assert one["max_deviation_m"] <= 0.020
+    assert Path(one["file"]).name == f"ball {one['triangles']}.obj"
+
+
 @pytest.mark.parametrize(
     ("extra", "text"),
     [
-        ([], "either --share or --triangles"),
+        ([], "one of --share, --triangles"),
         (["--share", "2"], "above 0 and up to 1"),
-        (["--share", "1", "--triangles", "5"], "either"),
+        (["--share", "1", "--triangles", "5"], "one of"),
+        (["--ladder", "1,half"], "no list of shares"),
+        (["--ladder", "0.5,0"], "above 0 and up to 1"),
+        (["--deviation", "0"], "above 0"),
+        (["--pixels", "1", "--distance", "0"], "above 0"),
     ],
 )
 def test_reduce_refuses_nonsense_and_writes_nothing(ball: Path, tmp_path: Path, extra: list[str], text: str) -> None:
