@@ -42,6 +42,7 @@ class _Rungs(Tool):
     need: ClassVar[Need] = Need(kinds=_KINDS, least=1)
     icon: ClassVar[str] = "align-end-horizontal"
     previews: ClassVar[bool] = False
+    adjustable: ClassVar[bool] = False
     long: ClassVar[bool] = True
 
     @property
@@ -103,7 +104,7 @@ def put_ladder(
     at, total = place
 
     def tell(share: float, words: str) -> None:
-        draft.tell((at + share) / total, f"{piece.name}: {words}")
+        draft.tell((at + share) / total, words if total == 1 else f"{piece.name}: {words}")
 
     tell(0.0, "Finding seams")
     mesh = draft.mesh(piece)

@@ -35,6 +35,7 @@ class ShareBudget(Tool):
     need: ClassVar[Need] = Need(kinds=_KINDS, least=1)
     icon: ClassVar[str] = "chart-pie"
     previews: ClassVar[bool] = False
+    adjustable: ClassVar[bool] = False
     long: ClassVar[bool] = True
 
     target: Literal["share", "count"] = field("share", "Target", "A share of all their triangles, or a number of them")

@@ -12,8 +12,7 @@ from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import StorageError, UnknownIdError
-from able_brick.core.files.view_glb import write_view_glb
-from able_brick.core.mesh.hardware import hardware_vertices
+from able_brick.core.files.view_glb import drawn_vertices, write_view_glb
 from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.slim.deviation import Measure
@@ -59,12 +58,12 @@ class MeshShelf:
         return self._glbs.get(key, lambda: write_view_glb(self.get(key)))
 
     def deviations(self, key: str, source: str) -> bytes:
-        """(H) float32: how far each vertex that the viewport draws of a mesh is from the surface of another, metres."""
+        """(H) float32: how far each vertex of a mesh's view GLB, slot after slot, is from the surface of another."""
 
         def made() -> bytes:
             mesh = self.get(key)
             found = Measure(self.get(source), samples=1).from_points(mesh.positions)
-            return found[hardware_vertices(mesh).vertex].astype("<f4").tobytes()
+            return found[drawn_vertices(mesh)].astype("<f4").tobytes()
 
         return self._glbs.get(f"{key} from {source}", made)
 

@@ -24,6 +24,8 @@ import { TopLine } from "./panels/TopLine";
 import { Tour } from "./panels/Tour";
 import { ViewStrip } from "./panels/ViewStrip";
 import { Whereabouts } from "./panels/Whereabouts";
+import { WorkCard } from "./panels/WorkCard";
+import { Divider } from "./stages/Divider";
 import { StageCard } from "./stages/StageCard";
 import { bringIn } from "./state/imports";
 import { levelStore, useLevel } from "./state/level";
@@ -32,7 +34,8 @@ import { tell } from "./state/messages";
 import { useRunning } from "./state/running";
 import { seen, useSeen } from "./state/seen";
 import { select } from "./state/selection";
-import { setView } from "./state/view";
+import { setView, useView } from "./state/view";
+import { followWork } from "./state/work";
 import { fold, isFolded } from "./theme/layout";
 import { openLevel } from "./viewport/look/opening";
 import { draws } from "./viewport/modes/draw";
@@ -98,11 +101,14 @@ export function App() {
   const [sheet, setSheet] = useState<"find" | "keys" | null>(null);
   const [tour, setTour] = useState(false);
   const drawing = draws.use() !== null;
+  // in Slim the ladder comes before where things stand
+  const slimming = useView((v) => v.stage === "slim");
   const name = useLevel((s) => s.scene.level?.name);
   const [noLeft, noCards] = [useFolded("left"), useFolded("cards")];
   const open = levelId ?? (levels.data && firstLevel(levels.data)?.id) ?? null;
   useEffect(() => (open ? openAndFollow(open, setLevelId) : undefined), [open]);
   useEffect(takeDrops, []);
+  useEffect(() => void followWork(), []);
   useEffect(
     () => (tools ? bindKeys(tools, { find: () => setSheet("find"), keys: () => setSheet("keys") }) : undefined),
     [tools],
@@ -143,6 +149,7 @@ export function App() {
             <>
               <Whereabouts />
               <HandleBar />
+              <Divider />
               <EyeBar />
               <EmptyStart />
               <ProjectNotice />
@@ -159,11 +166,13 @@ export function App() {
             <Scrolled>
               <DrawCard />
               <MeasureCard />
+              {slimming && <StageCard />}
               {!drawing && <SelectionCard />}
-              <StageCard />
+              {!slimming && <StageCard />}
               {!drawing && <ToolsCard tools={every} />}
             </Scrolled>
             <Pinned>
+              <WorkCard />
               <LastStepCard tools={every} />
             </Pinned>
           </>

@@ -43,6 +43,13 @@ def _slots(mesh: PolyMesh) -> list[_Slot]:
     return out
 
 
+def drawn_vertices(mesh: PolyMesh) -> Ints:
+    """(H) the mesh's vertex of each vertex of its view GLB, slot after slot."""
+    hardware = hardware_vertices(mesh)
+    out: Ints = np.concatenate([np.zeros(0, np.int32), *(hardware.vertex[s.chosen] for s in _slots(mesh))])
+    return out
+
+
 @kept_with_mesh
 def _lines(mesh: PolyMesh) -> tuple[Ints, Ints]:
     """The edges of the outline, and all others."""

@@ -122,7 +122,7 @@ def ladder(
     state: Reducing | None = None
     for k in far:
         state = state or Reducing(mesh, locked=locked)
-        state, out, away = _within(state, targets[k], measure, telling("Looking for the last triangle that fits"))
+        state, out, away = _within(state, targets[k], measure, telling("Looking how far it can go"))
         finished(k, out, away)
     tell(1.0, "Done")
     return [made[k] for k in range(total)]

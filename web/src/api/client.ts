@@ -11,6 +11,7 @@ import type {
   FitsRequest,
   Ground,
   ImportView,
+  Job,
   LevelSummary,
   LevelView,
   Measured,
@@ -19,6 +20,7 @@ import type {
   ProblemBody,
   ProjectView,
   RecentProject,
+  Recipe,
   Rules,
   ShapeInfo,
   Snap,
@@ -137,6 +139,17 @@ export const api = {
     answered<Measured>(client.POST("/api/levels/{level}/measure", { params: at(level), body })),
   fits: (level: string, body: FitsRequest) =>
     answered<Fits>(client.POST("/api/levels/{level}/fits", { params: at(level), body })),
+
+  startWork: (level: string, body: StepBody) =>
+    changed<Job>(client.POST("/api/levels/{level}/work", { params: at(level), body })),
+  work: () => answered<Job[]>(client.GET("/api/work")),
+  workOn: (key: string, seen: number) =>
+    answered<Job>(client.GET("/api/work/{key}", { params: { ...of(key), query: { seen } } })),
+  stopWork: (key: string) => changed<Job>(client.DELETE("/api/work/{key}", { params: of(key) })),
+  recipes: () => answered<Recipe[]>(client.GET("/api/recipes")),
+  keepRecipe: ({ shipped: _, ...recipe }: Recipe) =>
+    changed<void>(client.PUT("/api/recipes/{name}", { params: { path: { name: recipe.name } }, body: recipe })),
+  dropRecipe: (name: string) => changed<void>(client.DELETE("/api/recipes/{name}", { params: { path: { name } } })),
 
   readOn: (key: string, seen: number) =>
     answered<ImportView>(client.GET("/api/imports/{key}", { params: { ...of(key), query: { seen } } })),

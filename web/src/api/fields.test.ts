@@ -16,6 +16,7 @@ const tool: ToolInfo = {
   prefill: false,
   instant: false,
   previews: true,
+  long: false,
   fields: {
     $defs: { Fit: { enum: ["fill", "number"], title: "Fit", type: "string" } },
     properties: {

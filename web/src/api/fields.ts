@@ -25,6 +25,8 @@ export interface Field {
     | "path"
     | "axes"
     | "seed"
+    | "rungs"
+    | "sides"
     | "group"
     | "shape"
     | "feature"
@@ -65,6 +67,8 @@ const WIDGETS = [
   "path",
   "axes",
   "seed",
+  "rungs",
+  "sides",
   "group",
   "shape",
   "feature",

@@ -1,6 +1,6 @@
 import { QueryClient, type UseQueryResult, useQuery } from "@tanstack/react-query";
 import { api } from "./client";
-import type { LevelSummary, ProjectView, RecentProject, Rules, ShapeInfo, ToolInfo } from "./types";
+import type { LevelSummary, ProjectView, RecentProject, Recipe, Rules, ShapeInfo, ToolInfo } from "./types";
 
 /** What is asked of the server and not told by itself. The level comes and changes through its own store. */
 export const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 2 } } });
@@ -17,6 +17,11 @@ export const useShapes = (): readonly ShapeInfo[] => useQuery(shapes).data ?? []
 export const useProject = (): ProjectView | undefined => useQuery(project).data;
 export const useLevels = (): UseQueryResult<LevelSummary[]> => useQuery({ queryKey: ["levels"], queryFn: api.levels });
 export const useRecent = (): RecentProject[] => useQuery({ queryKey: ["recent"], queryFn: api.recent }).data ?? [];
+
+export const useRecipes = (): Recipe[] => useQuery({ queryKey: ["recipes"], queryFn: api.recipes }).data ?? [];
+
+/** The recipes have changed: have their list asked for again. */
+export const askRecipes = (): Promise<void> => queries.invalidateQueries({ queryKey: ["recipes"] });
 
 /** The levels have changed: have their list asked for again. */
 export const askLevels = (): Promise<void> => queries.invalidateQueries({ queryKey: ["levels"] });

@@ -42,6 +42,10 @@ export type Fits = Schemas["Fits"];
 export type FitsRequest = Schemas["FitsRequest"];
 export type ImportView = Schemas["ImportView"];
 export type ImportFacts = Schemas["Sheet"];
+export type Job = Schemas["JobView"];
+export type Recipe = Schemas["RecipeView"];
+export type RungTarget = Schemas["RungTarget"];
+export type Rung = Schemas["Rung"];
 export type Accept = Schemas["Accept"];
 /** A shape's parameters: its kind and its dimensions by name. */
 export type ShapeValues = { kind: string } & Record<string, unknown>;

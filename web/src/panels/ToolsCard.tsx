@@ -9,6 +9,7 @@ import { openCard, useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
 import { previewStep, takeStep } from "../state/steps";
 import { useView } from "../state/view";
+import { startWork } from "../state/work";
 import { remember } from "../tools/lastUsed";
 import { pickOf, startingParams, startTool, whyNot } from "../tools/registry";
 import { ToolForm } from "../tools/ToolForm";
@@ -148,7 +149,9 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   }, []);
   const apply = async () => {
     previewStep(null);
-    const result = await takeStep(tool.tool, params, selection, true);
+    const result = tool.long
+      ? await startWork(tool.tool, params, selection)
+      : await takeStep(tool.tool, params, selection, true);
     if (result instanceof Problem) {
       setErrors(errorsOf(result));
       return;

@@ -7,10 +7,12 @@ import { Card, Quiet } from "../panels/parts";
 import { bringIn } from "../state/imports";
 import { levelStore, useLevel } from "../state/level";
 import { tell } from "../state/messages";
+import { useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { useView, viewStore } from "../state/view";
 import { Button } from "../ui/controls";
 import { viewport } from "../viewport/controller";
+import { LadderCard } from "./LadderCard";
 
 const Column = styled.div`&& { display: grid; gap: 8px; } & button { justify-content: flex-start; }`;
 
@@ -34,16 +36,26 @@ export function StageCard() {
       </Card>
     );
   }
-  if (stage === "slim") return <SlimHint />;
+  if (stage === "slim") return <SlimCards />;
   return null;
 }
 
+function SlimCards() {
+  return (
+    <>
+      <LadderCard />
+      <SlimHint />
+    </>
+  );
+}
+
 function SlimHint() {
+  const nothing = useSelection((s) => s.ids.length === 0);
   const uses = useLevel((s) => s.scene.summary?.uses);
   const pieces = useLevel((s) => s.scene.pieces);
   const [heaviest] = uses ?? [];
   const piece = heaviest && pieces.get(heaviest.piece);
-  if (!heaviest || !piece) return null;
+  if (!nothing || !heaviest || !piece) return null;
   const share = Math.round((100 * heaviest.triangles) / Math.max(1, uses?.reduce((n, u) => n + u.triangles, 0) ?? 1));
   return (
     <Card aria-label="Where the triangles are">
@@ -52,7 +64,8 @@ function SlimHint() {
       </header>
       <div>
         <Quiet>
-          {piece.name} takes {share} % of the level's triangles. Select a piece or a placement, then Slim it.
+          {piece.name} takes {share} % of the level's triangles. Select a piece or a placement, then make a ladder of it
+          or slim it.
         </Quiet>
       </div>
     </Card>

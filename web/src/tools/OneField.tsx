@@ -1,6 +1,6 @@
 import styled from "styled-components";
 import type { Field } from "../api/fields";
-import type { Vector } from "../api/types";
+import type { RungTarget, Vector } from "../api/types";
 import { useLevel } from "../state/level";
 import { Button, Key, OnOff, Picker, Segments } from "../ui/controls";
 import { AnchorField, type AnchorValue, VectorField } from "../ui/fields";
@@ -8,8 +8,10 @@ import { Labelled } from "../ui/Labelled";
 import { NumberField, Wrong } from "../ui/NumberField";
 import { TextField } from "../ui/TextField";
 import { FeatureField, type Picked, type Place, PlaceField } from "./FeatureField";
+import { RungsField } from "./RungsField";
 
-const Toggles = styled.div`display: flex; gap: 4px; & button { flex: 1; }`;
+const Toggles = styled.div`display: flex; gap: 4px; & button { flex: 1; min-width: 0; padding: 2px; }`;
+const SIDES = ["-x", "+x", "-y", "+y", "-z", "+z"];
 
 interface OneFieldProps {
   field: Field;
@@ -153,6 +155,37 @@ export function OneField({ field, value, error, focus, onPreview, onCommit }: On
                 }
               >
                 {axis.toUpperCase()}
+              </Button>
+            ))}
+          </Toggles>
+          {wrong}
+        </Labelled>
+      );
+    }
+    case "rungs":
+      return (
+        <>
+          <RungsField label={field.title} value={(value as RungTarget[] | undefined) ?? []} onChange={onCommit} />
+          {wrong}
+        </>
+      );
+    case "sides": {
+      const chosen = Array.isArray(value) ? (value as string[]) : [];
+      return (
+        <Labelled title={field.help}>
+          <span>{field.title}</span>
+          <Toggles role="group" aria-label={field.title}>
+            {SIDES.map((side) => (
+              <Button
+                key={side}
+                aria-label={`Side ${word(side.replace("+", ""))}`}
+                aria-pressed={chosen.includes(side)}
+                data-main={chosen.includes(side)}
+                onPress={() =>
+                  onCommit(chosen.includes(side) ? chosen.filter((s) => s !== side) : [...chosen, side].sort())
+                }
+              >
+                {side.toUpperCase().replace("-", "−")}
               </Button>
             ))}
           </Toggles>

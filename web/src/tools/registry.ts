@@ -5,6 +5,7 @@ import { openCard } from "../state/running";
 import { lastPiece, selectionStore } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { withoutFollowers } from "../state/tree";
+import { startWork } from "../state/work";
 import { BY_HAND } from "./byHand";
 import type { CardPick } from "./extras";
 import { remembered } from "./lastUsed";
@@ -58,7 +59,7 @@ export function startTool(tool: ToolInfo): void {
   const byHand = BY_HAND[tool.tool]?.start;
   const selection = rows.map((r) => r.id);
   if (byHand) byHand(rows);
-  else if (tool.instant) void takeStep(tool.tool, startingParams(tool), selection);
+  else if (tool.instant) void (tool.long ? startWork : takeStep)(tool.tool, startingParams(tool), selection);
   else openCard(tool.tool);
 }
 

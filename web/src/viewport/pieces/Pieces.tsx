@@ -1,29 +1,16 @@
-import { useThree } from "@react-three/fiber";
-import { Fragment, useEffect, useLayoutEffect, useMemo, useRef } from "react";
-import {
-  type BufferGeometry,
-  InstancedMesh,
-  LineBasicMaterial,
-  type Material,
-  MeshBasicMaterial,
-  type MeshLambertMaterial,
-} from "three";
-import type { Piece } from "../../api/types";
-import { useDrag } from "../../state/drag";
+import { useEffect, useMemo, useRef } from "react";
 import { shown, useLevel } from "../../state/level";
-import { useSelection } from "../../state/selection";
-import { reach } from "../../state/tree";
+import { useRungs } from "../../state/rungs";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
-import { viewport } from "../controller";
 import { type Entry, entriesByLook, seenPiece } from "./entries";
-import { dropFirst, takeFirst } from "./firstPicture";
-import { dropCopies, isMirrored, makeCopies, placeCopies, roomOf, surfaceMaterial } from "./instances";
-import { useMesh, useMeshes, type ViewMesh } from "./meshes";
+import { dropFirst } from "./firstPicture";
+import { useMeshes } from "./meshes";
 import { Outlines, outlinedTogether } from "./Outlines";
+import { PieceInstances } from "./PieceInstances";
+import { RungInstances } from "./RungInstances";
 
 const nowhere: ReadonlyMap<string, readonly Entry[]> = new Map();
-const none: readonly Entry[] = [];
 
 /** Everything that stands in the level, one set of instances for each piece and material. */
 export function Pieces({ scheme }: { scheme: Scheme }) {
@@ -33,7 +20,12 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
   const entries = useMemo(() => entriesByLook(scene, before.current, isolated), [scene, isolated]);
   before.current = entries;
   const meshes = useMeshes();
-  const together = useMemo(() => outlinedTogether(scene, entries, meshes), [scene, entries, meshes]);
+  // a piece of which a rung is looked at has its edges to itself
+  const laddered = useRungs((s) => s.piece);
+  const together = useMemo(() => {
+    const every = outlinedTogether(scene, entries, meshes);
+    return laddered !== null && every.has(laddered) ? new Map([...every].filter(([id]) => id !== laddered)) : every;
+  }, [scene, entries, meshes, laddered]);
   const lines = useView((v) => v.draw !== "solid");
   useEffect(dropFirst, []);
   return (
@@ -41,6 +33,9 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
       {lines && <Outlines entries={entries} together={together} scheme={scheme} />}
       {[...entries].map(([id, list]) => {
         const piece = seenPiece(scene, id);
+        if (piece && id === laddered) {
+          return <RungInstances key={id} piece={piece} entries={list} scheme={scheme} alone />;
+        }
         return piece ? (
           <PieceInstances
             key={id}
@@ -54,208 +49,4 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
       })}
     </>
   );
-}
-
-interface InstancesProps {
-  piece: Piece;
-  entries: readonly Entry[];
-  scheme: Scheme;
-  /** Whether its edges are drawn by themselves. */
-  alone: boolean;
-  /** Whether it is drawn by another mesh than the piece's own. */
-  derived: boolean;
-}
-
-function PieceInstances(props: InstancesProps) {
-  const loaded = useMesh(props.piece.mesh);
-  const last = useRef<{ mesh: ViewMesh; of: InstancesProps } | undefined>(undefined);
-  if (loaded) last.current = { mesh: loaded, of: props };
-  // what is bent stays where it was until its new mesh has come
-  const kept = !loaded && props.derived && last.current ? last.current.of : props;
-  const { piece, entries } = kept;
-  const { scheme, alone } = props;
-  const mesh = loaded ?? last.current?.mesh;
-  const draw = useView((v) => v.draw);
-  const glass = draw === "glass";
-  const invalidate = useThree((s) => s.invalidate);
-  const ids = useSelection((s) => s.ids);
-  const hovered = useSelection((s) => s.hovered);
-  const things = useLevel((s) => shown(s).things);
-  const inside = useView((v) => v.inside);
-  const selected = useMemo(() => {
-    const out = reach(things, ids);
-    for (const id of ids) out.add(id);
-    return out;
-  }, [things, ids]);
-  const [near, rest] = useMemo(() => {
-    if (inside === null) return [entries, none];
-    const within = reach(things, [inside]);
-    return [entries.filter((e) => within.has(e.thing)), entries.filter((e) => !within.has(e.thing))];
-  }, [entries, things, inside]);
-  const marked = useMemo(() => {
-    return selected.has(piece.id) ? entries : entries.filter((e) => selected.has(e.thing));
-  }, [entries, selected, piece.id]);
-  const under = useMemo(() => {
-    if (hovered === null) return none;
-    const over = reach(things, [hovered]);
-    return entries.filter((e) => (over.has(e.thing) || piece.id === hovered) && !selected.has(e.thing));
-  }, [entries, things, hovered, selected, piece.id]);
-  const surfaces = useMemo(
-    () =>
-      (mesh?.slots ?? []).map(({ slot, geometry, faces }) => {
-        const material = surfaceMaterial(piece, slot, glass, invalidate);
-        const faint = inside === null ? null : faded(material);
-        return { geometry, material, faint, faces };
-      }),
-    [mesh, piece, glass, inside, invalidate],
-  );
-  const dark = luminance(piece.materials?.[0]?.colour) < 0.16;
-  const inks = useMemo(() => inksOf(scheme, dark, draw === "mesh"), [scheme, dark, draw]);
-  if (!mesh) return null;
-  return (
-    <>
-      {surfaces.map(({ geometry, material, faint, faces }, k) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: slots have no other name
-        <Fragment key={k}>
-          <Instances
-            kind="mesh"
-            geometry={geometry}
-            material={material}
-            entries={near}
-            piece={piece}
-            faces={faces}
-            order={0}
-          />
-          {faint && rest.length > 0 && (
-            <Instances kind="mesh" geometry={geometry} material={faint} entries={rest} piece={piece} order={1} />
-          )}
-        </Fragment>
-      ))}
-      {alone && draw !== "solid" && mesh.outline && (
-        <Instances kind="lines" geometry={mesh.outline} material={inks.edge} entries={near} piece={piece} order={1} />
-      )}
-      {draw === "mesh" && mesh.inner && (
-        <Instances kind="lines" geometry={mesh.inner} material={inks.inner} entries={near} piece={piece} order={1} />
-      )}
-      {marked.length > 0 && (
-        <Wash mesh={mesh} wash={inks.wash} line={inks.selected} entries={marked} piece={piece} order={3} />
-      )}
-      {under.length > 0 && (
-        <Wash mesh={mesh} wash={inks.hoverWash} line={inks.hovered} entries={under} piece={piece} order={2} />
-      )}
-    </>
-  );
-}
-
-/** The same look, hardly there: what stands round the group that is worked on. */
-function faded(material: MeshLambertMaterial): MeshLambertMaterial {
-  const out = material.clone();
-  out.transparent = true;
-  out.opacity = 0.16;
-  out.depthWrite = false;
-  return out;
-}
-
-/** How light a linear colour is, 0 to 1. */
-const luminance = ([r = 1, g = 1, b = 1]: readonly number[] = []): number => 0.2126 * r + 0.7152 * g + 0.0722 * b;
-
-/** Lines and washes; on dark surfaces the inner lines are light, so that the mesh is seen there too. */
-function inksOf(scheme: Scheme, dark: boolean, inner: boolean) {
-  const wash = (color: string, opacity: number) =>
-    new MeshBasicMaterial({
-      color,
-      transparent: true,
-      opacity,
-      depthWrite: false,
-      polygonOffset: true,
-      polygonOffsetFactor: 0.5,
-    });
-  return {
-    edge: new LineBasicMaterial({ color: scheme.ink, transparent: true, opacity: 0.5 }),
-    inner: new LineBasicMaterial({ color: dark ? "#f5f2ea" : scheme.ink, transparent: true, opacity: 0.3 }),
-    selected: new LineBasicMaterial({ color: scheme.petrol }),
-    hovered: new LineBasicMaterial({ color: scheme.ochre }),
-    wash: wash(scheme.petrol, inner ? 0.14 : 0.34),
-    hoverWash: wash(scheme.ochre, 0.16),
-  };
-}
-
-interface WashProps {
-  mesh: ViewMesh;
-  wash: Material;
-  line: Material;
-  entries: readonly Entry[];
-  piece: Piece;
-  order: number;
-}
-
-function Wash({ mesh, wash, line, entries, piece, order }: WashProps) {
-  return (
-    <>
-      {mesh.slots.map(({ slot, geometry }) => (
-        <Instances
-          key={slot}
-          kind="mesh"
-          geometry={geometry}
-          material={wash}
-          entries={entries}
-          piece={piece}
-          order={order}
-        />
-      ))}
-      {mesh.outline && (
-        <Instances
-          kind="lines"
-          geometry={mesh.outline}
-          material={line}
-          entries={entries}
-          piece={piece}
-          order={order + 1}
-        />
-      )}
-    </>
-  );
-}
-
-interface OneProps {
-  kind: "mesh" | "lines";
-  geometry: BufferGeometry;
-  material: Material;
-  entries: readonly Entry[];
-  piece: Piece;
-  /** The face of each triangle: what has them can be picked. */
-  faces?: ArrayLike<number>;
-  order: number;
-}
-
-function Instances({ kind, geometry, material, entries, piece, faces, order }: OneProps) {
-  const { id } = piece;
-  const pickable = faces !== undefined;
-  const invalidate = useThree((s) => s.invalidate);
-  const room = roomOf(entries.length);
-  // what is not dragged is left as it is
-  const dragged = useDrag((s) => (s.now && entries.some((e) => s.now?.of.has(e.thing)) ? s.now : null));
-  const mirrored = useMemo(() => entries.some(isMirrored), [entries]);
-  const copies = useMemo(() => {
-    const how = { solid: pickable, mirrored };
-    const made =
-      (pickable && takeFirst(id, geometry, material, room, mirrored)) ||
-      makeCopies(kind, geometry, material, room, how);
-    made.drawn.renderOrder = order;
-    return made;
-  }, [id, kind, geometry, material, room, order, pickable, mirrored]);
-  useLayoutEffect(() => {
-    copies.each.userData.faces = faces;
-    placeCopies(copies, entries, piece, dragged?.of);
-    invalidate();
-  }, [copies, entries, faces, piece, dragged, invalidate]);
-  useEffect(() => {
-    const { each } = copies;
-    if (pickable && each instanceof InstancedMesh) viewport.pickables.add(each);
-    return () => {
-      viewport.pickables.delete(each as InstancedMesh);
-      dropCopies(copies);
-    };
-  }, [copies, pickable]);
-  return <primitive object={copies.drawn} />;
 }

@@ -1,0 +1,166 @@
+"""Ladders, recipes, comparing and shared budgets, by mouse and keyboard."""
+
+from __future__ import annotations
+
+import json
+import re
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from tests.ui.hands import Hands
+from tests.ui.test_build import step
+
+
+@pytest.fixture
+def slim(page: Page, server: Any) -> Hands:
+    """The demo level in the stage Slim."""
+    hands = Hands(page, server.url)
+    page.keyboard.press("Alt+4")
+    return hands
+
+
+def ladder(hands: Hands) -> Locator:
+    return hands.page.get_by_role("region", name="Ladder")
+
+
+def tool(hands: Hands, name: str) -> Locator:
+    return hands.page.get_by_role("region", name="Tools").get_by_role("button", name=name, exact=True)
+
+
+def made(hands: Hands, count: int) -> None:
+    """Wait until the ladder of what is selected has so many rungs."""
+    expect(ladder(hands).get_by_role("radio")).to_have_count(count + 1, timeout=90_000)
+
+
+def test_a_ladder_becomes_a_recipe_in_four_actions_and_is_used_on_another_piece(slim: Hands) -> None:
+    page, begun = slim.page, slim.level()["revision"]
+    slim.in_list("Bronze heron hidden")  # 1
+    ladder(slim).get_by_role("button", name="Make by recipe").click()  # 2
+    work = page.get_by_role("region", name="At work")
+    expect(work.get_by_role("progressbar", name="Make ladder: Bronze heron")).to_be_visible()
+    made(slim, 4)
+    expect(work).to_have_count(0)
+    name = ladder(slim).get_by_role("textbox", name="Save as recipe")
+    name.fill("Heron steps")  # 3
+    name.press("Enter")
+    expect(ladder(slim).get_by_role("button", name=re.compile("Recipe$"))).to_contain_text("Heron steps")
+    heron = slim.row("Bronze heron", "piece")
+    counts = [r["triangles"] for r in heron["ladder"]["rungs"]]
+    assert counts == sorted(counts, reverse=True)
+    assert all(r["good_from"] <= 2 ** (k + 1) for k, r in enumerate(heron["ladder"]["rungs"]))
+
+    slim.in_list("Pump house")
+    expect(ladder(slim)).to_contain_text("none yet")
+    ladder(slim).get_by_role("button", name=re.compile("Recipe$")).click()
+    page.get_by_role("listbox", name="Recipe").get_by_role("option", name="Heron steps", exact=True).click()
+    ladder(slim).get_by_role("button", name="Make by recipe").click()
+    made(slim, 4)
+    assert slim.row("Pump house", "piece")["ladder"]["recipe"] == "Heron steps"
+    with page.expect_download() as kept:
+        ladder(slim).get_by_role("button", name="Save the recipe as a file").click()
+    recipe = json.loads(Path(kept.value.path()).read_text())
+    assert recipe["name"] == "Heron steps"
+    assert [r["kind"] for r in recipe["rungs"]] == ["pixels"] * 4
+    slim.viewport.focus()
+    for k in range(2):
+        page.keyboard.press("Control+z")
+        slim.saved(begun + 3 + k)
+    expect(ladder(slim)).to_contain_text("none yet")
+
+
+def test_rungs_are_compared_by_a_divider_and_their_deviation_is_painted(slim: Hands) -> None:
+    page = slim.page
+    rungs = [{"kind": "share", "value": 30.0}, {"kind": "share", "value": 10.0}]
+    step(slim, "make_ladder", slim.row("Balance beam", "piece")["id"], rungs=rungs)
+    step(slim, "make_ladder", slim.row("Footbridge 10 m", "piece")["id"], rungs=rungs)
+    slim.in_list("Footbridge 10 m")
+    made(slim, 2)
+    ladder(slim).get_by_text(re.compile("^Rung 2")).click()
+    expect(ladder(slim)).to_contain_text("shows by less than a pixel")
+    switch = ladder(slim).get_by_role("switch", name="Divider")
+    switch.focus()
+    page.keyboard.press("Space")
+    divider = page.get_by_role("slider", name="Divider between source and rung")
+    expect(divider).to_have_attribute("aria-valuenow", "50")
+    box = divider.bounding_box()
+    assert box
+    slim.drag((box["x"] + 7, box["y"] + 200), (box["x"] + 127, box["y"] + 210))
+    assert int(divider.get_attribute("aria-valuenow") or 0) > 60
+    divider.focus()
+    page.keyboard.press("ArrowLeft")
+    with page.expect_response(re.compile("/deviation/")) as reply:
+        ladder(slim).get_by_role("switch", name="Paint deviation").focus()
+        page.keyboard.press("Space")
+    assert reply.value.ok
+    rung = slim.row("Footbridge 10 m", "piece")["ladder"]["rungs"][1]
+    largest = float(f"{1000 * rung['largest']:.3g}")
+    expect(ladder(slim)).to_contain_text(f"{largest:g} mm")
+    # another piece begins without them
+    slim.in_list("Lamp row")
+    expect(divider).to_have_count(0)
+
+
+def test_a_ladder_that_is_stale_says_so_and_is_made_again(slim: Hands) -> None:
+    key = slim.row("Footbridge 10 m", "piece")["id"]
+    step(slim, "make_ladder", key, rungs=[{"kind": "share", "value": 40.0}])
+    step(slim, "slim", key, result="same piece", share=80.0)
+    slim.in_list("Footbridge 10 m")
+    expect(ladder(slim)).to_contain_text("The piece has changed since")
+    ladder(slim).get_by_role("button", name="Remake ladder").click()
+    expect(ladder(slim)).not_to_contain_text("has changed since", timeout=60_000)
+    piece = slim.row("Footbridge 10 m", "piece")
+    assert piece["ladder"]["source"] == piece["mesh"]
+
+
+def test_a_budget_is_shared_over_a_selection(slim: Hands) -> None:
+    page, begun = slim.page, slim.level()["revision"]
+    names = ("Footbridge 10 m", "Pump house")
+    before = {n: slim.row(n, "piece")["facts"]["triangles"] for n in names}
+    slim.in_list("Footbridge 10 m")
+    listed = page.get_by_role("treegrid", name="Level")
+    listed.get_by_role("row", name="Pump house", exact=True).get_by_text("Pump house", exact=True).click(
+        modifiers=["Control"]
+    )
+    tool(slim, "Share a budget").click()
+    card = page.get_by_role("region", name="Share a budget", exact=True)
+    slim.number(card, "Share", "60")
+    slim.saved(begun + 1)
+    uses = {u["piece"]: u["items"] for u in slim.level()["summary"]["uses"]}
+    rows = [slim.row(n, "piece") for n in names]
+    total = sum(before[r["name"]] * uses[r["id"]] for r in rows)
+    left = sum(r["facts"]["triangles"] * uses[r["id"]] for r in rows)
+    assert 0.57 * total < left <= round(0.6 * total)
+
+
+def test_a_dense_piece_is_slimmed_while_another_tab_works_and_the_next_is_cancelled(slim: Hands) -> None:
+    page, begun = slim.page, slim.level()["revision"]
+    second = page.context.new_page()
+    second.goto(slim.url)
+    other = Hands(second, slim.url)
+    page.bring_to_front()
+    slim.in_list("Bronze heron hidden")
+    ladder(slim).get_by_role("button", name="Make by recipe").click()
+    work = page.get_by_role("region", name="At work")
+    expect(work).to_be_visible()
+    step(other, "rename", slim.row("Crate", "piece")["id"], name="Tea chest")
+    made(slim, 4)
+    second.close()
+    assert slim.level()["revision"] == begun + 2
+    slim.row("Tea chest", "piece")
+
+    ladder(slim).get_by_role("button", name=re.compile("Recipe$")).click()
+    page.get_by_role("listbox", name="Recipe").get_by_role("option", name="Across the yard", exact=True).click()
+    ladder(slim).get_by_role("button", name="Make by recipe").click()
+    cancel = work.get_by_role("button", name="Cancel Make ladder: Bronze heron")
+    expect(cancel).to_be_visible()
+    asked = time.monotonic()
+    cancel.click()
+    expect(work).to_have_count(0)
+    assert time.monotonic() - asked < 5, "half a second when nothing else runs"
+    expect(page.get_by_text("cancelled; nothing of it was kept")).to_be_visible()
+    assert slim.level()["revision"] == begun + 2
+    assert len(slim.row("Bronze heron", "piece")["ladder"]["rungs"]) == 4

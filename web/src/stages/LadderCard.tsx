@@ -1,0 +1,275 @@
+import { Download, RefreshCw, Trash2, Upload } from "lucide-react";
+import { type ChangeEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { Radio, RadioGroup } from "react-aria-components";
+import styled from "styled-components";
+import { api, Problem } from "../api/client";
+import { askRecipes, useRecipes } from "../api/queries";
+import type { Piece, Recipe } from "../api/types";
+import { Card, Quiet } from "../panels/parts";
+import { shown, useLevel } from "../state/level";
+import { tell } from "../state/messages";
+import { forgetRungs, isStale, setRungs, showRung, useRungs } from "../state/rungs";
+import { useSelection } from "../state/selection";
+import { startWork } from "../state/work";
+import { Button, IconButton, OnOff, Picker } from "../ui/controls";
+import { Labelled } from "../ui/Labelled";
+import { TextField } from "../ui/TextField";
+import { grouped } from "../ui/words";
+import { usePaint } from "../viewport/pieces/paint";
+
+const Strip = styled(RadioGroup)`display: grid; gap: 0;`;
+const Head = styled.div`
+  display: grid; grid-template-columns: minmax(0, 1.3fr) 62px 58px 62px; gap: 6px; padding: 0 6px; color: var(--quiet); font-size: 12px;
+  & > :not(:first-child) { text-align: right; }
+`;
+const Line = styled(Radio)`
+  display: grid; grid-template-columns: minmax(0, 1.3fr) 62px 58px 62px; gap: 6px; padding: 3px 6px; border-radius: 3px; cursor: pointer;
+  font-variant-numeric: tabular-nums;
+  & > :not(:first-child) { text-align: right; }
+  & > :first-child { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  &[data-hovered] { background: var(--sheet); }
+  &[data-selected] { background: var(--petrol-wash); color: var(--petrol); font-weight: 600; }
+  &[data-focus-visible] { outline: 2px solid var(--petrol); outline-offset: -2px; }
+`;
+const Scale = styled.div`
+  display: grid; grid-template-columns: auto 1fr auto; gap: 8px; align-items: center; color: var(--quiet); font-size: 12px;
+  & i { height: 8px; border-radius: 2px; border: 1px solid var(--line); background: linear-gradient(90deg, #e9e4d6, #d8a13c, #a8321f, #3d0b12); }
+`;
+const Buttons = styled.div`display: flex; gap: 6px; & > button { flex: 1; }`;
+const Stale = styled.div`
+  display: flex; gap: 8px; align-items: center; color: var(--ochre); & span { flex: 1; }
+`;
+
+const mm = (metres: number): string => (metres === 0 ? "0" : `${Number((metres * 1000).toPrecision(3))}`);
+const metres = (d: number): string => (d === 0 ? "0" : `${Number(d.toPrecision(2))}`);
+
+/** The piece that is selected, or that what is selected shows. */
+function useChosenPiece(): Piece | null {
+  const ids = useSelection((s) => s.ids);
+  const scene = useLevel(shown);
+  const [id] = ids;
+  const row = id === undefined ? undefined : (scene.pieces.get(id) ?? scene.things.get(id));
+  if (!row) return null;
+  if (row.kind === "piece") return row;
+  return "piece" in row ? (scene.pieces.get(row.piece) ?? null) : null;
+}
+
+/** The rungs of a piece: what each costs, and how it looks. */
+export function LadderCard() {
+  const piece = useChosenPiece();
+  const id = piece?.id;
+  const of = useRungs((s) => s.piece);
+  useEffect(() => {
+    if (of !== null && of !== id) forgetRungs();
+  }, [of, id]);
+  useEffect(() => forgetRungs, []);
+  if (!piece) return null;
+  const rungs = piece.ladder?.rungs ?? [];
+  return (
+    <Card aria-label="Ladder">
+      <header>
+        <h2>Ladder of {piece.name}</h2>
+        <span>{rungs.length > 0 ? (rungs.length === 1 ? "1 rung" : `${rungs.length} rungs`) : "none yet"}</span>
+      </header>
+      <div>
+        {isStale(piece) && (
+          <Stale>
+            <span>The piece has changed since.</span>
+            <Button onPress={() => void startWork("remake_ladder", {}, [piece.id])}>
+              <RefreshCw size={14} aria-hidden /> Remake ladder
+            </Button>
+          </Stale>
+        )}
+        {rungs.length > 0 ? (
+          <Rungs piece={piece} />
+        ) : (
+          <Quiet>Make one by a recipe, or with settings of your own.</Quiet>
+        )}
+        <Recipes piece={piece} />
+      </div>
+    </Card>
+  );
+}
+
+function Rungs({ piece }: { piece: Piece }) {
+  const mine = useRungs((s) => s.piece === piece.id);
+  const rung = useRungs((s) => (s.piece === piece.id ? s.rung : 0));
+  const beside = useRungs((s) => (s.piece === piece.id ? s.beside : null));
+  const paint = useRungs((s) => s.piece === piece.id && s.paint);
+  const rungs = piece.ladder?.rungs ?? [];
+  const chosen = rungs[rung - 1];
+  const measured = usePaint(chosen?.mesh ?? "", paint ? (piece.ladder?.source ?? null) : null) !== undefined;
+  return (
+    <>
+      <div>
+        <Head aria-hidden>
+          <span />
+          <span>tris</span>
+          <span>mm off</span>
+          <span>from m</span>
+        </Head>
+        <Strip aria-label="Rung" value={String(rung)} onChange={(v) => showRung(piece.id, Number(v))}>
+          <Line value="0">
+            <span>Source</span>
+            <span>{grouped(piece.facts.triangles)}</span>
+            <span>0</span>
+            <span>0</span>
+          </Line>
+          {rungs.map((r, k) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a rung is its place
+            <Line key={k} value={String(k + 1)}>
+              <span>
+                {`Rung ${k + 1}`}
+                {r.reached === false ? " · no fewer" : ""}
+              </span>
+              <span>{grouped(r.triangles)}</span>
+              <span>{mm(r.largest)}</span>
+              <span>{metres(r.good_from)}</span>
+            </Line>
+          ))}
+        </Strip>
+      </div>
+      {chosen && (
+        <>
+          <Quiet>
+            {grouped(chosen.hardware_vertices)} hardware vertices, {mm(chosen.rms)} mm off on average (RMS). From{" "}
+            {metres(chosen.good_from)} m on it shows by less than a pixel.
+          </Quiet>
+          <Labelled title="The piece as it is on the left of a line, the rung on its right; drag the line">
+            <span>Divider</span>
+            <OnOff
+              label="Divider"
+              value={mine && beside !== null}
+              onChange={(on) => setRungs({ beside: on ? rung : null })}
+            />
+          </Labelled>
+          <Labelled title="How far the rung is from the piece, painted onto it">
+            <span>Paint deviation</span>
+            <OnOff label="Paint deviation" value={paint} onChange={(on) => setRungs({ paint: on })} />
+          </Labelled>
+          {paint && (
+            <Scale>
+              <span>0</span>
+              <i />
+              <span>{mm(chosen.largest)} mm</span>
+            </Scale>
+          )}
+          {paint && !measured && <Quiet>Measuring …</Quiet>}
+        </>
+      )}
+    </>
+  );
+}
+
+/** Ladders by a recipe, and recipes of ladders. */
+function Recipes({ piece }: { piece: Piece }) {
+  const recipes = useRecipes();
+  const [name, setName] = useState<string | null>(null);
+  const file = useRef<HTMLInputElement>(null);
+  const chosen = recipes.find((r) => r.name === name) ?? recipes[0];
+  if (!chosen) return null;
+  const make = () => {
+    const { name: recipe, rungs, keep_seams, sides } = chosen;
+    void startWork("make_ladder", { rungs, keep_seams, sides, recipe }, [piece.id]);
+  };
+  const save = async (text: string) => {
+    const { ladder } = piece;
+    const wanted = text.trim();
+    if (!ladder || !wanted) return;
+    const { found = true, sides = [] } = ladder.seams ?? {};
+    if (
+      await keep({ name: wanted, rungs: ladder.rungs.map((r) => r.target), keep_seams: found, sides, shipped: false })
+    )
+      setName(wanted);
+  };
+  const read = async (event: ChangeEvent<HTMLInputElement>) => {
+    const given = event.currentTarget.files?.[0];
+    event.currentTarget.value = "";
+    if (!given) return;
+    try {
+      const recipe = JSON.parse(await given.text()) as Recipe;
+      if (await keep(recipe)) setName(recipe.name);
+    } catch {
+      tell(`${given.name} is no recipe.`, "error");
+    }
+  };
+  return (
+    <>
+      <Labelled title="Settings for a ladder under a name">
+        <span>Recipe</span>
+        <Picker
+          label="Recipe"
+          value={chosen.name}
+          options={recipes.map((r) => ({ value: r.name, label: r.name }))}
+          onChange={setName}
+        />
+      </Labelled>
+      <Quiet>{inWords(chosen)}</Quiet>
+      <Buttons>
+        <Button onPress={make}>Make by recipe</Button>
+        <IconButton label="Save the recipe as a file" onPress={() => download(chosen)}>
+          <Download size={15} aria-hidden />
+        </IconButton>
+        <IconButton label="Read a recipe from a file" onPress={() => file.current?.click()}>
+          <Upload size={15} aria-hidden />
+        </IconButton>
+        <IconButton
+          label="Take the recipe away"
+          isDisabled={chosen.shipped}
+          onPress={() => void dropped(chosen, () => setName(null))}
+        >
+          <Trash2 size={15} aria-hidden />
+        </IconButton>
+        <input ref={file} type="file" accept=".json" hidden aria-label="Recipe file" onChange={(e) => void read(e)} />
+      </Buttons>
+      {piece.ladder && (
+        <Labelled title="Type a name: this ladder's settings can then be used on any piece">
+          <span>Save as recipe</span>
+          <TextField label="Save as recipe" value="" onCommit={(text) => void save(text)} />
+        </Labelled>
+      )}
+    </>
+  );
+}
+
+async function keep(recipe: Recipe): Promise<boolean> {
+  try {
+    await api.keepRecipe(recipe);
+    await askRecipes();
+    tell(`The recipe ${recipe.name} is kept in the project.`);
+    return true;
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    tell(error.message, "error");
+    return false;
+  }
+}
+
+async function dropped(recipe: Recipe, then: () => void): Promise<void> {
+  try {
+    await api.dropRecipe(recipe.name);
+    await askRecipes();
+    then();
+    tell(`The recipe ${recipe.name} is gone.`, "info", { word: "Bring it back", act: () => void keep(recipe) });
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    tell(error.message, "error");
+  }
+}
+
+function download({ shipped: _, ...recipe }: Recipe): void {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob([JSON.stringify(recipe, null, 1)], { type: "application/json" }));
+  link.download = `${recipe.name}.recipe.json`;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
+/** What a recipe makes, in a line. */
+function inWords(recipe: Recipe): ReactNode {
+  const units: Record<string, string> = { share: " %", count: " tris", deviation: " mm", pixels: " px" };
+  const rungs = recipe.rungs.map(
+    (r) => `${Number(r.value.toPrecision(4))}${units[r.kind]}${r.kind === "pixels" ? ` at ${r.distance} m` : ""}`,
+  );
+  return rungs.join(" · ");
+}

@@ -1,0 +1,73 @@
+import { createStore, useStore } from "zustand";
+import { api, Problem } from "../api/client";
+import type { Job, Params } from "../api/types";
+import { levelStore } from "./level";
+import { tell } from "./messages";
+import { reload } from "./steps";
+
+/** Long work of this page that has not ended, by its id. */
+export const workStore = createStore<{ jobs: ReadonlyMap<string, Job> }>(() => ({ jobs: new Map() }));
+export const useWork = (): ReadonlyMap<string, Job> => useStore(workStore, (s) => s.jobs);
+
+const put = (job: Job): void => workStore.setState(({ jobs }) => ({ jobs: new Map(jobs).set(job.id, job) }));
+
+function drop(id: string): void {
+  workStore.setState(({ jobs }) => {
+    const left = new Map(jobs);
+    left.delete(id);
+    return { jobs: left };
+  });
+}
+
+const ended = ({ state }: Job): boolean => state === "done" || state === "failed" || state === "stopped";
+
+/** Begin a step that takes long; what it comes to is told when it ends. A Problem where it was not begun. */
+export async function startWork(tool: string, params: Params, selection: readonly string[]): Promise<Job | Problem> {
+  const { levelId, revision } = levelStore.getState();
+  if (!levelId) return new Problem({ code: "none", status: 0, detail: "No level is open.", data: {} });
+  try {
+    const job = await api.startWork(levelId, { tool, params, selection: [...selection], revision });
+    put(job);
+    void follow(job);
+    return job;
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    if (error.fields.length === 0) tell(error.message, "error");
+    return error;
+  }
+}
+
+/** Hear of a job until it has ended. */
+async function follow(job: Job): Promise<void> {
+  let now = job;
+  while (!ended(now)) {
+    try {
+      now = await api.workOn(now.id, now.share);
+    } catch (error) {
+      drop(job.id);
+      if (error instanceof Problem) tell(error.message, "error");
+      return;
+    }
+    if (!ended(now)) put(now);
+  }
+  drop(now.id);
+  const { levelId, revision } = levelStore.getState();
+  if (now.state === "done" && now.level === levelId && now.revision > revision) await reload().catch(() => undefined);
+  if (now.state === "done") tell(now.note || `${now.title}: done.`);
+  if (now.state === "failed") tell(now.reason, "error");
+  if (now.state === "stopped") tell(`${now.title}: cancelled; nothing of it was kept.`);
+}
+
+export async function stopWork(id: string): Promise<void> {
+  await api.stopWork(id).catch(() => undefined);
+}
+
+/** Follow what was begun before the page was opened. */
+export async function followWork(): Promise<void> {
+  const every = await api.work().catch(() => []);
+  for (const job of every) {
+    if (ended(job) || workStore.getState().jobs.has(job.id)) continue;
+    put(job);
+    void follow(job);
+  }
+}
