@@ -7,7 +7,7 @@ STAMP := .setup
 DEMO_DB := .data/merrow-lock.db
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: setup demo demo-reset test check bench lint openapi lock clean
+.PHONY: setup demo demo-reset test check bench bench-slim lint openapi lock clean
 
 setup: $(STAMP)/python $(STAMP)/web $(STAMP)/kernels
 
@@ -68,6 +68,10 @@ lint: setup $(STAMP)/dev
 	cd web && npx biome check .
 	cd web && npx tsc --noEmit
 	$(BIN)/python tests/fresh_types.py
+
+# Reduction beside two libraries, mesh by mesh.
+bench-slim: setup $(STAMP)/dev $(STAMP)/node
+	$(BIN)/python -m tests.bench.slim_table
 
 bench: setup $(STAMP)/dev
 	$(BIN)/python -m tests.bench.slim

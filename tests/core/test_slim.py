@@ -151,3 +151,15 @@ def test_deviation_of_shifted_sheets() -> None:
     found = deviation(sheet, up, samples=300)
     assert found.largest == pytest.approx(0.25)
     assert found.rms == pytest.approx(0.25)
+
+
+@pytest.mark.parametrize(
+    "corners", [[(0, 0, 0)] * 3, [(0, 0, 0), (1, 0, 0), (2, 0, 0)], [(1, 1, 1), (1, 1, 1), (0, 0, 0)]]
+)
+def test_distance_to_triangles_without_area(corners: list[tuple[float, float, float]]) -> None:
+    a, b, c = np.array(corners, np.float64)
+    for p in ((0.0, 0.0, 0.0), (0.5, 0.0, 0.0), (0.5, 3.0, -1.0), (1.0, 1.0, 1.0)):
+        found = triangle_distance(np.array(p), a, b, c)
+        t = np.linspace(0, 1, 201)[:, None]
+        line = np.concatenate([a + t * (b - a), b + t * (c - b), c + t * (a - c)])
+        assert found == pytest.approx(((line - p) ** 2).sum(axis=1).min(), abs=1e-3)

@@ -186,12 +186,24 @@ def _nearest(points, soup, low, high, child):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def _segment_distance(x, y, z, ux, uy, uz):  # type: ignore[no-untyped-def]
+    """Squared distance from a point to the segment from the origin to u."""
+    uu = ux * ux + uy * uy + uz * uz
+    s = min(max((x * ux + y * uy + z * uz) / uu, 0.0), 1.0) if uu > 0.0 else 0.0
+    x, y, z = x - s * ux, y - s * uy, z - s * uz
+    return x * x + y * y + z * z
+
+
+@njit(cache=True, nogil=True)
 def triangle_distance(p, a, b, c):  # type: ignore[no-untyped-def]
     """Squared distance from a point to a triangle, by the region it falls in (Ericson 2004, ch. 5.1.5)."""
     ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
     vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
     x, y, z = p[0] - a[0], p[1] - a[1], p[2] - a[2]
     uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
+    if uu * vv - uv * uv <= 1e-30 * uu * vv:  # without area: as its edges
+        ab, ac = _segment_distance(x, y, z, ux, uy, uz), _segment_distance(x, y, z, vx, vy, vz)
+        return min(ab, ac, _segment_distance(x - ux, y - uy, z - uz, vx - ux, vy - uy, vz - uz))
     d1, d2 = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z
     d3, d4, d5, d6 = d1 - uu, d2 - uv, d1 - uv, d2 - vv
     va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
@@ -201,13 +213,14 @@ def triangle_distance(p, a, b, c):  # type: ignore[no-untyped-def]
     elif d3 >= 0.0 and d4 <= d3:
         s = 1.0
     elif vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
-        s = d1 / (d1 - d3)
+        s = d1 / (d1 - d3) if d1 > d3 else 0.0
     elif d6 >= 0.0 and d5 <= d6:
         t = 1.0
     elif vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
-        t = d2 / (d2 - d6)
+        t = d2 / (d2 - d6) if d2 > d6 else 0.0
     elif va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
-        t = (d4 - d3) / ((d4 - d3) + (d5 - d6))
+        whole = (d4 - d3) + (d5 - d6)
+        t = (d4 - d3) / whole if whole > 0.0 else 0.0
         s = 1.0 - t
     elif va + vb + vc != 0.0:
         s, t = vb / (va + vb + vc), vc / (va + vb + vc)
