@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
 
 from able_brick.api.errors import STATUS
 from able_brick.core import errors
-from able_brick.steps.registry import TOOLS
+from able_brick.level.shapes.catalogue import describe_shapes
+from able_brick.steps.registry import TOOLS, describe
 
 TESTS = Path(__file__).parent
+WEB = TESTS.parent / "web/src"
 
 
 @pytest.mark.parametrize("name", TOOLS)
@@ -30,3 +33,8 @@ def test_every_error_has_a_status() -> None:
     ours = {k for k in under(errors.AbleBrickError) if k.__module__ == errors.__name__} - {errors.AbleBrickError}
     assert ours == set(STATUS)
     assert len({k.code for k in ours}) == len(ours)
+
+
+def test_every_icon_that_is_named_is_drawn() -> None:
+    drawn = set(re.findall(r'^  "?([a-z0-9-]+)"?: [A-Z]', (WEB / "ui/icons.ts").read_text(), re.MULTILINE))
+    assert {t.icon for t in describe()} | {s.icon for s in describe_shapes()} <= drawn

@@ -140,6 +140,8 @@ def build_demo(project: Project) -> str:
     far = b.step("duplicate", tuple(plinth.select or ()), distance=-18.5, count=1, axis="z")
     b.step("set_pose", tuple(far.select or ()), position=(-12.0, 1.34, -8.5))
     slim = b.step("slim", (kit["Bronze heron"],), target="share", share=25.0)
+    rungs = [{"kind": "share", "value": v} for v in (50.0, 25.0, 12.5, 3.0)]
+    b.step("make_ladder", (kit["Bronze heron"],), rungs=rungs)
     b.place((slim.select or [""])[0], (-12.0, 2.03, -8.5), 20.0, "Heron across the water")
 
     b.place(kit["Steps 2 m"], (-20.0, 1.34, 17.0), 60.0)

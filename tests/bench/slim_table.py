@@ -1,7 +1,8 @@
 """Reduction beside two libraries, in one run, one deviation measure for all. `make bench-slim` prints the tables.
 
 Deviations are in 1e-4 of the bounding diagonal, max / RMS, measured both ways with 20 000 area samples on each surface
-and all vertices. Terrain and scan are shaded smoothly: the libraries know no creases to keep. Times are the least of several warm runs, seconds. What the libraries return is measured as it comes.
+and all vertices. Terrain and scan are shaded smoothly: the libraries know no creases to keep. Times are the least of
+several warm runs, seconds. What the libraries return is measured as it comes.
 """
 
 from __future__ import annotations

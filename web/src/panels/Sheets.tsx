@@ -152,6 +152,7 @@ const KEYS: [string, string][] = [
   ["H, Shift H", "hide the selection, show all"],
   ["I", "isolate the selection, on and off"],
   ["J", "glass, on and off"],
+  ["hold V in Slim", "the piece as it is, instead of a rung"],
   ["Del", "delete"],
   ["Ctrl A, Ctrl I", "select all, invert"],
   ["L, Shift L", "look at the selection, at all"],

@@ -6,7 +6,7 @@ import { NumberField } from "../ui/NumberField";
 
 const Rows = styled.div`
   display: grid; gap: 4px;
-  & > h4 { color: var(--quiet); font-weight: 400; }
+  & > h4 { margin: 0; color: var(--quiet); font-weight: 400; }
 `;
 const Row = styled.div`
   display: grid; grid-template-columns: 104px minmax(0, 1fr) auto; gap: 2px 4px; align-items: center;
