@@ -108,6 +108,7 @@ class Slim(Tool):
             fresh |= {
                 "id": draft.new_id("piece"),
                 "twin": None,
+                "ladder": None,
                 "name": draft.unique_name(f"{piece.name} {share:.0f} %", "piece"),
             }
         return piece.changed(**fresh)

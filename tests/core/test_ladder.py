@@ -10,9 +10,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.combine import joined, turned_over
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.validity import problems
+from able_brick.core.shapes.box import box
 from able_brick.core.slim.budget import Part, shared
 from able_brick.core.slim.deviation import Measure, deviation
 from able_brick.core.slim.ladder import Target, ladder
@@ -204,3 +206,51 @@ def test_points_are_measured_from_a_surface() -> None:
     sheet = ZOO["sheet"]()
     points = np.array([[0.0, 0.5, 0.0], [0.0, -2.0, 0.0]]) + sheet.positions.mean(axis=0)
     assert Measure(sheet, samples=100).from_points(points) == pytest.approx([0.5, 2.0], abs=1e-6)
+
+
+def _slivers() -> PolyMesh:
+    """A closed form all of whose sides are needles."""
+    thin = bumpy_ball(16)
+    return thin.replaced(positions=thin.positions * (1.0, 1e-5, 1.0))
+
+
+HOSTILE = {
+    "doubled": lambda: joined([box(1, 1, 1, divisions=(4, 4, 4))] * 2),
+    "inside out": lambda: turned_over(bumpy_ball(16)),
+    "slivers": _slivers,
+    "tiny": lambda: placed(bumpy_ball(24), (0, 0, 0), 1e-4),
+    "huge": lambda: placed(bumpy_ball(24), (0, 0, 0), 1e6),
+    "far away": lambda: placed(bumpy_ball(24), (1e6, -1e6, 1e6), 1.0),
+    "one triangle": lambda: PolyMesh.checked([(0, 0, 0), (1, 0, 0), (0, 1, 0)], [3], [0, 1, 2]),
+    "flat to a line": lambda: PolyMesh.trusted(
+        np.array([(0.0, 0, 0), (1, 0, 0), (2, 0, 0), (3, 0, 0)]), np.array([0, 3, 6]), np.array([0, 1, 2, 1, 3, 2])
+    ),
+    "fans": lambda: joined([ZOO["fin"](), ZOO["cone"]()]),
+}
+
+
+def placed(mesh: PolyMesh, by: tuple[float, float, float], size: float) -> PolyMesh:
+    return mesh.replaced(positions=mesh.positions * size + by)
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_hostile_meshes_end_in_sound_ones(name: str) -> None:
+    mesh = HOSTILE[name]()
+    size = float(np.ptp(mesh.positions, axis=0).max())
+    targets = [Target("share", 0.5), Target("share", 1e-9), Target("count", 1), Target("deviation", 0.01 * size)]
+    for made in ladder(mesh, targets):
+        out = made.slimmed.mesh
+        assert np.isfinite(out.positions).all()
+        assert out.triangle_count >= 1
+        assert out.corners.min() >= 0
+        assert out.corners.max() < out.vertex_count
+        rows = out.corners.reshape(-1, 3) if out.triangle_count == out.face_count else np.zeros((0, 3))
+        assert all(len(set(r)) == 3 for r in rows.tolist())
+        assert math.isfinite(made.deviation.largest)
+    assert made.deviation.largest <= 0.01 * size
+
+
+def test_a_mesh_without_faces_is_refused() -> None:
+    empty = PolyMesh.trusted(np.zeros((3, 3)), np.array([0]), np.zeros(0, np.int64))
+    with pytest.raises(GeometryError, match="no faces"):
+        ladder(empty, SHARES)

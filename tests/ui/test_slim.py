@@ -99,6 +99,17 @@ def test_rungs_are_compared_by_a_divider_and_their_deviation_is_painted(slim: Ha
     rung = slim.row("Footbridge 10 m", "piece")["ladder"]["rungs"][1]
     largest = float(f"{1000 * rung['largest']:.3g}")
     expect(ladder(slim)).to_contain_text(f"{largest:g} mm")
+    # from afar it is drawn by the rung that is asked for, and what is picked is the piece as it is
+    ladder(slim).get_by_role("button", name="Look from where it is a pixel").click()
+    first = slim.row("Footbridge 10 m", "piece")["ladder"]["rungs"][0]["mesh"]
+    with page.expect_response(re.compile(f"/meshes/{first}")):
+        page.get_by_role("toolbar", name="View").get_by_role("button", name=re.compile("Rungs$")).click()
+        page.get_by_role("listbox", name="Rungs").get_by_role("option", name="Rung 1", exact=True).click()
+        slim.in_list("Lamp row")
+    page.get_by_role("toolbar", name="View").get_by_role("button", name=re.compile("Rungs$")).click()
+    page.get_by_role("listbox", name="Rungs").get_by_role("option", name="By distance", exact=True).click()
+    slim.settle(20)
+    slim.in_list("Footbridge 10 m")
     # another piece begins without them
     slim.in_list("Lamp row")
     expect(divider).to_have_count(0)

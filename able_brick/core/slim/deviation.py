@@ -72,7 +72,8 @@ def _samples(mesh: PolyMesh, soup: Floats, count: int, seed: int) -> tuple[Float
     """All vertices and samples together, and the area samples alone (the RMS is over area)."""
     rng = np.random.Generator(np.random.PCG64(seed))
     area = np.linalg.norm(np.cross(soup[:, 1] - soup[:, 0], soup[:, 2] - soup[:, 0]), axis=1)
-    chosen = soup[rng.choice(len(soup), count, p=area / area.sum())]
+    total = float(area.sum())
+    chosen = soup[rng.choice(len(soup), count, p=area / total if total > 0 else None)]
     r = np.sqrt(rng.random((count, 1)))
     s = rng.random((count, 1))
     points = (1 - r) * chosen[:, 0] + r * (1 - s) * chosen[:, 1] + r * s * chosen[:, 2]

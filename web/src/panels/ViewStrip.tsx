@@ -1,9 +1,11 @@
 import { Equal, Minus } from "lucide-react";
+import { useMemo } from "react";
 import styled from "styled-components";
 import { useLevel } from "../state/level";
+import { setRungs, useRungs } from "../state/rungs";
 import { takeStep } from "../state/steps";
 import { type DrawMode, setView, useView, type ViewMode } from "../state/view";
-import { Button, IconButton, Key, Segments } from "../ui/controls";
+import { Button, IconButton, Key, Picker, Segments } from "../ui/controls";
 import { lookBy } from "../viewport/look/looking";
 import { FoldButton } from "./Edge";
 
@@ -20,6 +22,13 @@ const Step = styled.div`
 
 const Alone = styled(Button)`color: var(--ochre); min-height: 24px; padding: 0 8px;`;
 
+const Rungs = styled.div`display: flex; align-items: center; gap: 6px; color: var(--quiet); & > div { width: 112px; }`;
+
+const rungOptions = (most: number) => [
+  { value: "source", label: "Source" },
+  { value: "distance", label: "By distance" },
+  ...Array.from({ length: most }, (_, k) => ({ value: String(k + 1), label: `Rung ${k + 1}` })),
+];
 const VIEWS = [
   { value: "free", label: "Free" },
   { value: "plan", label: "Plan" },
@@ -43,6 +52,13 @@ export function ViewStrip() {
   const draw = useView((v) => v.draw);
   const isolated = useView((v) => v.isolated !== null);
   const step = useLevel((s) => s.scene.level?.step ?? 0.5);
+  const stage = useView((v) => v.stage);
+  const draws = useRungs((s) => s.draws);
+  const pieces = useLevel((s) => s.scene.pieces);
+  const laddered = useMemo(
+    () => Math.max(0, ...[...pieces.values()].map((p) => p.ladder?.rungs.length ?? 0)),
+    [pieces],
+  );
   return (
     <Strip role="toolbar" aria-label="View">
       <FoldButton side="left" />
@@ -50,6 +66,17 @@ export function ViewStrip() {
       <div>
         <Segments label="Draw" value={draw} options={DRAWS} onChange={(v) => setView({ draw: v as DrawMode })} />
       </div>
+      {stage === "slim" && laddered > 0 && (
+        <Rungs>
+          Rungs
+          <Picker
+            label="Rungs"
+            value={draws}
+            options={rungOptions(laddered)}
+            onChange={(v) => setRungs({ draws: v })}
+          />
+        </Rungs>
+      )}
       {isolated && (
         <Alone onPress={() => setView({ isolated: null })}>
           Isolated <Key>I</Key>

@@ -6,15 +6,18 @@ import { api, Problem } from "../api/client";
 import { askRecipes, useRecipes } from "../api/queries";
 import type { Piece, Recipe } from "../api/types";
 import { Card, Quiet } from "../panels/parts";
-import { shown, useLevel } from "../state/level";
+import { levelStore, shown, useLevel } from "../state/level";
 import { tell } from "../state/messages";
 import { forgetRungs, isStale, setRungs, showRung, useRungs } from "../state/rungs";
 import { useSelection } from "../state/selection";
+import { FIELD_OF_VIEW, setView } from "../state/view";
 import { startWork } from "../state/work";
 import { Button, IconButton, OnOff, Picker } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
 import { TextField } from "../ui/TextField";
 import { grouped } from "../ui/words";
+import { viewport } from "../viewport/controller";
+import { boxOf } from "../viewport/pieces/entries";
 import { usePaint } from "../viewport/pieces/paint";
 
 const Strip = styled(RadioGroup)`display: grid; gap: 0;`;
@@ -98,6 +101,8 @@ function Rungs({ piece }: { piece: Piece }) {
   const paint = useRungs((s) => s.piece === piece.id && s.paint);
   const rungs = piece.ladder?.rungs ?? [];
   const chosen = rungs[rung - 1];
+  const ids = useSelection((s) => s.ids);
+  const there = useLevel((s) => boxOf(shown(s), ids) !== null) ? ids : null;
   const measured = usePaint(chosen?.mesh ?? "", paint ? (piece.ladder?.source ?? null) : null) !== undefined;
   return (
     <>
@@ -135,6 +140,7 @@ function Rungs({ piece }: { piece: Piece }) {
             {grouped(chosen.hardware_vertices)} hardware vertices, {mm(chosen.rms)} mm off on average (RMS). From{" "}
             {metres(chosen.good_from)} m on it shows by less than a pixel.
           </Quiet>
+          {there && <Button onPress={() => lookFrom(there, chosen.largest)}>Look from where it is a pixel</Button>}
           <Labelled title="The piece as it is on the left of a line, the rung on its right; drag the line">
             <span>Divider</span>
             <OnOff
@@ -159,6 +165,15 @@ function Rungs({ piece }: { piece: Piece }) {
       )}
     </>
   );
+}
+
+/** Look at things from so far that a deviation is just a pixel on this screen. */
+function lookFrom(ids: readonly string[], deviation: number): void {
+  const box = boxOf(shown(levelStore.getState()), ids);
+  if (!box) return;
+  const middle = box.low.clone().add(box.high).multiplyScalar(0.5);
+  const distance = (deviation * viewport.height) / (2 * Math.tan((FIELD_OF_VIEW * Math.PI) / 360));
+  setView({ mode: "free", target: [middle.x, middle.y, middle.z], distance: Math.max(distance, 0.3) });
 }
 
 /** Ladders by a recipe, and recipes of ladders. */

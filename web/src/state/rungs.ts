@@ -13,19 +13,29 @@ export interface RungView {
   paint: boolean;
   /** The piece as it is, for as long as a key is held. */
   flipped: boolean;
+  /** What is drawn of all pieces with ladders: "source", by "distance", or the number of a rung. */
+  draws: string;
 }
 
-const NOTHING: RungView = { piece: null, rung: 0, beside: null, divider: 0.5, paint: false, flipped: false };
+const NOTHING: RungView = {
+  piece: null,
+  rung: 0,
+  beside: null,
+  divider: 0.5,
+  paint: false,
+  flipped: false,
+  draws: "source",
+};
 export const rungStore = createStore<RungView>(() => NOTHING);
 export const useRungs = <T>(choose: (state: RungView) => T): T => useStore(rungStore, choose);
 export const setRungs = (part: Partial<RungView>): void => rungStore.setState(part);
-export const forgetRungs = (): void => rungStore.setState(NOTHING);
+export const forgetRungs = (): void => rungStore.setState(({ draws }) => ({ ...NOTHING, draws }));
 
 /** Draw a rung of a piece; another piece begins without divider and paint. */
 export function showRung(piece: string, rung: number): void {
   const now = rungStore.getState();
   if (now.piece === piece) setRungs({ rung });
-  else rungStore.setState({ ...NOTHING, piece, rung });
+  else rungStore.setState({ ...NOTHING, draws: now.draws, piece, rung });
 }
 
 /** The hash of a rung's mesh; the piece's own for 0 and where there is no such rung. */

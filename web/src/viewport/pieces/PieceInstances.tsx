@@ -95,7 +95,7 @@ export function PieceInstances(props: InstancesProps) {
     return made;
   }, [scheme, dark, draw, clip]);
   // what is looked at closely is not washed over
-  const laddered = useRungs((s) => s.piece === props.piece.id && s.rung > 0);
+  const laddered = useRungs((s) => s.piece === props.piece.id && s.rung > 0 && props.derived);
   if (!mesh) return null;
   return (
     <>

@@ -1,6 +1,5 @@
 import { useEffect, useMemo, useRef } from "react";
 import { shown, useLevel } from "../../state/level";
-import { useRungs } from "../../state/rungs";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { type Entry, entriesByLook, seenPiece } from "./entries";
@@ -9,6 +8,7 @@ import { useMeshes } from "./meshes";
 import { Outlines, outlinedTogether } from "./Outlines";
 import { PieceInstances } from "./PieceInstances";
 import { RungInstances } from "./RungInstances";
+import { byRung, useEyeAtRest, useRungsDrawn } from "./rungsDrawn";
 
 const nowhere: ReadonlyMap<string, readonly Entry[]> = new Map();
 
@@ -21,11 +21,23 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
   before.current = entries;
   const meshes = useMeshes();
   // a piece of which a rung is looked at has its edges to itself
-  const laddered = useRungs((s) => s.piece);
+  const { draws, closely } = useRungsDrawn();
+  const eye = useEyeAtRest(draws === "distance");
+  const apart = useMemo(() => {
+    const out = new Map<string, ReturnType<typeof byRung>>();
+    if (draws === "source") return out;
+    for (const [id, list] of entries) {
+      const piece = scene.pieces.get(id);
+      const found = piece && byRung(piece, list, draws, eye);
+      if (found) out.set(id, found);
+    }
+    return out;
+  }, [scene, entries, draws, eye]);
   const together = useMemo(() => {
     const every = outlinedTogether(scene, entries, meshes);
-    return laddered !== null && every.has(laddered) ? new Map([...every].filter(([id]) => id !== laddered)) : every;
-  }, [scene, entries, meshes, laddered]);
+    const alone = (id: string) => id === closely || apart.has(id);
+    return [...every.keys()].some(alone) ? new Map([...every].filter(([id]) => !alone(id))) : every;
+  }, [scene, entries, meshes, closely, apart]);
   const lines = useView((v) => v.draw !== "solid");
   useEffect(dropFirst, []);
   return (
@@ -33,8 +45,14 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
       {lines && <Outlines entries={entries} together={together} scheme={scheme} />}
       {[...entries].map(([id, list]) => {
         const piece = seenPiece(scene, id);
-        if (piece && id === laddered) {
+        if (piece && id === closely) {
           return <RungInstances key={id} piece={piece} entries={list} scheme={scheme} alone />;
+        }
+        const rungs = apart.get(id);
+        if (rungs) {
+          return [...rungs].map(([rung, drawn]) => (
+            <PieceInstances key={`${id}#${rung}`} {...drawn} scheme={scheme} alone derived />
+          ));
         }
         return piece ? (
           <PieceInstances
