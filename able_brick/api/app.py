@@ -14,11 +14,12 @@ from fastapi.responses import FileResponse, Response
 from starlette.staticfiles import StaticFiles
 
 import able_brick
-from able_brick.api import errors, imports, kit, levels, questions, rules, work
+from able_brick.api import batches, errors, imports, kit, levels, questions, rules, work
 from able_brick.api import project as project_routes
 from able_brick.api.guard import Guard
 from able_brick.api.live import Hub
 from able_brick.api.opened import DemoBuilder, Opened
+from able_brick.jobs.batches import Batches
 from able_brick.jobs.imports import Imports
 from able_brick.session.project import Project
 from able_brick.session.work import Work
@@ -67,6 +68,7 @@ def create_app(
             app.state.imports.warm()
             asyncio.get_running_loop().run_in_executor(None, prepare, project)
         yield
+        app.state.batches.close()
         app.state.work.close()
         app.state.imports.close()
         app.state.opened.close()
@@ -86,6 +88,7 @@ def create_app(
     app.state.hub = hub
     app.state.imports = Imports()
     app.state.work = Work()
+    app.state.batches = Batches()
     errors.install(app)
     app.include_router(levels.router)
     app.include_router(questions.router)
@@ -93,6 +96,7 @@ def create_app(
     app.include_router(kit.router)
     app.include_router(imports.router)
     app.include_router(work.router)
+    app.include_router(batches.router)
     app.include_router(project_routes.router)
     app.add_middleware(Guard)
     if (web / "index.html").exists():

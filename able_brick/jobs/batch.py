@@ -147,6 +147,8 @@ def run_batch(
         else:
             client = stack.enter_context(Client(scheduler, timeout=5))  # type: ignore[no-untyped-call]
         workers = max(1, len(client.scheduler_info()["workers"]))
+        if tell is not None:
+            tell(progress)
         waiting = models_in(source, without=target.resolve())
         names: dict[str, str] = {}
         running = as_completed()  # type: ignore[no-untyped-call]

@@ -384,3 +384,26 @@ def test_deviations_are_told_for_each_vertex_that_is_drawn(client: TestClient) -
     assert len(found) == rung["hardware_vertices"]
     assert 0.0 <= found.max() <= rung["largest"] * 1.001
     assert client.get(f"/api/meshes/{rung['mesh']}/deviation/{'0' * 40}").status_code == 404
+
+
+def test_a_folder_is_slimmed_for_a_page(client: TestClient, tmp_path: Path) -> None:
+    source, target = tmp_path / "in", tmp_path / "out"
+    source.mkdir()
+    for k in range(4):
+        (source / f"ball {k}.glb").write_bytes(write_glb([Part("Ball", ZOO["ball"]())]))
+    (source / "bad.glb").write_bytes(b"nothing")
+    recipe = {"name": "Half", "rungs": [{"kind": "share", "value": 50.0}]}
+    body = {"source": str(source), "target": str(target), "recipe": recipe}
+    for wrong in ({"source": "in"}, {"source": str(tmp_path / "none")}, {"target": str(source)}, {"pattern": "{nome}"}):
+        assert client.post("/api/batches", json={**body, **wrong}).status_code == 422
+    sent = client.post("/api/batches", json=body)
+    assert sent.status_code == 202, sent.text
+    now = sent.json()
+    assert client.post("/api/batches", json=body).status_code == 422, "one at a time"
+    while now["state"] == "working":
+        now = client.get(f"/api/batches/{now['id']}", params={"seen": now["done"] + now["failed"]}).json()
+    assert (now["state"], now["total"], now["done"], now["failed"]) == ("done", 5, 4, 1), now["reason"]
+    assert len(list(target.glob("*_1.glb"))) == 4
+    assert [b["id"] for b in client.get("/api/batches").json()] == ["batch-1"]
+    assert client.delete("/api/batches/batch-1").json()["state"] == "done"
+    assert client.get("/api/batches/batch-7").status_code == 404

@@ -11,8 +11,11 @@ from typing import Any
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
+from able_brick.core.files.glb_write import write_glb
+from able_brick.core.files.part import Part
 from tests.ui.hands import Hands
 from tests.ui.test_build import step
+from tests.zoo import bumpy_ball
 
 
 @pytest.fixture
@@ -175,3 +178,29 @@ def test_a_dense_piece_is_slimmed_while_another_tab_works_and_the_next_is_cancel
     expect(page.get_by_text("cancelled; nothing of it was kept")).to_be_visible()
     assert slim.level()["revision"] == begun + 2
     assert len(slim.row("Bronze heron", "piece")["ladder"]["rungs"]) == 4
+
+
+def test_a_folder_is_slimmed_with_progress_cancelled_and_gone_on_with(bare: Hands, tmp_path: Path) -> None:
+    page = bare.page
+    source, target = tmp_path / "in", tmp_path / "out"
+    source.mkdir()
+    ball = write_glb([Part("Ball", bumpy_ball(60))])
+    for k in range(60):
+        (source / f"ball {k}.glb").write_bytes(ball)
+    (source / "bad.glb").write_bytes(b"nothing")
+    page.keyboard.press("Alt+4")
+    card = page.get_by_role("region", name="Slim a folder")
+    for label, folder in (("Read from", source), ("Write to", target)):
+        card.get_by_role("textbox", name=label).fill(str(folder))
+        card.get_by_role("textbox", name=label).press("Enter")
+    card.get_by_role("button", name="Slim the folder").click()
+    expect(card.get_by_role("progressbar", name="Files slimmed")).to_be_visible()
+    expect(card).to_contain_text(re.compile(r"[1-9]\d* of 61 files"), timeout=60_000)
+    card.get_by_role("button", name="Cancel").click()
+    expect(card).to_contain_text("Cancelled; start it again to go on", timeout=60_000)
+    before = len(list(target.glob("*_1.glb")))
+    assert 0 < before < 60
+    card.get_by_role("button", name="Slim the folder").click()
+    expect(card).to_contain_text("60 of 61 files done", timeout=120_000)
+    expect(card).to_contain_text("1 failed")
+    assert len(list(target.glob("*_4.glb"))) == 60

@@ -3,6 +3,7 @@ import { takeEarly } from "./early";
 import type { paths } from "./schema.generated";
 import type {
   Accept,
+  Batch,
   Delta,
   FaceAt,
   Feature,
@@ -16,6 +17,7 @@ import type {
   LevelView,
   Measured,
   MeasureRequest,
+  NewBatch,
   Params,
   ProblemBody,
   ProjectView,
@@ -146,6 +148,11 @@ export const api = {
   workOn: (key: string, seen: number) =>
     answered<Job>(client.GET("/api/work/{key}", { params: { ...of(key), query: { seen } } })),
   stopWork: (key: string) => changed<Job>(client.DELETE("/api/work/{key}", { params: of(key) })),
+  startBatch: (body: NewBatch) => changed<Batch>(client.POST("/api/batches", { body })),
+  batches: () => answered<Batch[]>(client.GET("/api/batches")),
+  batchOn: (key: string, seen: number) =>
+    answered<Batch>(client.GET("/api/batches/{key}", { params: { ...of(key), query: { seen } } })),
+  stopBatch: (key: string) => changed<Batch>(client.DELETE("/api/batches/{key}", { params: of(key) })),
   recipes: () => answered<Recipe[]>(client.GET("/api/recipes")),
   keepRecipe: ({ shipped: _, ...recipe }: Recipe) =>
     changed<void>(client.PUT("/api/recipes/{name}", { params: { path: { name: recipe.name } }, body: recipe })),

@@ -4,6 +4,54 @@
  */
 
 export interface paths {
+    "/api/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every
+         * @description All batches that are remembered, the oldest first.
+         */
+        get: operations["every_api_batches_get"];
+        put?: never;
+        /**
+         * Start
+         * @description Begin to slim a folder; what was done before with the same content and recipe is not done again.
+         */
+        post: operations["start_api_batches_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description How far it is. Answers at once when more than `seen` files have ended, else within a second.
+         */
+        get: operations["look_api_batches__key__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop
+         * @description Cancel it; what is done stays.
+         */
+        delete: operations["stop_api_batches__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -1027,6 +1075,39 @@ export interface components {
              * @default true
              */
             turned: boolean;
+        };
+        /**
+         * BatchView
+         * @description How far a batch is: files in all, done, failed, and done before; files a second; seconds left, where known.
+         */
+        BatchView: {
+            /** Again */
+            again: number;
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Id */
+            id: string;
+            /** Left */
+            left: number | null;
+            /** Rate */
+            rate: number;
+            /** Reason */
+            reason: string;
+            /** Recipe */
+            recipe: string;
+            /** Source */
+            source: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "working" | "done" | "failed" | "stopped";
+            /** Target */
+            target: string;
+            /** Total */
+            total: number;
         };
         /**
          * Body
@@ -2295,6 +2376,28 @@ export interface components {
             least: number;
             /** Most */
             most?: number | null;
+        };
+        /**
+         * NewBatch
+         * @description A folder to slim into another, on the machine of the server, by a recipe.
+         */
+        NewBatch: {
+            /**
+             * Pattern
+             * @default {folder}/{name}_{rung}{ext}
+             */
+            pattern: string;
+            recipe: components["schemas"]["Recipe"];
+            /**
+             * Source
+             * @example /home/me/models
+             */
+            source: string;
+            /**
+             * Target
+             * @example /home/me/slim
+             */
+            target: string;
         };
         /**
          * NewLevel
@@ -3725,6 +3828,132 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    every_api_batches_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_api_batches_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_api_batches__key__get: {
+        parameters: {
+            query?: {
+                seen?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_api_batches__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     arrive_api_imports_post: {
         parameters: {
             query?: never;

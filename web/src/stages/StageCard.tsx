@@ -12,6 +12,7 @@ import { takeStep } from "../state/steps";
 import { useView, viewStore } from "../state/view";
 import { Button } from "../ui/controls";
 import { viewport } from "../viewport/controller";
+import { BatchCard } from "./BatchCard";
 import { LadderCard } from "./LadderCard";
 
 const Column = styled.div`&& { display: grid; gap: 8px; } & button { justify-content: flex-start; }`;
@@ -45,6 +46,7 @@ function SlimCards() {
     <>
       <LadderCard />
       <SlimHint />
+      <BatchCard />
     </>
   );
 }

@@ -1,0 +1,97 @@
+"""Routes of folders that are slimmed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Depends, Query, Request
+from fastapi import Path as InPath
+from pydantic import BaseModel, ConfigDict, Field
+
+from able_brick.jobs import batches as jobs
+from able_brick.jobs.batch import USUAL_PATTERN
+from able_brick.level.recipe import Recipe
+
+router = APIRouter(prefix="/api/batches")
+
+
+async def of_server(request: Request) -> jobs.Batches:
+    """The batches of this server."""
+    found: jobs.Batches = request.app.state.batches
+    return found
+
+
+OfServer = Annotated[jobs.Batches, Depends(of_server)]
+BatchId = Annotated[str, InPath(max_length=40, examples=["batch-1"])]
+
+
+class NewBatch(BaseModel):
+    """A folder to slim into another, on the machine of the server, by a recipe."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    source: str = Field(min_length=1, max_length=4000, examples=["/home/me/models"])
+    target: str = Field(min_length=1, max_length=4000, examples=["/home/me/slim"])
+    recipe: Recipe
+    pattern: str = Field(USUAL_PATTERN, max_length=240)
+
+
+class BatchView(BaseModel):
+    """How far a batch is: files in all, done, failed, and done before; files a second; seconds left, where known."""
+
+    id: str
+    source: str
+    target: str
+    recipe: str
+    state: Literal["working", "done", "failed", "stopped"]
+    reason: str
+    total: int
+    done: int
+    failed: int
+    again: int
+    rate: float
+    left: float | None
+
+    @classmethod
+    def of(cls, b: jobs.Batch) -> BatchView:
+        p = b.progress
+        return cls(
+            id=b.id,
+            source=str(b.source),
+            target=str(b.target),
+            recipe=b.recipe.name,
+            state=b.state,
+            reason=b.reason,
+            total=p.total,
+            done=p.done,
+            failed=p.failed,
+            again=p.again,
+            rate=p.rate if p.ended else 0.0,
+            left=p.left if p.ended else None,
+        )
+
+
+@router.post("", status_code=202)
+def start(batches: OfServer, new: NewBatch) -> BatchView:
+    """Begin to slim a folder; what was done before with the same content and recipe is not done again."""
+    batch = batches.start(Path(new.source).expanduser(), Path(new.target).expanduser(), new.recipe, new.pattern)
+    return BatchView.of(batch)
+
+
+@router.get("")
+def every(batches: OfServer) -> list[BatchView]:
+    """All batches that are remembered, the oldest first."""
+    return [BatchView.of(b) for b in batches.all()]
+
+
+@router.get("/{key}")
+def look(batches: OfServer, key: BatchId, seen: Annotated[int, Query(ge=-1)] = -1) -> BatchView:
+    """How far it is. Answers at once when more than `seen` files have ended, else within a second."""
+    return BatchView.of(batches.wait(key, 1.0, seen))
+
+
+@router.delete("/{key}")
+def stop(batches: OfServer, key: BatchId) -> BatchView:
+    """Cancel it; what is done stays."""
+    return BatchView.of(batches.stop(key))

@@ -1,0 +1,129 @@
+"""Batches that a page has begun: one at a time, with progress and cancel."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Final, Literal
+
+from able_brick.core.errors import AbleBrickError, InputError, UnknownIdError
+from able_brick.jobs.batch import Progress, check_folders, run_batch
+from able_brick.jobs.naming import NamePattern
+from able_brick.level.recipe import Recipe
+
+_log = logging.getLogger("able_brick")
+_MOST_ENDED: Final = 20
+State = Literal["working", "done", "failed", "stopped"]
+
+
+class _StoppedError(Exception):
+    """Somebody has cancelled it."""
+
+
+@dataclass
+class Batch:
+    """A folder that is slimmed into another: how far it is, and then what came of it."""
+
+    id: str
+    source: Path
+    target: Path
+    recipe: Recipe
+    pattern: str
+    state: State = "working"
+    reason: str = ""
+    progress: Progress = field(default_factory=Progress)
+    wanted: bool = True
+
+    @property
+    def ended(self) -> bool:
+        return self.state != "working"
+
+
+class Batches:
+    """All batches of a server. Safe to use from several threads."""
+
+    def __init__(self) -> None:
+        self._guard = threading.Condition(threading.RLock())
+        self._all: dict[str, Batch] = {}
+        self._number = 0
+
+    def start(self, source: Path, target: Path, recipe: Recipe, pattern: str) -> Batch:
+        """Begin a batch. Raises InputError and StorageError for what cannot be read, written or named, and while
+        another one is at work."""
+        if not source.is_absolute() or not target.is_absolute():
+            raise InputError("Give whole paths of both folders.", field="source" if target.is_absolute() else "target")
+        check_folders(source, target)
+        NamePattern.parse(pattern, rungs=len(recipe.rungs))
+        with self._guard:
+            if any(not b.ended for b in self._all.values()):
+                raise InputError("Another folder is being slimmed; wait for it, or cancel it.", field="source")
+            self._number += 1
+            batch = Batch(f"batch-{self._number}", source, target, recipe, pattern)
+            self._all[batch.id] = batch
+            for old in [b for b in self._all.values() if b.ended][:-_MOST_ENDED]:
+                del self._all[old.id]
+        threading.Thread(target=self._run, args=(batch,), daemon=True).start()
+        return batch
+
+    def get(self, key: str) -> Batch:
+        """The batch, or UnknownIdError."""
+        with self._guard:
+            found = self._all.get(key)
+        if found is None:
+            raise UnknownIdError("That batch is not known (any more).", id=key[:80])
+        return found
+
+    def all(self) -> list[Batch]:
+        """Every batch that is remembered, the oldest first."""
+        with self._guard:
+            return list(self._all.values())
+
+    def wait(self, key: str, seconds: float, seen: int) -> Batch:
+        """The batch, as soon as it has ended or more than `seen` files have, or after some seconds."""
+        batch = self.get(key)
+        end = time.monotonic() + seconds
+        with self._guard:
+            while not batch.ended and batch.progress.ended <= seen and (left := end - time.monotonic()) > 0:
+                self._guard.wait(left)
+        return batch
+
+    def stop(self, key: str) -> Batch:
+        """Cancel a batch; the files that are done stay, and it goes on there when it is begun again."""
+        batch = self.get(key)
+        with self._guard:
+            batch.wanted = False
+        return batch
+
+    def close(self) -> None:
+        """Cancel everything."""
+        for batch in self.all():
+            self.stop(batch.id)
+        end = time.monotonic() + 10
+        with self._guard:
+            while any(not b.ended for b in self._all.values()) and (left := end - time.monotonic()) > 0:
+                self._guard.wait(left)
+
+    def _run(self, batch: Batch) -> None:
+        def tell(now: Progress) -> None:
+            with self._guard:
+                batch.progress = now
+                self._guard.notify_all()
+                if not batch.wanted:
+                    raise _StoppedError
+
+        state: State = "done"
+        try:
+            run_batch(batch.source, batch.target, batch.recipe, pattern=batch.pattern, tell=tell)
+        except _StoppedError:
+            state = "stopped"
+        except (AbleBrickError, OSError) as error:
+            state, batch.reason = "failed", str(error)
+        except Exception:  # noqa: BLE001
+            _log.exception("A batch failed.")
+            state, batch.reason = "failed", "Something went wrong that nobody thought of. What is done stays."
+        with self._guard:
+            batch.state = state
+            self._guard.notify_all()
