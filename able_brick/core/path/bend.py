@@ -28,6 +28,8 @@ _ALIKE: Final = 1e-6
 #: A share by which bends are taken for stronger than where they were measured.
 _CAREFUL: Final = 1.25
 _MOST_PARTS: Final = 512
+#: The share of the chord error that the middles of edges may be off; elsewhere along them it may be a little more.
+_NEARLY: Final = 0.98
 
 
 class Way(Protocol):
@@ -109,6 +111,7 @@ def bent(way: Way, run: Run, box: Box, starts: Floats, ends: Floats, *, error: f
     kinked = np.array([len(k) > 0 for k in inside], np.bool_) if len(corners) else np.zeros(n, np.bool_)
     corner_lines = _corner_lines(samples, box, n)
     parts = _parts(corner_lines, long, error)
+    _check_parts(way, box, starts, long, parts, error)
     for k in np.flatnonzero(kinked):
         parts[k] = _parts_of_kinked(way, box, float(starts[k]), float(ends[k]), inside[k], error)
     local = _local(corner_lines, positions, turns)
@@ -185,8 +188,13 @@ def _local(points: Floats, positions: Floats, turns: Floats) -> Floats:
 
 def _bend(lines: Floats, step: Floats) -> Floats:
     """(n) how strongly lines (n,m,4,3), sampled every `step` (n), bend at most: the second derivative."""
-    second = np.linalg.norm(lines[:, 2:] - 2 * lines[:, 1:-1] + lines[:, :-2], axis=3)
-    return np.asarray(second.max(axis=(1, 2), initial=0.0) / step**2)
+    second = lines[:, 2:] - 2 * lines[:, 1:-1] + lines[:, :-2]
+    # samples lie half a step within: what the second differences lead to at the very ends, where bends are strongest
+    # on paths that wind ever more tightly
+    first, last = second[:, :1], second[:, -1:]
+    ends = [first + 1.5 * (first - second[:, 1:2]), last + 1.5 * (last - second[:, -2:-1])]
+    every = np.concatenate([second, *ends], axis=1)
+    return np.sqrt(dots(every, every).max(axis=(1, 2), initial=0.0)) / step**2
 
 
 def _parts(lines: Floats, long: Floats, error: float) -> Ints:
@@ -194,6 +202,25 @@ def _parts(lines: Floats, long: Floats, error: float) -> Ints:
     bend = _CAREFUL * _bend(lines, long / _SAMPLES)
     least = np.maximum(bend * long**2, 1e-12) / (8.0 * error)
     return _rounded(np.sqrt(least))
+
+
+def _check_parts(way: Way, box: Box, starts: Floats, long: Floats, parts: Ints, error: float) -> None:
+    """Double the parts of items whose edges, as they are divided, are farther from the true curve than `error`: where
+    bends change fast, the samples that the parts were reckoned from may have missed the strongest."""
+    waiting = np.arange(len(parts))
+    while len(waiting):
+        again = []
+        for count in np.unique(parts[waiting]):
+            at = waiting[parts[waiting] == count]
+            n = 2 * int(count) + 1
+            share = np.arange(n) / (n - 1)
+            found = way.sections((starts[at, None] + long[at, None] * share).ravel())
+            lines = _corner_lines(found, box, len(at), n)
+            off = lines[:, 1::2] - (lines[:, :-1:2] + lines[:, 2::2]) / 2
+            far = np.sqrt(dots(off, off).max(axis=(1, 2), initial=0.0)) > _NEARLY * error
+            parts[at[far]] = np.minimum(parts[at[far]] * 2, _MOST_PARTS)
+            again.append(at[far & (count < _MOST_PARTS)])
+        waiting = np.concatenate(again)
 
 
 def _rounded(wanted: Floats) -> Ints:
