@@ -11,6 +11,7 @@ from typing import Final, Protocol
 
 import numba
 import numpy as np
+import numpy.typing as npt
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.mesh.normals import crossed, dots, unit
@@ -28,6 +29,8 @@ _ALIKE: Final = 1e-6
 #: A share by which bends are taken for stronger than where they were measured.
 _CAREFUL: Final = 1.25
 _MOST_PARTS: Final = 512
+#: Sections that are looked at together: they take some 200 bytes each.
+_MOST_AT_ONCE: Final = 200_000
 #: The share of the chord error that the middles of edges may be off; elsewhere along them it may be a little more.
 _NEARLY: Final = 0.98
 
@@ -111,7 +114,7 @@ def bent(way: Way, run: Run, box: Box, starts: Floats, ends: Floats, *, error: f
     kinked = np.array([len(k) > 0 for k in inside], np.bool_) if len(corners) else np.zeros(n, np.bool_)
     corner_lines = _corner_lines(samples, box, n)
     parts = _parts(corner_lines, long, error)
-    _check_parts(way, box, starts, long, parts, error)
+    _check_parts(way, box, starts, long, parts, np.flatnonzero(~kinked), error)
     for k in np.flatnonzero(kinked):
         parts[k] = _parts_of_kinked(way, box, float(starts[k]), float(ends[k]), inside[k], error)
     local = _local(corner_lines, positions, turns)
@@ -194,7 +197,8 @@ def _bend(lines: Floats, step: Floats) -> Floats:
     first, last = second[:, :1], second[:, -1:]
     ends = [first + 1.5 * (first - second[:, 1:2]), last + 1.5 * (last - second[:, -2:-1])]
     every = np.concatenate([second, *ends], axis=1)
-    return np.sqrt(dots(every, every).max(axis=(1, 2), initial=0.0)) / step**2
+    out: Floats = np.sqrt(dots(every, every).max(axis=(1, 2), initial=0.0)) / step**2
+    return out
 
 
 def _parts(lines: Floats, long: Floats, error: float) -> Ints:
@@ -204,22 +208,27 @@ def _parts(lines: Floats, long: Floats, error: float) -> Ints:
     return _rounded(np.sqrt(least))
 
 
-def _check_parts(way: Way, box: Box, starts: Floats, long: Floats, parts: Ints, error: float) -> None:
-    """Double the parts of items whose edges, as they are divided, are farther from the true curve than `error`: where
-    bends change fast, the samples that the parts were reckoned from may have missed the strongest."""
-    waiting = np.arange(len(parts))
+def _check_parts(
+    way: Way, box: Box, starts: Floats, long: Floats, parts: Ints, waiting: npt.NDArray[np.intp], error: float
+) -> None:
+    """Double the parts of those of the items that wait whose edges, as they are divided, are farther from the true
+    curve than `error`: where bends change fast, the samples that the parts were reckoned from may have missed the
+    strongest."""
     while len(waiting):
         again = []
-        for count in np.unique(parts[waiting]):
-            at = waiting[parts[waiting] == count]
+        before = parts[waiting]
+        for count in np.unique(before):
             n = 2 * int(count) + 1
             share = np.arange(n) / (n - 1)
-            found = way.sections((starts[at, None] + long[at, None] * share).ravel())
-            lines = _corner_lines(found, box, len(at), n)
-            off = lines[:, 1::2] - (lines[:, :-1:2] + lines[:, 2::2]) / 2
-            far = np.sqrt(dots(off, off).max(axis=(1, 2), initial=0.0)) > _NEARLY * error
-            parts[at[far]] = np.minimum(parts[at[far]] * 2, _MOST_PARTS)
-            again.append(at[far & (count < _MOST_PARTS)])
+            same = waiting[before == count]
+            portion = max(1, _MOST_AT_ONCE // n)
+            for at in (same[k : k + portion] for k in range(0, len(same), portion)):
+                found = way.sections((starts[at, None] + long[at, None] * share).ravel())
+                lines = _corner_lines(found, box, len(at), n)
+                off = lines[:, 1::2] - (lines[:, :-1:2] + lines[:, 2::2]) / 2
+                far = np.sqrt(dots(off, off).max(axis=(1, 2), initial=0.0)) > _NEARLY * error
+                parts[at[far]] = np.minimum(parts[at[far]] * 2, _MOST_PARTS)
+                again.append(at[far & (count < _MOST_PARTS)])
         waiting = np.concatenate(again)
 
 
