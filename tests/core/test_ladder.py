@@ -108,7 +108,7 @@ def test_a_target_above_what_there_is_gives_the_mesh_itself() -> None:
 
 
 @given(st.integers(0, 2**31 - 1), st.sampled_from(["bumpy", "waves"]))
-@settings(max_examples=10)
+@settings(max_examples=5)
 def test_locked_vertices_are_on_every_rung_bit_for_bit(seed: int, form: str) -> None:
     mesh = bumpy_ball(30) if form == "bumpy" else waves(40)
     locked = np.random.Generator(np.random.PCG64(seed)).random(mesh.vertex_count) < 0.05
@@ -134,7 +134,7 @@ def _part(mesh: PolyMesh, *, uses: int = 1, weight: float = 1.0) -> Part:
 
 
 @given(st.floats(0.1, 0.95), st.integers(1, 5))
-@settings(max_examples=20)
+@settings(max_examples=8)
 def test_a_shared_budget_is_met_to_within_one_collapse(share: float, uses: int) -> None:
     parts = [_part(bumpy_ball(24)), _part(bumpy_ball(36), uses=uses), _part(waves(30))]
     total = sum(p.triangles * p.uses for p in parts)
