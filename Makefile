@@ -74,7 +74,7 @@ bench-slim: setup $(STAMP)/dev $(STAMP)/node
 	$(BIN)/python -m tests.bench.slim_table
 
 bench: setup $(STAMP)/dev
-	$(BIN)/python -m tests.bench.slim
+	$(BIN)/python -m tests.bench.slim_table heron
 	$(BIN)/python -m tests.bench.steps
 	$(BIN)/python -m tests.bench.laying
 	$(BIN)/python -m tests.bench.imports

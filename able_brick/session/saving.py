@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from pathlib import Path
 
 from sqlalchemy import insert, select
@@ -13,7 +14,7 @@ from able_brick.session.history import State
 from able_brick.store import journal
 from able_brick.store.database import ProjectFile, copy_database
 from able_brick.store.meshes import MeshShelf
-from able_brick.store.tables import TextureBlob
+from able_brick.store.tables import RecipeRecord, TextureBlob
 
 
 def save_copy(
@@ -55,6 +56,9 @@ def _rebuild(file: ProjectFile, snapshot: Snapshot, states: dict[str, State], me
                         journal.write_meshes(connection, {key: meshes.get(key)}, {})
                     except AbleBrickError:
                         continue
+            with suppress(DatabaseError), file.engine.connect() as source:
+                for recipe in source.execute(select(RecipeRecord.__table__)):
+                    connection.execute(insert(RecipeRecord).values(**recipe._mapping))
             for key in sorted({k for p in snapshot.pieces.values() for k in journal.textures_of(p)}):
                 try:
                     with file.engine.connect() as source:

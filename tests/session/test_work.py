@@ -17,6 +17,7 @@ from able_brick.level.recipe import SHIPPED, Recipe
 from able_brick.level.rows import RungTarget
 from able_brick.session.importing import pieces_of
 from able_brick.session.project import Project
+from able_brick.session.saving import save_copy
 from able_brick.session.work import Job, Work
 from able_brick.steps.import_pieces import ImportPieces
 from able_brick.steps.parse import parse_tool
@@ -203,6 +204,13 @@ def test_recipes_are_kept_and_those_that_ship_come_first(bench: Bench) -> None:
     shelf = bench.project.recipes
     assert [r.name for r in shelf.all()] == [*(r.name for r in SHIPPED), "Halves"]
     assert not shelf.all()[-1].keep_seams
+    copy = bench.path.with_name("copy.db")
+    save_copy(
+        bench.project._file, bench.project.snapshot, bench.project._states, bench.project.meshes, copy, rows_only=True
+    )
+    other = Project(copy)
+    assert [r.name for r in other.recipes.all()][-1] == "Halves", "what is saved of a damaged file has them too"
+    other.close()
     assert shelf.drop("Halves")
     assert not shelf.drop("Halves")
 

@@ -14,6 +14,8 @@ export async function startBatch(wish: NewBatch): Promise<Problem | null> {
     return null;
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
+    // whose reply was lost, it may have begun all the same
+    if (error.code === "unknown") void followBatches();
     tell(error.message, "error");
     return error;
   }

@@ -32,6 +32,8 @@ export async function startWork(tool: string, params: Params, selection: readonl
     return job;
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
+    // whose reply was lost, it may have begun all the same
+    if (error.code === "unknown") void followWork();
     if (error.fields.length === 0) tell(error.message, "error");
     return error;
   }
