@@ -72,6 +72,7 @@ lint: setup $(STAMP)/dev
 # Reduction beside two libraries, mesh by mesh.
 bench-slim: setup $(STAMP)/dev $(STAMP)/node
 	$(BIN)/python -m tests.bench.slim_table
+	$(BIN)/python -m tests.bench.batches
 
 bench: setup $(STAMP)/dev
 	$(BIN)/python -m tests.bench.slim_table heron

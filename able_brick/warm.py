@@ -6,15 +6,19 @@ import numpy as np
 
 from able_brick.core.files.part import Part, Scene
 from able_brick.core.files.read import read_file
+from able_brick.core.files.view_glb import ViewItems, write_items_glb, write_view_glb
 from able_brick.core.files.write import write_file
+from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.measure import counts
 from able_brick.core.path.bend import bent, bent_normals, bent_points, divided
 from able_brick.core.path.curve import PathPoint, curve
 from able_brick.core.path.guide import Guide
 from able_brick.core.path.running import Run, Running
+from able_brick.core.shapes.plane import plane
 from able_brick.core.shapes.turned import turned
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.reduce import reduce_to
+from able_brick.core.walk.nearness import from_way
 from able_brick.core.walk.rays import first_hits
 
 _TEXT_PLY = (
@@ -32,11 +36,21 @@ def warm_kernels() -> None:
     ball = turned([(0.0, -1.0), (0.8, -0.6), (1.0, 0.0), (0.8, 0.6), (0.0, 1.0)], sides=24)
     deviation(ball, reduce_to(ball, 40).mesh, samples=10)
     bow = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((1.0, 0.2, 0.0)), PathPoint((2.0, 0.0, 1.0))], smooth=True)
+    waves = plane(1.0, 1.0, divisions=(2, 2))
     run = Run(Running.X)
     found = bent(Guide(bow, False), run, run.box(*ball.bounds), np.array([0.0]), np.array([2.0]))
     mesh, points = divided(ball, run.points(ball.positions), (3, ()))
-    bent_points(found, points, [0])
+    world = bent_points(found, points, [0])
     bent_normals(found, points, mesh.positions, [0])
+    for one in (ball, waves):  # with uv and without, alone and together
+        write_view_glb(one)
+        own = hardware_vertices(one)
+        uv = None if one.uv is None else np.tile(one.uv[own.corner], (2, 1, 1))
+        both = np.tile(one.positions, (2, 1, 1))
+        write_items_glb([ViewItems(one, both, np.tile(own.normals, (2, 1, 1)), uv)])
+    hardware = hardware_vertices(mesh)
+    write_items_glb([ViewItems(mesh, world, hardware.normals[None], None)])
+    from_way(np.zeros((1, 3)), np.zeros((1, 3)), np.ones((1, 3)))
     first_hits(np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.eye(3)[None], 9.0)
     warm_readers()
 

@@ -21,6 +21,7 @@ from able_brick.core.errors import (
     HistoryError,
     InputError,
     SelectionError,
+    StaleElementsError,
     StaleRevisionError,
     StorageError,
     UnknownIdError,
@@ -35,6 +36,7 @@ STATUS: Final[dict[type[AbleBrickError], int]] = {
     FileError: 422,
     UnknownIdError: 404,
     StaleRevisionError: 409,
+    StaleElementsError: 409,
     HistoryError: 409,
     StorageError: 507,
 }

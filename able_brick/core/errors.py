@@ -55,6 +55,12 @@ class StaleRevisionError(AbleBrickError):
     code = "stale_revision"
 
 
+class StaleElementsError(AbleBrickError):
+    """What was picked is of a mesh that the piece has not any more."""
+
+    code = "stale_elements"
+
+
 class HistoryError(AbleBrickError):
     """Nothing to undo, redo or adjust."""
 

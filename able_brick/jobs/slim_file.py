@@ -14,6 +14,7 @@ from typing import Any, Final
 from able_brick.core.errors import AbleBrickError, FileError
 from able_brick.core.files.read import read_file
 from able_brick.core.files.write import WRITTEN, write_file
+from able_brick.core.threads import one_thread
 from able_brick.jobs.naming import NamePattern
 from able_brick.jobs.slim_scene import slim_scene
 from able_brick.level.recipe import Recipe
@@ -44,7 +45,8 @@ def slim_file(job: FileJob) -> dict[str, Any]:
     """Do one file; what there is to report of it. Nothing is raised for a file that is bad."""
     begun = time.perf_counter()
     try:
-        report = _slimmed(job)
+        with one_thread():  # there is a worker for each core
+            report = _slimmed(job)
     except AbleBrickError as error:
         report = {"ok": False, "reason": str(error).replace("\n", " ")}
     except (OSError, MemoryError) as error:

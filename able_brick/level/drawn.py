@@ -13,7 +13,6 @@ from able_brick.core.cache import ByteCache
 from able_brick.core.files.view_glb import ViewItems, write_items_glb, write_view_glb
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.polymesh import Floats, Ints
-from able_brick.core.path.bend import bent_normals, bent_points
 from able_brick.core.path.uv import along
 from able_brick.core.place.pose import IDENTITY
 from able_brick.level.rows import Batch, Look, Piece, Shown
@@ -122,13 +121,9 @@ def glb_of(key: str, load: Load) -> bytes | None:
 def _items(forms: list[BentForm], origin: Floats | None, load: Load) -> ViewItems:
     """Forms of one piece that are divided alike, measured from an origin; a lone one as its own frame sees it."""
     first = forms[0]
-    mesh, points = first.divided(load(first.piece.mesh))
-    items = np.array([f.item for f in forms])
-    hardware = hardware_vertices(mesh)
-    # the mesh's own normals, as it runs
-    own = first.bent.run.points(first.about_pivot(hardware.normals))
-    world = bent_points(first.bent, points, items)
-    normals = bent_normals(first.bent, points[hardware.vertex], own, items)
+    own = load(first.piece.mesh)
+    items = np.array([f.item for f in forms], np.int32)
+    mesh, world, normals = first.standing(own, items)
     if origin is None:
         world = (world - first.bent.positions[first.item]) @ first.turn
         normals = normals @ first.turn
@@ -136,6 +131,7 @@ def _items(forms: list[BentForm], origin: Floats | None, load: Load) -> ViewItem
         world = world - origin
     uv = None
     if mesh.uv is not None:
+        hardware, points = hardware_vertices(mesh), first.divided(own)[1]
         per_stretch = first.slopes(mesh, points)[hardware.corner] * along(points, 2.0, 0.0)[hardware.vertex, None]
         uv = mesh.uv[hardware.corner] + per_stretch * (first.bent.stretch[items] - 1.0)[:, None, None]
     return ViewItems(mesh, world, normals, uv)

@@ -54,19 +54,31 @@ def _spot(look: Look, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Spot:
     return Spot(_point(look, mesh, pose, at), outward(loop, pose), loop)
 
 
-def _point(look: Look, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
-    edges = topology(mesh).edges
-    limits = {
-        "vertex": mesh.vertex_count,
-        "edge": len(edges),
-        "on edge": len(edges),
-        "face": mesh.face_count,
-        "pivot": 1,
-    }
-    if not 0 <= at.index < limits[at.kind]:
+def _check(mesh: PolyMesh, at: FeatureAt, name: str = "The piece") -> None:
+    """UnknownIdError where the mesh has no such feature."""
+    edges = len(topology(mesh).edges)
+    most = {"vertex": mesh.vertex_count, "edge": edges, "on edge": edges, "face": mesh.face_count, "pivot": 1}
+    if not 0 <= at.index < most[at.kind]:
         raise UnknownIdError(
-            f"{look.piece.name} has no {at.kind.removeprefix('on ')} {at.index} (any more); pick again.", id=at.thing
+            f"{name} has no {at.kind.removeprefix('on ')} {at.index} (any more); pick again.", id=at.thing
         )
+
+
+def feature_vertices(mesh: PolyMesh, at: FeatureAt) -> list[int]:
+    """The vertices of a mesh that a feature of it has: one, the two of an edge, those of a face; none for a pivot.
+    Raises UnknownIdError when it is not there (any more)."""
+    _check(mesh, at)
+    edges = topology(mesh).edges
+    if at.kind == "vertex":
+        return [at.index]
+    if at.kind == "face":
+        return [int(v) for v in face_loop(mesh, at.index)]
+    return [] if at.kind == "pivot" else [int(v) for v in edges[at.index]]
+
+
+def _point(look: Look, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
+    _check(mesh, at, look.piece.name)
+    edges = topology(mesh).edges
     if at.kind == "pivot":
         return np.array(pose[:3])
     if at.kind == "vertex":

@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from able_brick.core.errors import GeometryError
 from able_brick.core.place.pose import Vector, vector
 from able_brick.level.drawn import drawn
+from able_brick.level.elements import Elements
 from able_brick.level.evaluate import Summary, shown_items, summary
 from able_brick.level.rows import AnyRow, Path, Piece
 from able_brick.level.rows.shown import Load
@@ -62,7 +63,8 @@ class RunView(BaseModel):
 
 
 class Delta(BaseModel):
-    """Everything that differs after a change. `items` is what is drawn of arrays and courses."""
+    """Everything that differs after a change. `items` is what is drawn of arrays and courses; `elements` are to be
+    picked next."""
 
     level: str
     revision: int
@@ -74,6 +76,7 @@ class Delta(BaseModel):
     history: HistoryView
     select: list[str] | None
     note: str
+    elements: Elements | None = None
 
 
 class LevelView(Delta):

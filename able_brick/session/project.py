@@ -270,6 +270,10 @@ class Project:
             base = now
             change = registry.apply(base, level, tool, selection, self.meshes.get, tell=tell)
 
+    def plan(self, level: str, tool: Tool, selection: tuple[str, ...], tell: Tell) -> str:
+        """What a step that takes long would come to, in words; nothing is changed."""
+        return registry.apply(self._snapshot, level, tool, selection, self.meshes.get, tell=tell).note
+
     @contextmanager
     def begun(self, key: str, title: str) -> Iterator[None]:
         """Have the file tell, should it be cut off, what was being worked on."""
@@ -305,7 +309,7 @@ class Project:
             change = registry.apply(base, level, tool, selection, self.meshes.get)
             edits = change.edits
         self.meshes.remember(change.meshes)
-        return level_delta(
+        shown = level_delta(
             change.after,
             level,
             edits,
@@ -315,6 +319,8 @@ class Project:
             note=change.note,
             load=self.meshes.get,
         )
+        shown.elements = change.elements
+        return shown
 
     def undo(self, level: str, revision: int) -> Delta:
         """Take back the level's last step."""
@@ -408,6 +414,7 @@ class Project:
                 journal.drop_unused_meshes(connection)
             states = self._advanced(connection, level, step.net, step.place, entry, None)
             mine = self._told(step.after, level, step.net, states, change.select, change.note)
+            mine.elements = change.elements
         self._publish(level, step.after, step.net, states, mine)
         return mine
 

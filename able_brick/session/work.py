@@ -68,7 +68,8 @@ class Work:
             self._number += 1
             names = [r.name for s in selection[:3] if (r := project.snapshot.find(level, s)) is not None]
             more = f" and {len(selection) - 3} more" if len(selection) > 3 else ""
-            job = Job(f"job-{self._number}", level, f"{tool.title}: {', '.join(names)}{more}", tool.tool)
+            title = f"{tool.title}: {', '.join(names)}{more}" if names else tool.title
+            job = Job(f"job-{self._number}", level, title, tool.tool)
             self._jobs[job.id] = job
             for old in [j for j in self._jobs.values() if j.ended][:-_MOST_ENDED]:
                 del self._jobs[old.id]
@@ -138,6 +139,9 @@ class Work:
         selection: tuple[str, ...],
         tell: Callable[[float, str], None],
     ) -> None:
+        if tool.plans:
+            job.note = project.plan(job.level, tool, selection, tell)
+            return
         with project.begun(job.id, job.title):
             delta = project.work(job.level, tool, selection, tell)
         job.revision, job.note = delta.revision, delta.note

@@ -158,7 +158,7 @@ class AdjustArray(_ArraySettings):
     tool: Literal["adjust_array"] = "adjust_array"
     title: ClassVar[str] = "Adjust array"
     about: ClassVar[str] = "Changes form, count and spacing of the array"
-    need: ClassVar[Need] = Need(kinds=("array", "group"), least=1, most=1)
+    need: ClassVar[Need] = Need(kinds=("array", "group"), least=1, most=1, having=("repeat",))
     prefill: ClassVar[bool] = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
@@ -183,7 +183,7 @@ class EndArray(Tool):
     about: ClassVar[str] = "The group is no array and no live mirror any more; what is in it stays"
     verb: ClassVar[Literal["Copy"]] = "Copy"
     stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("group",), least=1)
+    need: ClassVar[Need] = Need(kinds=("group",), least=1, having=("repeat", "mirror"))
     icon: ClassVar[str] = "square"
     instant: ClassVar[bool] = True
 

@@ -13,6 +13,7 @@ from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pivots import box_along
 from able_brick.core.place.pose import IDENTITY, Quaternion
+from able_brick.level.elements import Elements
 from able_brick.level.rows import Array, Facts, LevelRow, Piece, Placement
 from able_brick.level.snapshot import ARow, AShown, AThing, Edit, InLevel, Snapshot, Things
 
@@ -39,6 +40,7 @@ class Change:
     select: tuple[str, ...] | None
     note: str
     users: tuple[str, ...] | None = None
+    elements: Elements | None = None
     after: Snapshot = field(default_factory=Snapshot)
 
 
@@ -56,6 +58,7 @@ class Draft:
     again: Iterable[str] = ()
     select: tuple[str, ...] | None = None
     note: str = ""
+    elements: Elements | None = None
     tell: Tell = _quiet
     _before: dict[str, ARow | None] = field(default_factory=dict)
     _after: dict[str, ARow | None] = field(default_factory=dict)
@@ -189,7 +192,7 @@ class Draft:
         edits = tuple(Edit(self._before[k], after) for k, after in self._after.items() if self._before[k] != after)
         users = tuple(u.id for p in self._watched for u in self.users(p)) if self._watched else None
         after = self.snapshot.with_edits(edits, self._counters)
-        return Change(edits, self._meshes, self._counters, self.select, self.note, users, after)
+        return Change(edits, self._meshes, self._counters, self.select, self.note, users, self.elements, after)
 
 
 #: A name with a number behind it that can be counted on.

@@ -10,18 +10,19 @@ from able_brick.core.errors import GeometryError, SelectionError
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import Bools, PolyMesh
+from able_brick.core.slim.deviation import Deviation, deviation
 from able_brick.core.slim.ladder import Made, Target, ladder
 from able_brick.core.slim.viewing import good_from
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
-from able_brick.level.rows import Ladder, Piece, Rung, RungTarget, Seams, SlimOrigin
+from able_brick.level.rows import Ladder, Piece, Rung, RungTarget, Seams
 from able_brick.level.rows.ladder import MOST_RUNGS, Side
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, Tell, pieces_of
 from able_brick.steps.seams import seam_vertices
 from able_brick.steps.tool import Kind, Need, Stage, Tool
 
-_KINDS: tuple[Kind, ...] = ("piece", "placement", "array", "course")
+KINDS: tuple[Kind, ...] = ("piece", "placement", "array", "course")
 _MADE: ByteCache[list[Made]] = ByteCache(96 * 2**20, lambda made: sum(mesh_bytes(m.slimmed.mesh) for m in made))
 USUAL = tuple(RungTarget(kind="share", value=v) for v in (50.0, 25.0, 12.5))
 
@@ -39,7 +40,7 @@ def sides_field() -> Any:
 class _Rungs(Tool):
     verb: ClassVar[Literal["Slim"]] = "Slim"
     stages: ClassVar[tuple[Stage, ...]] = ("slim",)
-    need: ClassVar[Need] = Need(kinds=_KINDS, least=1)
+    need: ClassVar[Need] = Need(kinds=KINDS, least=1)
     icon: ClassVar[str] = "align-end-horizontal"
     previews: ClassVar[bool] = False
     adjustable: ClassVar[bool] = False
@@ -87,7 +88,7 @@ class RemakeLadder(_Rungs):
         if not with_one:
             raise SelectionError("Nothing that is selected has a ladder; make one first.")
         for k, (piece, old) in enumerate(with_one):
-            targets = tuple(r.target for r in old.rungs)
+            targets = tuple(r.target for r in old.rungs if not r.brought)
             draft.note = put_ladder(draft, piece, targets, old.seams, old.recipe, (k, len(with_one)))
 
 
@@ -112,22 +113,16 @@ def put_ladder(
         raise GeometryError(f"{piece.name} has no faces to slim.")
     kept = seam_vertices(draft, piece, mesh, seams)
     made = rungs_of(mesh, [t.meant() for t in targets], kept, tell)
+    # what was brought in is no work of this, and stays
+    old_rungs = () if piece.ladder is None else piece.ladder.rungs
+    brought = any(r.brought for r in old_rungs)
     rungs = []
     for target, one in zip(targets, made, strict=True):
         out = one.slimmed.mesh
         key, _ = draft.keep_mesh(out, piece.axes)
-        rungs.append(
-            Rung(
-                target=target,
-                mesh=key,
-                triangles=out.triangle_count,
-                hardware_vertices=len(hardware_vertices(out)),
-                largest=one.deviation.largest,
-                rms=one.deviation.rms,
-                good_from=good_from(one.deviation.largest),
-                reached=one.slimmed.reached,
-            )
-        )
+        rungs.append(rung_of(target, key, out, one.deviation, reached=one.slimmed.reached))
+    rungs += [_measured_again(draft, mesh, r) for r in old_rungs if r.brought]
+    rungs.sort(key=lambda r: -r.triangles if brought else 0)
     made_of = Ladder(source=piece.mesh, rungs=tuple(rungs), seams=seams, kept=int(kept.sum()), recipe=recipe)
     draft.put(piece.changed(ladder=made_of))
     counts = " · ".join(grouped(r.triangles) for r in rungs)
@@ -135,55 +130,22 @@ def put_ladder(
     return f"{piece.name}: {grouped(mesh.triangle_count)} → {counts} tris{held}"
 
 
-class TakeRung(Tool):
-    """A rung in the place of the piece."""
+def _measured_again(draft: Draft, mesh: PolyMesh, rung: Rung) -> Rung:
+    """A rung that was brought in, as far as it is from the piece now."""
+    return rung_of(rung.target, rung.mesh, draft.load(rung.mesh), deviation(mesh, draft.load(rung.mesh)), rung.brought)
 
-    tool: Literal["take_rung"] = "take_rung"
-    title: ClassVar[str] = "Take rung"
-    about: ClassVar[str] = "Makes a piece of a rung: a new one for what is selected, or the piece itself, everywhere"
-    verb: ClassVar[Literal["Slim"]] = "Slim"
-    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
-    need: ClassVar[Need] = Need(kinds=_KINDS, least=1)
-    icon: ClassVar[str] = "chevrons-down"
-    previews: ClassVar[bool] = False
 
-    rung: int = field(1, "Rung", "Which one, counted from 1", ge=1, le=MOST_RUNGS)
-    result: Literal["new piece", "same piece"] = field(
-        "new piece", "Result", "A new piece for the selected placements, or the piece itself, everywhere"
+def rung_of(
+    target: RungTarget, key: str, mesh: PolyMesh, away: Deviation, brought: str = "", *, reached: bool = True
+) -> Rung:
+    return Rung(
+        target=target,
+        mesh=key,
+        triangles=mesh.triangle_count,
+        hardware_vertices=len(hardware_vertices(mesh)),
+        largest=away.largest,
+        rms=away.rms,
+        good_from=good_from(away.largest),
+        reached=reached,
+        brought=brought,
     )
-
-    def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        chosen = []
-        for piece in pieces_of(draft, rows):
-            rungs = () if piece.ladder is None else piece.ladder.rungs
-            if self.rung > len(rungs):
-                raise SelectionError(
-                    f"{piece.name} has {counted(len(rungs), 'rung', 'rungs')}; make a ladder, or take another rung."
-                )
-            rung = rungs[self.rung - 1]
-            key, known = draft.keep_mesh(draft.load(rung.mesh), piece.axes)
-            origin = SlimOrigin(
-                piece=piece.id,
-                mesh=piece.ladder.source if piece.ladder else piece.mesh,
-                triangles=piece.facts.triangles,
-                rms=rung.rms,
-                largest=rung.largest,
-            )
-            fresh: dict[str, object] = {"mesh": key, "facts": known, "slim": origin}
-            if self.result == "new piece":
-                fresh |= {
-                    "id": draft.new_id("piece"),
-                    "twin": None,
-                    "ladder": None,
-                    "name": draft.unique_name(f"{piece.name} rung {self.rung}", "piece"),
-                }
-            new = piece.changed(**fresh)
-            draft.put(new)
-            chosen.append(new.id)
-            if new.id != piece.id:
-                for row in rows:
-                    if not isinstance(row, Piece) and piece.id in getattr(row, "pieces", ()):
-                        draft.put(row.with_piece(piece.id, new.id))  # type: ignore[union-attr]
-            draft.note = f"{piece.name}: {grouped(piece.facts.triangles)} → {grouped(known.triangles)} tris"
-        if all(isinstance(r, Piece) for r in rows):
-            draft.select = tuple(chosen)

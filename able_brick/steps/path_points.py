@@ -5,10 +5,12 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError, InputError, SelectionError
 from able_brick.core.path.curve import PathPoint
 from able_brick.core.path.editing import explicit, largest_fillet, rounded_corner, with_point
+from able_brick.core.place.pose import Vector, vector
 from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.rows import Course, Path, Point
@@ -56,10 +58,14 @@ class PathPoints(_OnPath):
 
     tool: Literal["path_points"] = "path_points"
     title: ClassVar[str] = "Path points"
-    about: ClassVar[str] = "Makes points sharp or smooth, leans them, puts one in or takes some out"
+    about: ClassVar[str] = (
+        "Makes points sharp or smooth, leans, moves, turns and sizes them, puts one in, takes some out"
+    )
 
-    does: Literal["put in", "take out", "make sharp", "make smooth", "lean"] = field(
-        "make sharp", "Does", "Put a point in on the line, take points out, make them sharp or smooth, or lean them"
+    does: Literal["put in", "take out", "make sharp", "make smooth", "lean", "move", "turn", "size"] = field(
+        "make sharp",
+        "Does",
+        "Put a point in on the line, take points out, make them sharp or smooth, lean, move, turn or size them",
     )
     points: tuple[int, ...] = field(
         (), "Points", "Which points, counted from 0; none for all", widget="none", max_length=_MOST_CHOSEN
@@ -75,6 +81,24 @@ class PathPoints(_OnPath):
     )
     roll: float = field(
         0.0, "Lean", "About the way, to the right", unit="°", step=5, ge=-360, le=360, when={"does": ["lean"]}
+    )
+    by: Vector = field(
+        (0.0, 0.0, 0.0), "By", "How far they move, in the world", unit="m", widget="vector", when={"does": ["move"]}
+    )
+    axis: Literal["x", "y", "z"] = field(
+        "y", "About", "The world axis through their middle that they turn about", when={"does": ["turn"]}
+    )
+    angle: float = field(
+        0.0, "Angle", "How far they turn", unit="°", step=15, ge=-3600, le=3600, when={"does": ["turn"]}
+    )
+    factor: float = field(
+        1.0,
+        "Factor",
+        "How much farther they are from their middle",
+        step=0.1,
+        ge=0.001,
+        le=1000,
+        when={"does": ["size"]},
     )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
@@ -104,10 +128,38 @@ class PathPoints(_OnPath):
             case "lean":
                 points = tuple(p.changed(roll=self.roll) if k in chosen else p for k, p in enumerate(path.points))
                 changed = path.changed(points=points)
+            case "move" | "turn" | "size":
+                changed = self._carried(path, chosen)
             case _:
                 changed = self._kind(path, chosen)
         tell_path(draft, changed)
         draft.put(changed)
+
+    def _carried(self, path: Path, chosen: set[int]) -> Path:
+        """Moved, turned or sized about the middle of the box round them; their handles go along."""
+        where = np.array([path.points[k].position for k in sorted(chosen)])
+        middle = (where.min(axis=0) + where.max(axis=0)) / 2
+        change = np.eye(3)
+        if self.does == "turn":
+            change = Rotation.from_rotvec(np.radians(self.angle) * np.eye(3)["xyz".index(self.axis)]).as_matrix()
+        elif self.does == "size":
+            change = np.eye(3) * self.factor
+        by = np.asarray(self.by) if self.does == "move" else np.zeros(3)
+
+        def carried(v: Vector | None) -> Vector | None:
+            return None if v is None else vector(change @ np.asarray(v))
+
+        points = tuple(
+            p.with_places(
+                vector(middle + change @ (np.asarray(p.position) - middle) + by),
+                carried(p.handle_in),
+                carried(p.handle_out),
+            )
+            if k in chosen
+            else p
+            for k, p in enumerate(path.points)
+        )
+        return path.changed(points=points)
 
     def _kind(self, path: Path, chosen: set[int]) -> Path:
         sharp = self.does == "make sharp"

@@ -68,10 +68,10 @@ class PathStarter(Tool):
     width: float = field(
         10.0,
         "Width",
-        "Across; of an S how far its ends are to the side of one another",
+        "Across; of an S how far to the right it ends, below 0 to the left",
         unit="m",
         step=1,
-        gt=0.01,
+        ge=-100_000,
         le=100_000,
         when={"form": ["rectangle", "S"]},
     )
@@ -107,7 +107,9 @@ class PathStarter(Tool):
         )
 
     def _points(self) -> tuple[list[PathPoint], bool]:
-        a, b, r = self.length, self.width, self.radius
+        a, b, r = self.length, abs(self.width), self.radius
+        if self.form in ("rectangle", "S") and b <= 0.01:
+            raise InputError("The width is nothing; give at least 0.01 m.", field="width", received=self.width)
         match self.form:
             case "line":
                 return [PathPoint((0.0, 0.0, 0.0)), PathPoint((a, 0.0, 0.0))], False
@@ -119,7 +121,8 @@ class PathStarter(Tool):
             case "arc":
                 sweep = math.radians(self.sweep)
                 return arc_points(_Z * r, -_Z, _X, sweep=sweep, radius=r), False
-        return _double_arc(a, b), False
+        points = _double_arc(a, b)
+        return points if self.width > 0 else [_on_the_left(p) for p in points], False
 
 
 def _double_arc(length: float, width: float) -> list[PathPoint]:
@@ -136,6 +139,16 @@ def _double_arc(length: float, width: float) -> list[PathPoint]:
     ]
     joint = PathPoint(one[-1].position, one[-1].handle_in, other[0].handle_out)
     return [*one[:-1], joint, *other[1:]]
+
+
+def _on_the_left(point: PathPoint) -> PathPoint:
+    """What goes to the right, to the left."""
+
+    def over(v: Vector | None) -> Vector | None:
+        return None if v is None else (v[0], v[1], -v[2] + 0.0)
+
+    x, y, z = point.position
+    return PathPoint((x, y, -z + 0.0), over(point.handle_in), over(point.handle_out), point.sharp)
 
 
 def _turned(handle: Vector | None) -> Vector | None:

@@ -24,7 +24,8 @@ from able_brick.steps.import_pieces import ImportPieces
 from able_brick.steps.independent import MakeIndependent
 from able_brick.steps.items import SwapItems
 from able_brick.steps.keep import Delete, LevelSettings, Rename
-from able_brick.steps.ladder import MakeLadder, RemakeLadder, TakeRung
+from able_brick.steps.keep_vertices import KeepVertices
+from able_brick.steps.ladder import MakeLadder, RemakeLadder
 from able_brick.steps.make_real import MakeReal
 from able_brick.steps.marks import SetMarks
 from able_brick.steps.measures import KeepMeasure
@@ -34,13 +35,18 @@ from able_brick.steps.path_points import Fillet, PathPoints, SetPathLength
 from able_brick.steps.path_whole import JoinPaths, PathFromEdges, PathStarter, ReversePath, SplitPath
 from able_brick.steps.paths import DrawPath, EditPath
 from able_brick.steps.place_piece import PlacePiece
-from able_brick.steps.scatter import Scatter, Strew
+from able_brick.steps.rungs import PieceAsRung, TakeRung
+from able_brick.steps.scatter import Scatter, Strew, StrewAgain
 from able_brick.steps.set_pivot import SetPivot
 from able_brick.steps.set_pose import SetPose
+from able_brick.steps.shape.carry import MoveFaces, Taper, TurnFaces
+from able_brick.steps.shape.grow import Extrude, Inset
+from able_brick.steps.shape.remove import DeleteFaces, FlipFaces
 from able_brick.steps.share_budget import ShareBudget
 from able_brick.steps.shelf import DuplicatePiece, ReplacePiece, TagPieces
 from able_brick.steps.size import Size
 from able_brick.steps.slim import Slim
+from able_brick.steps.slim_level import SlimLevel
 from able_brick.steps.snap_to_grid import SnapToGrid
 from able_brick.steps.spread import Spread
 from able_brick.steps.tool import Need, Tool
@@ -63,6 +69,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Spread,
         Scatter,
         Strew,
+        StrewAgain,
         BakeSize,
         SetPivot,
         MakeGroup,
@@ -93,10 +100,20 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         JoinPaths,
         SplitPath,
         Slim,
+        SlimLevel,
+        Extrude,
+        Inset,
+        MoveFaces,
+        TurnFaces,
+        Taper,
+        DeleteFaces,
+        FlipFaces,
         ShareBudget,
         MakeLadder,
         RemakeLadder,
         TakeRung,
+        PieceAsRung,
+        KeepVertices,
         ImportPieces,
         ReplacePiece,
         DuplicatePiece,

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from able_brick.core.errors import GeometryError, InputError
+from able_brick.core.errors import GeometryError, InputError, SelectionError
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.items import item_to_world, outward
@@ -18,7 +18,7 @@ from able_brick.core.text import counted
 from able_brick.core.walk.rays import first_hits
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
-from able_brick.level.rows import Placement, Scaling, Vector
+from able_brick.level.rows import Group, Piece, Placement, Scaling, Strewn, Vector
 from able_brick.level.snap import items_of
 from able_brick.level.snapshot import ARow, AThing
 from able_brick.level.surface import FaceAt, item_at
@@ -147,15 +147,7 @@ def _normal_at(triangles: np.ndarray, point: np.ndarray) -> np.ndarray:
     return np.asarray(up if up[1] >= 0 else -up)
 
 
-class Strew(_Scattering):
-    """Pieces over a face: grass, stones, reeds."""
-
-    tool: Literal["strew"] = "strew"
-    title: ClassVar[str] = "Strew over a face"
-    about: ClassVar[str] = "Places a piece over a face by chance, so many a square metre and never too near"
-    need: ClassVar[Need] = Need(kinds=("piece",), least=1, most=12)
-    icon: ClassVar[str] = "trees"
-
+class _Strewing(_Scattering):
     on: FeatureAt | None = field(None, "Over", "The face that it is strewn over", widget="feature at")
     whole: Literal["face", "all faces that look that way"] = field(
         "face", "How far", "The one face, or all faces of the thing that look the same way"
@@ -164,10 +156,10 @@ class Strew(_Scattering):
     apart: float = field(0.5, "Apart", "The smallest distance from one to another", unit="m", step=0.05, ge=0, le=1000)
     stand: Literal["upright", "along the normal"] = field("upright", "Stand", "Upright, or as the face slopes")
 
-    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+    def strew(self, draft: Draft, pieces: list[Piece]) -> tuple[list[Placement], Vector, Strewn]:
+        """Put pieces over the face: what stands there then, its middle, and how it came there."""
         if self.on is None:
             raise InputError("No face is picked yet: click one in the view.", field="on")
-        pieces = [draft.piece(r.id) for r in rows]
         look, mesh, pose = item_at(
             draft.snapshot,
             draft.level_id,
@@ -206,9 +198,61 @@ class Strew(_Scattering):
                 )
             )
             draft.put(made[-1])
-        group = group_of(draft, made, f"{pieces[0].name} strewn", vector(triangles[chosen].mean(axis=(0, 1))))
-        draft.select = (group.id,)
+        own = {k: v for k, v in dict(self).items() if k in Strewn.model_fields}
+        at = {"thing": self.on.thing, "item": self.on.item, "face": self.on.face}
+        kept = Strewn.model_validate({**own, **at, "pieces": tuple(p.id for p in pieces)})
         draft.note = f"{counted(len(made), 'thing', 'things')} on {_area(triangles[chosen]):.1f} m²"
+        return made, vector(triangles[chosen].mean(axis=(0, 1))), kept
+
+
+class Strew(_Strewing):
+    """Pieces over a face: grass, stones, reeds."""
+
+    tool: Literal["strew"] = "strew"
+    title: ClassVar[str] = "Strew over a face"
+    about: ClassVar[str] = "Places a piece over a face by chance, so many a square metre and never too near"
+    need: ClassVar[Need] = Need(kinds=("piece",), least=1, most=12)
+    icon: ClassVar[str] = "trees"
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        pieces = [draft.piece(r.id) for r in rows]
+        made, middle, kept = self.strew(draft, pieces)
+        group = group_of(draft, made, f"{pieces[0].name} strewn", middle)
+        draft.put(group.changed(strewn=kept))
+        draft.select = (group.id,)
+
+
+class StrewAgain(_Strewing):
+    """What was strewn, otherwise."""
+
+    tool: Literal["strew_again"] = "strew_again"
+    title: ClassVar[str] = "Strew again"
+    about: ClassVar[str] = "Strews what is in the group anew, over the face as it is now, with other settings"
+    need: ClassVar[Need] = Need(kinds=("group",), least=1, most=1, having=("strewn",))
+    icon: ClassVar[str] = "trees"
+    prefill: ClassVar[bool] = True
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        group = rows[0]
+        if not isinstance(group, Group) or group.strewn is None:
+            raise SelectionError("What is in this group was not strewn; strew a piece of the shelf over a face.")
+        pieces = [p for p in (draft.snapshot.pieces.get(k) for k in group.strewn.pieces) if p is not None]
+        if not pieces:
+            raise SelectionError("The pieces that were strewn are not on the shelf any more; strew another one.")
+        was = group.strewn
+        own = self if self.on is not None else self.model_copy(update={"on": _face_of(was)})
+        before = [t for t in draft.things.under(group) if isinstance(t, Placement) and t.piece in was.pieces]
+        made, _, kept = own.strew(draft, pieces)
+        for old in before:
+            draft.remove(old)
+        for new in made:
+            draft.put(new.changed(group=group.id))
+        draft.put(group.changed(strewn=kept))
+        draft.select = (group.id,)
+
+
+def _face_of(strewn: Strewn) -> FeatureAt:
+    return FeatureAt(thing=strewn.thing, item=strewn.item, kind="face", index=strewn.face, face=strewn.face)
 
 
 def _area(triangles: np.ndarray) -> float:

@@ -8,14 +8,14 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from able_brick.core.errors import AbleBrickError
-from able_brick.core.mesh.polymesh import Bools, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
 from able_brick.core.place.items import item_to_world
 from able_brick.core.place.pose import about_pivot
 from able_brick.core.slim.seams import on_sides, open_borders
 from able_brick.level.evaluate import shown_items
 from able_brick.level.rows import Course, Piece, Seams
-from able_brick.level.snapshot import AThing
-from able_brick.steps.draft import Draft
+from able_brick.level.snapshot import AThing, Snapshot
+from able_brick.steps.draft import Draft, MeshLoader
 
 #: Vertices of neighbours that are nearer than this are one, metres.
 _TOUCH: Final = 1e-4
@@ -25,8 +25,8 @@ _MOST_VERTICES: Final = 2_000_000
 
 
 def seam_vertices(draft: Draft, piece: Piece, mesh: PolyMesh, seams: Seams) -> Bools:
-    """(V) the vertices to be kept exactly: open borders and where neighbours meet, where `found`; and those on sides
-    of the box along the axes of the pivot."""
+    """(V) the vertices to be kept exactly: open borders and where neighbours meet, where `found`; those on sides of the
+    box along the axes of the pivot; and those that were picked."""
     out = np.zeros(mesh.vertex_count, np.bool_)
     sides: set[str] = set(seams.sides)
     if seams.found:
@@ -34,8 +34,21 @@ def seam_vertices(draft: Draft, piece: Piece, mesh: PolyMesh, seams: Seams) -> B
         for level in draft.snapshot.things:
             out |= _met(draft, level, piece, mesh)
             sides |= _course_sides(draft, level, piece)
+    if piece.kept and mesh.vertex_count:
+        away, nearest = cKDTree(mesh.positions).query(np.asarray(piece.kept), distance_upper_bound=_TOUCH)
+        out[np.asarray(nearest)[np.isfinite(away)]] = True
     if sides:
         out |= on_sides(about_pivot(mesh.positions, piece.pivot, piece.axes), sorted(sides))
+    return out
+
+
+def seam_points(snapshot: Snapshot, level: str, load: MeshLoader, key: str) -> Floats:
+    """(n,3) where the vertices are that stay on the rungs of a piece, by the seams of its ladder, in the coordinates of
+    its mesh. Raises UnknownIdError."""
+    draft = Draft(snapshot, level, load)
+    piece = draft.piece(key)
+    mesh = draft.mesh(piece)
+    out: Floats = mesh.positions[seam_vertices(draft, piece, mesh, piece.ladder.seams if piece.ladder else Seams())]
     return out
 
 

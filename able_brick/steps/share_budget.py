@@ -9,12 +9,12 @@ from able_brick.core.slim.budget import Part, shared
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.reduce import Reducing, reduce_to
 from able_brick.core.text import grouped, millimetres
-from able_brick.level.evaluate import shown_items
 from able_brick.level.field import field
 from able_brick.level.rows import Piece, Seams, SlimOrigin
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.ladder import seams_field
+from able_brick.steps.nearness import nearness_of
 from able_brick.steps.seams import seam_vertices
 from able_brick.steps.tool import Kind, Need, Stage, Tool
 
@@ -52,10 +52,21 @@ class ShareBudget(Tool):
         when={"target": ["count"]},
     )
     keep_seams: bool = seams_field()
+    weigh: Literal["alike", "by nearness"] = field(
+        "alike", "Weigh", "All pieces alike, or what a player comes nearest to keeps more"
+    )
+    way: str | None = field(
+        None,
+        "Player's way",
+        "The path that a player walks along; none for anywhere on the ground",
+        widget="path",
+        when={"weigh": ["by nearness"]},
+    )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         pieces = pieces_of(draft, rows)
-        uses = {p.id: max(1, _items(draft, p)) for p in pieces}
+        near = nearness_of(draft, pieces, self.way if self.weigh == "by nearness" else None)
+        uses = {p.id: max(1, near[p.id].uses) for p in pieces}
         total = sum(uses[p.id] * p.facts.triangles for p in pieces)
         budget = self.triangles if self.target == "count" else round(total * self.share / 100)
         if not total:
@@ -72,7 +83,8 @@ class ShareBudget(Tool):
                     0.6 * (k + share) / len(pieces), f"{piece.name}: finding what it can give"
                 ),
             )
-            parts.append(Part(mesh.triangle_count, uses[piece.id], 1.0, *run.trace()))
+            weight = near[piece.id].distance ** -2 if self.weigh == "by nearness" else 1.0
+            parts.append(Part(mesh.triangle_count, uses[piece.id], weight, *run.trace()))
         notes = []
         left = 0
         for k, (piece, count) in enumerate(zip(pieces, shared(parts, budget), strict=True)):
@@ -96,13 +108,3 @@ class ShareBudget(Tool):
         draft.note = f"{grouped(total)} → {grouped(left)} tris in all. {told}"
         if all(isinstance(r, Piece) for r in rows):
             draft.select = tuple(p.id for p in pieces)
-
-
-def _items(draft: Draft, piece: Piece) -> int:
-    """How often a piece stands in the level."""
-    out = 0
-    for thing in draft.things.users(piece.id):
-        shown = shown_items(draft.snapshot, thing)
-        if shown is not None:
-            out += sum(len(b.numbers) for b in shown.batches if b.look.piece.id == piece.id)
-    return out

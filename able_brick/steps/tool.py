@@ -19,13 +19,18 @@ KIND_WORDS: dict[Kind, str] = {
 
 
 class Need(BaseModel):
-    """What must be selected: kinds, and how many of them."""
+    """What must be selected: kinds, and how many of them.
+
+    `having` are settings of which one must be given where a row may have them: the tool is only offered then, and says
+    itself what is missing.
+    """
 
     model_config = ConfigDict(frozen=True)
 
     kinds: tuple[Kind, ...] = ()
     least: int = 0
     most: int | None = None
+    having: tuple[str, ...] = ()
 
     @property
     def asks(self) -> str:
@@ -58,7 +63,7 @@ class Tool(BaseModel):
 
     title: ClassVar[str]
     about: ClassVar[str]
-    verb: ClassVar[Literal["Make", "Place", "Copy", "Lay", "Slim", "Keep"]]
+    verb: ClassVar[Literal["Make", "Place", "Copy", "Lay", "Shape", "Slim", "Keep"]]
     stages: ClassVar[tuple[Stage, ...]]
     need: ClassVar[Need] = Need()
     key: ClassVar[str | None] = None
@@ -71,6 +76,11 @@ class Tool(BaseModel):
     on_locked: ClassVar[bool] = False
     #: Takes so long that it is done off the request, with progress and cancel.
     long: ClassVar[bool] = False
+
+    @property
+    def plans(self) -> bool:
+        """Whether it only tells what it would come to, as its note, and changes nothing."""
+        return False
 
     @property
     def moves_nothing(self) -> bool:

@@ -407,3 +407,26 @@ def test_a_folder_is_slimmed_for_a_page(client: TestClient, tmp_path: Path) -> N
     assert [b["id"] for b in client.get("/api/batches").json()] == ["batch-1"]
     assert client.delete("/api/batches/batch-1").json()["state"] == "done"
     assert client.get("/api/batches/batch-7").status_code == 404
+
+
+def test_picks_ends_and_seams_are_asked_for_and_stale_picks_are_told(client: TestClient) -> None:
+    step(client, "add_shape", shape={"kind": "box", "width": 2.0, "along_x": 2}, name="Wall")
+    mesh = next(r for r in client.get("/api/levels/level-1").json()["changed"] if r["kind"] == "piece")["mesh"]
+    picks = {"mesh": mesh, "kind": "face", "ids": [[0, 0]]}
+    wish = {"piece": "piece-1", "elements": picks, "how": "connected"}
+    every = client.post("/api/levels/level-1/elements", json=wish).json()
+    assert every == {"mesh": mesh, "kind": "face", "ids": [[0, 9]]}
+    made = step(client, "extrude", "placement-1", elements=picks, depth=0.25).json()
+    assert made["elements"]["mesh"] != mesh and made["elements"]["ids"] == [[0, 0]]
+    for reply in (
+        client.post("/api/levels/level-1/elements", json=wish),
+        step(client, "extrude", "placement-1", elements=picks, depth=0.25),
+    ):
+        assert reply.status_code == 409
+        assert reply.json()["code"] == "stale_elements"
+    assert step(client, "line_array", "placement-1", count=3).status_code == 200
+    ends = client.get("/api/levels/level-1/ends/array-1").json()
+    assert {e["of"] for e in ends["ends"]} == {"count", "spacing"}
+    assert client.get("/api/levels/level-1/ends/array-9").json()["code"] == "unknown_id"
+    assert client.get("/api/levels/level-1/seams/piece-1").json()
+    assert client.get("/api/levels/level-1/seams/piece-9").json()["code"] == "unknown_id"

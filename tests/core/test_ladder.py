@@ -254,3 +254,30 @@ def test_a_mesh_without_faces_is_refused() -> None:
     empty = PolyMesh.trusted(np.zeros((3, 3)), np.array([0]), np.zeros(0, np.int64))
     with pytest.raises(GeometryError, match="no faces"):
         ladder(empty, SHARES)
+
+
+def test_a_rung_that_goes_on_is_made_from_the_one_before() -> None:
+    mesh = bumpy_ball(40)
+    locked = np.zeros(mesh.vertex_count, np.bool_)
+    locked[::97] = True
+    halves = Target("share", 0.5)
+    plain, on = (
+        ladder(mesh, [halves, Target("share", 0.2, go_on=how), Target("deviation", 0.05, go_on=how)], locked=locked)
+        for how in (False, True)
+    )
+    assert plain[1].slimmed.mesh.triangle_count == on[1].slimmed.mesh.triangle_count == round(mesh.triangle_count * 0.2)
+    before = {tuple(p) for p in on[0].slimmed.mesh.positions}
+    stay = {tuple(p) for p in mesh.positions[locked]}
+    for rung in on:
+        out = rung.slimmed
+        found = deviation(mesh, out.mesh)
+        assert (found.largest, found.rms) == (rung.deviation.largest, rung.deviation.rms)
+        assert stay <= {tuple(p) for p in out.mesh.positions}
+        assert out.vertex_source.max() < mesh.vertex_count
+        still = [tuple(p) in before for p in out.mesh.positions]
+        assert np.mean(still) > 0.1
+    assert on[2].deviation.largest <= 0.05
+    # what lies beyond the deviation already comes back as it is, and says so
+    same = ladder(mesh, [Target("share", 0.05), Target("deviation", 1e-6, go_on=True)])[1]
+    assert not same.slimmed.reached
+    assert same.slimmed.mesh.triangle_count == round(mesh.triangle_count * 0.05)

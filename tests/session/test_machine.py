@@ -24,6 +24,7 @@ number = st.sampled_from([-1.0, 0.0, 0.3, 1.0, 2.5])
 vec = st.tuples(number, number, number)
 sizes = st.sampled_from([(1.0, 1.0, 1.0), (2.0, 1.0, 1.0), (-1.0, 1.0, 1.0), (2.0, 2.0, 2.0), (1.0, -0.5, 3.0)])
 levels = st.integers(0, 1)
+_TOGETHER = st.sampled_from(["together", "each"])
 #: A tool, and its parameters from what is drawn; those that need a piece or a group get one of those that there are.
 TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     "add_shape": {"shape": st.sampled_from([{"kind": "box"}, {"kind": "wedge"}, {"kind": "cylinder", "sides": 5}])},
@@ -91,6 +92,15 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     "remake_ladder": {},
     "take_rung": {"rung": st.integers(1, 2), "result": st.sampled_from(["new piece", "same piece"])},
     "share_budget": {"share": st.sampled_from([60.0, 100.0])},
+    "extrude": {"elements": st.just("elements"), "depth": st.sampled_from([0.3, -0.1]), "faces": _TOGETHER},
+    "inset": {"elements": st.just("elements"), "width": st.sampled_from([0.05, 9.0]), "faces": _TOGETHER},
+    "taper": {"elements": st.just("elements"), "share": st.sampled_from([75.0, 150.0])},
+    "move_faces": {"elements": st.just("elements"), "by": vec},
+    "delete_faces": {"elements": st.just("elements")},
+    "flip_faces": {"elements": st.just("elements")},
+    "strew_again": {"seed": st.integers(0, 3)},
+    "keep_vertices": {},
+    "piece_as_rung": {"piece": st.just("piece")},
     "make_group": {},
     "dissolve_group": {},
     "put_into_group": {"into": st.just("group")},
@@ -162,6 +172,18 @@ class TwoLevels(RuleBasedStateMachine):
             for k, v in params.items()
         }
 
+    def picked(self, level: str, select: tuple[str, ...], pick: int) -> dict[str, Any]:
+        """Some faces of the piece that is selected; now and then of a mesh that it has not."""
+        snapshot = self.bench.project.snapshot
+        row = snapshot.find(level, select[0]) if select else None
+        piece = row if isinstance(row, Piece) else snapshot.pieces.get(getattr(row, "piece", ""))
+        if piece is None:
+            return {"mesh": "", "kind": "face", "ids": []}
+        first = pick % piece.facts.faces
+        last = min(first + pick % 3, piece.facts.faces - 1)
+        mesh = "0" * 40 if pick % 11 == 0 else piece.mesh
+        return {"mesh": mesh, "kind": "face", "ids": [[first, last]]}
+
     def attempt(self, level: str, act: Any) -> bool:
         """Whether it was done; where it was refused, nothing has changed."""
         before = self.world()
@@ -183,6 +205,8 @@ class TwoLevels(RuleBasedStateMachine):
         name = data.draw(st.sampled_from(sorted(TOOLS)))
         params = self.filled(key, {k: data.draw(v) for k, v in TOOLS[name].items()}, pick)
         select = self.chosen(key, name, pick)
+        if "elements" in params:
+            params["elements"] = self.picked(key, select, pick)
         project = self.bench.project
         try:
             tool = parse_tool(name, params)
@@ -208,6 +232,8 @@ class TwoLevels(RuleBasedStateMachine):
         if last is None or last.tool not in TOOLS:
             return
         params = self.filled(key, {k: data.draw(v) for k, v in TOOLS[last.tool].items()}, pick)
+        if "elements" in params:
+            params["elements"] = last.params["elements"]
         before = self.world()
         try:
             self.bench.adjust(last.tool, level=key, **params)

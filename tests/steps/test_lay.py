@@ -17,7 +17,7 @@ from able_brick.core.place.scatter import Ranges, scattered, spread_over
 from able_brick.core.shapes.box import box
 from able_brick.level.drawn import drawn, glb_of
 from able_brick.level.evaluate import items_of, shown_items
-from able_brick.level.rows import Array, Course, Group, Path, Placement
+from able_brick.level.rows import Array, Course, Group, Path, Placement, Strewn
 from able_brick.session.delta import derived_items, level_delta
 from able_brick.session.history import history_view
 from tests.steps.test_steps import Sheet
@@ -448,6 +448,10 @@ def test_strewn_points_keep_their_smallest_distance(apart: float, density: float
     assert len(points) <= round(density * 64.6) + 1
 
 
+def _settings(strewn: Strewn) -> dict[str, object]:
+    return {k: v for k, v in dict(strewn).items() if k not in ("pieces", "thing", "item", "face")}
+
+
 def test_things_are_strewn_over_a_face_and_dropped(sheet: Sheet) -> None:
     made = sheet.do(
         "strew", "piece-2", on={"thing": "placement-1", "kind": "face", "face": 1}, density=4.0, apart=0.3, seed=2
@@ -456,6 +460,24 @@ def test_things_are_strewn_over_a_face_and_dropped(sheet: Sheet) -> None:
     inside = sheet.snapshot.of("level-1").inside(group)
     assert len(inside) > 3
     sheet.do("scatter", *(t.id for t in inside[:2]), offset=(0.1, 0.0, 0.1), drop="along the normal")
+    # it is strewn otherwise later on, over the face as it is then; what else was put into the group stays
+    sheet.do("put_into_group", "placement-3", into=group)
+    sheet.do("move", "placement-1", by=(0, 2, 0))
+    row = sheet.row(group)
+    assert isinstance(row, Group) and row.strewn is not None
+    sheet.do("strew_again", group, **_settings(row.strewn))
+    again = [t for t in sheet.snapshot.of("level-1").inside(group) if t.id != "placement-3"]
+    assert [t.anchor for t in again[2:]] == [pytest.approx(np.add(t.anchor, (0, 2, 0))) for t in inside[2:]]
+    assert {t.id for t in inside}.isdisjoint({t.id for t in again})
+    sheet.do("strew_again", group, **{**_settings(row.strewn), "density": 8.0})
+    again = sheet.snapshot.of("level-1").inside(group)
+    assert len(again) > len(inside) + 1
+    assert "placement-3" in {t.id for t in again}
+    sheet.do("set_marks", again[-1].id, lock=True)
+    with pytest.raises(AbleBrickError, match="lock"):
+        sheet.do("strew_again", group, **_settings(row.strewn))
+    with pytest.raises(AbleBrickError, match="not strewn"):
+        sheet.do("strew_again", (sheet.do("make_group", "placement-1").select or ("",))[0])
     field = np.array([[(0, 0, 0), (90, 0, 0), (0, 0, 90)]], np.float64)
     with pytest.raises(AbleBrickError, match="Ask for fewer"):
         spread_over(field, density=99.0, apart=0.0, seed=1, most=20_000)

@@ -200,3 +200,45 @@ def test_slimming_by_deviation_and_by_pixels(sheet: Sheet) -> None:
     by_pixels: Piece = sheet.row("piece-5")
     assert by_pixels.slim is not None
     assert by_pixels.slim.largest <= 2 * 2 * 20 * np.tan(np.radians(30)) / 1080
+
+
+def test_another_piece_is_a_rung_and_stays_when_the_others_are_made_again(sheet: Sheet) -> None:
+    other = sheet.keep(bumpy_ball(9), "By hand")
+    sheet.do("set_pivot", other, place="box")
+    sheet.do("set_pivot", "piece-2", place="box")
+    sheet.do("make_ladder", "piece-2", rungs=[{"kind": "share", "value": 50.0}, {"kind": "count", "value": 60}])
+    change = sheet.do("piece_as_rung", "piece-2", piece=other)
+    made = ball(sheet).ladder
+    assert made is not None
+    assert [r.brought for r in made.rungs] == ["", "By hand", ""]
+    assert "rung 2" in change.note
+    rung = sheet.load(made.rungs[1].mesh)
+    assert rung.bounds[0][1] == pytest.approx(sheet.load(ball(sheet).mesh).bounds[0][1], abs=1e-9)
+    assert made.rungs[1].largest == deviation(sheet.load(made.source), rung).largest
+    sheet.do("slim", "piece-2", result="same piece", share=80.0)
+    sheet.do("remake_ladder", "piece-2")
+    again = ball(sheet).ladder
+    assert again is not None
+    assert [r.brought for r in again.rungs] == ["", "By hand", ""]
+    assert again.rungs[1].mesh == made.rungs[1].mesh
+    assert again.rungs[1].largest == deviation(sheet.load(again.source), rung).largest
+    with pytest.raises(SelectionError, match="rung of itself"):
+        sheet.do("piece_as_rung", "piece-2", piece="piece-2")
+
+
+def test_picked_vertices_stay_on_every_rung_until_they_are_let_go(sheet: Sheet) -> None:
+    whole = sheet.load(ball(sheet).mesh)
+    sheet.do("keep_vertices", "placement-2", on={"thing": "placement-2", "kind": "vertex", "index": 5, "face": 0})
+    sheet.do("keep_vertices", "placement-2", on={"thing": "placement-2", "kind": "face", "index": 40, "face": 40})
+    assert len(ball(sheet).kept) == 5
+    sheet.do("make_ladder", "piece-2", rungs=[{"kind": "count", "value": 60}])
+    made = ball(sheet).ladder
+    assert made is not None
+    low = {tuple(p) for p in sheet.load(made.rungs[0].mesh).positions}
+    assert {
+        tuple(p) for p in whole.positions[[5, *whole.corners[whole.face_starts[40] : whole.face_starts[41]]]]
+    } <= low
+    sheet.do("keep_vertices", "placement-2", on={"thing": "placement-2", "kind": "face", "index": 40, "face": 40})
+    assert ball(sheet).kept == (tuple(whole.positions[5]),)
+    with pytest.raises(AbleBrickError, match="has no vertex"):
+        sheet.do("keep_vertices", "placement-2", on={"thing": "placement-2", "kind": "vertex", "index": 10**6})

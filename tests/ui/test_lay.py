@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import re
+import urllib.request
 from typing import Any
 
 import numpy as np
@@ -250,6 +252,115 @@ def test_a_ring_of_lamps_and_a_mirrored_gate(yard: Hands) -> None:
     yard.saved(begun + 2)
     image = yard.row("Wedge 2", "placement")
     assert min(image["size"]) > 0
+
+
+def test_the_ends_of_an_array_are_pulled_and_typed(yard: Hands) -> None:
+    look_at(yard)
+    page = yard.page
+    made = step(yard, "add_shape", shape={"kind": "box", "width": 1.0, "height": 1.0, "depth": 1.0}, name="Kerb")
+    placed = made["select"][0]
+    begun = step(yard, "line_array", placed, form="line", count=3, spacing=2.0)["revision"]
+    yard.in_list("Kerb row")
+    yard.viewport.focus()
+    yard.settle(10)
+
+    def pull(of: str, by: float) -> None:
+        array = yard.row("Kerb row", "array")["id"]
+        with urllib.request.urlopen(f"{yard.url}/api/levels/{yard.level_id}/ends/{array}") as reply:
+            ends = json.load(reply)["ends"]
+        end = next(e for e in ends if e["of"] == of)
+        at, way = np.array(end["at"]), np.array(end["way"])
+        yard.drag(yard.seen(*at), yard.seen(*(at + by * way)))
+
+    pull("count", 4.0)
+    yard.saved(begun + 1)
+    assert yard.row("Kerb row", "array")["count"] == 5
+    yard.settle(30)
+    pull("spacing", 4.0)
+    yard.saved(begun + 2)
+    row = yard.row("Kerb row", "array")
+    assert row["count"] == 5
+    assert row["spacing"] == pytest.approx(3.0, abs=0.051)
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    yard.saved(begun + 4)
+    assert yard.row("Kerb row", "array")["count"] == 3
+
+
+def test_a_starter_takes_two_drags_and_its_points_are_turned_and_leant(yard: Hands) -> None:
+    look_at(yard)
+    page, begun = yard.page, yard.level()["revision"]
+    page.keyboard.press("Control+k")
+    page.keyboard.type("Start a path")
+    page.keyboard.press("Enter")
+    box = card(yard, "Start a path")
+    expect(box).to_be_visible()
+    yard.drag(yard.seen(-10, 0, -5), yard.seen(0, 0, -5))
+    side = yard.seen(0, 0, -1)
+    page.mouse.move(*side)
+    yard.settle(10)
+    page.mouse.click(*side)
+    yard.saved(begun + 1)
+    made = yard.row("S path", "path")
+    first, last = (np.array(made["points"][k]["position"]) for k in (0, -1))
+    assert last - first == pytest.approx([10, 0, 4], abs=0.51)
+    assert first == pytest.approx([-10, 0, -5], abs=0.26)
+
+    expect(box).to_have_count(0)
+    yard.in_list("S path")
+    two = [made["points"][k]["position"] for k in (1, 2)]
+    page.mouse.click(*yard.seen(*two[0]))
+    page.keyboard.down("Shift")
+    page.mouse.click(*yard.seen(*two[1]))
+    page.keyboard.up("Shift")
+    chosen = card(yard, "Selection")
+    chosen.get_by_role("textbox", name="Turn").fill("90")
+    chosen.get_by_role("textbox", name="Turn").press("Enter")
+    yard.saved(begun + 2)
+    now = np.array([yard.row("S path")["points"][k]["position"] for k in (1, 2)])
+    before = np.array(two)
+    assert now.mean(axis=0) == pytest.approx(before.mean(axis=0), abs=1e-6)
+    x, _, z = before[1] - before[0]
+    assert now[1] - now[0] == pytest.approx([z, 0, -x], abs=1e-6)
+    dial = chosen.get_by_role("slider", name="Lean by hand")
+    dial.focus()
+    page.keyboard.press("ArrowRight")
+    yard.saved(begun + 3)
+    assert [yard.row("S path")["points"][k]["roll"] for k in (0, 1, 2)] == [0, 5, 5]
+    at = dial.bounding_box()
+    assert at
+    middle = (at["x"] + at["width"] / 2, at["y"] + at["height"] / 2)
+    yard.drag((middle[0], middle[1] - 16), (middle[0] + 16, middle[1]))
+    yard.saved(begun + 4)
+    assert yard.row("S path")["points"][1]["roll"] == 95
+    height = chosen.get_by_role("group", name="Middle").get_by_role("textbox").nth(1)
+    height.fill("1.5")
+    height.press("Enter")
+    yard.saved(begun + 5)
+    assert [yard.row("S path")["points"][k]["position"][1] for k in (0, 1, 2)] == pytest.approx([0, 1.5, 1.5])
+
+
+def test_a_path_is_drawn_over_what_stands_there(yard: Hands) -> None:
+    look_at(yard)
+    page = yard.page
+    shape = {"kind": "box", "width": 4.0, "height": 2.0, "depth": 4.0}
+    begun = step(yard, "add_shape", shape=shape, name="Mound", position=[-4, 0, 8])["revision"]
+    yard.settle(20)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("Draw path")
+    page.keyboard.press("Enter")
+    yard.viewport.focus()
+    page.keyboard.press("u")
+    for at in ((-12, 0, 8), (-4, 2, 8), (4, 0, 8)):
+        place = yard.seen(*at)
+        page.mouse.move(*place)
+        page.mouse.click(*place)
+    page.keyboard.press("Enter")
+    yard.saved(begun + 1)
+    path = next(r for r in yard.level()["changed"] if r["kind"] == "path" and r["name"].startswith("Path"))
+    assert [p["position"][1] for p in path["points"]] == pytest.approx([0, 2, 0], abs=1e-5)
+    page.keyboard.press("Control+z")
+    yard.saved(begun + 2)
 
 
 def test_a_fence_with_corner_posts_and_a_gate_takes_eight_settings(yard: Hands) -> None:

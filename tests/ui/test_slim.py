@@ -105,11 +105,10 @@ def test_rungs_are_compared_by_a_divider_and_their_deviation_is_painted(slim: Ha
     expect(ladder(slim)).to_contain_text(f"{largest:g} mm")
     # from afar it is drawn by the rung that is asked for, and what is picked is the piece as it is
     ladder(slim).get_by_role("button", name="Look from where it is a pixel").click()
-    first = slim.row("Footbridge 10 m", "piece")["ladder"]["rungs"][0]["mesh"]
-    with page.expect_response(re.compile(f"/meshes/{first}")):
-        page.get_by_role("toolbar", name="View").get_by_role("button", name=re.compile("Rungs$")).click()
-        page.get_by_role("listbox", name="Rungs").get_by_role("option", name="Rung 1", exact=True).click()
-        slim.in_list("Lamp row")
+    page.get_by_role("toolbar", name="View").get_by_role("button", name=re.compile("Rungs$")).click()
+    page.get_by_role("listbox", name="Rungs").get_by_role("option", name="Rung 1", exact=True).click()
+    slim.in_list("Lamp row")
+    slim.settle(20)
     page.get_by_role("toolbar", name="View").get_by_role("button", name=re.compile("Rungs$")).click()
     page.get_by_role("listbox", name="Rungs").get_by_role("option", name="By distance", exact=True).click()
     slim.settle(20)
@@ -149,6 +148,50 @@ def test_a_budget_is_shared_over_a_selection(slim: Hands) -> None:
     total = sum(before[r["name"]] * uses[r["id"]] for r in rows)
     left = sum(r["facts"]["triangles"] * uses[r["id"]] for r in rows)
     assert 0.57 * total < left <= round(0.6 * total)
+
+
+def test_seams_are_shown_and_the_largest_deviation_is_gone_to(slim: Hands) -> None:
+    page = slim.page
+    slim.in_list("North wall")
+    card = ladder(slim)
+    switch = card.get_by_role("switch", name="Show seams")
+    switch.focus()
+    page.keyboard.press("Space")
+    expect(card.get_by_text(re.compile("[0-9]+ vertices stay"))).to_be_visible(timeout=30_000)
+    page.keyboard.press("Space")
+    rungs = [{"kind": "share", "value": 60.0}]
+    step(slim, "make_ladder", slim.row("Pump house", "piece")["id"], rungs=rungs)
+    slim.in_list("Pump house")
+    made(slim, 1)
+    card.get_by_text(re.compile("^Rung 1")).click()
+    paint = card.get_by_role("switch", name="Paint deviation")
+    paint.focus()
+    page.keyboard.press("Space")
+    before = slim.viewport.get_attribute("data-projection")
+    card.get_by_role("button", name="Go to where it is largest").click(timeout=30_000)
+    expect(slim.viewport).not_to_have_attribute("data-projection", before or "")
+    paint.focus()
+    page.keyboard.press("Space")
+
+
+def test_a_level_is_slimmed_by_how_near_a_player_comes_once_it_is_told(slim: Hands) -> None:
+    page, begun = slim.page, slim.level()["revision"]
+    slim.viewport.focus()
+    for _ in range(3):
+        page.keyboard.press("Escape")
+        slim.settle(3)
+    where = page.get_by_role("region", name="Where the triangles are")
+    where.get_by_role("button", name="Slim for this level").click()
+    card = page.get_by_role("region", name="Slim for this level")
+    told = card.get_by_role("list", name="What it comes to")
+    expect(told.get_by_role("listitem").first).to_contain_text("tris with the first rungs", timeout=60_000)
+    assert slim.level()["revision"] == begun
+    card.get_by_role("button", name="Slim for this level").click()
+    slim.saved(begun + 1)
+    rungs = {r["name"]: r["ladder"] for r in slim.level()["changed"] if r["kind"] == "piece" and r.get("ladder")}
+    assert {"Bronze heron", "Pump house"} & set(rungs)
+    page.keyboard.press("Control+z")
+    slim.saved(begun + 2)
 
 
 def test_a_dense_piece_is_slimmed_while_another_tab_works_and_the_next_is_cancelled(slim: Hands) -> None:

@@ -27,13 +27,14 @@ import { Whereabouts } from "./panels/Whereabouts";
 import { WorkCard } from "./panels/WorkCard";
 import { Divider } from "./stages/Divider";
 import { StageCard } from "./stages/StageCard";
+import { followEnds } from "./state/ends";
 import { bringIn } from "./state/imports";
 import { levelStore, useLevel } from "./state/level";
 import { listen } from "./state/live";
 import { tell } from "./state/messages";
 import { useRunning } from "./state/running";
 import { seen, useSeen } from "./state/seen";
-import { select } from "./state/selection";
+import { select, useSelection } from "./state/selection";
 import { setView, useView } from "./state/view";
 import { followWork } from "./state/work";
 import { fold, isFolded } from "./theme/layout";
@@ -101,8 +102,11 @@ export function App() {
   const [sheet, setSheet] = useState<"find" | "keys" | null>(null);
   const [tour, setTour] = useState(false);
   const drawing = draws.use() !== null;
-  // in Slim the ladder comes before where things stand
+  // in Slim and Shape the stage comes before where things stand
   const slimming = useView((v) => v.stage === "slim");
+  const atWork = useRunning((r) => r.card !== null);
+  const shaping = useView((v) => v.stage === "shape");
+  const opened = useSelection((s) => s.ids.length === 1);
   const name = useLevel((s) => s.scene.level?.name);
   const [noLeft, noCards] = [useFolded("left"), useFolded("cards")];
   const open = levelId ?? (levels.data && firstLevel(levels.data)?.id) ?? null;
@@ -166,9 +170,9 @@ export function App() {
             <Scrolled>
               <DrawCard />
               <MeasureCard />
-              {slimming && <StageCard />}
-              {!drawing && <SelectionCard />}
-              {!slimming && <StageCard />}
+              {(slimming || shaping) && <StageCard />}
+              {!drawing && !(shaping && (atWork || opened)) && <SelectionCard />}
+              {!slimming && !shaping && <StageCard />}
               {!drawing && <ToolsCard tools={every} />}
             </Scrolled>
             <Pinned>
@@ -213,7 +217,12 @@ function openAndFollow(level: string, onLevel: (id: string | null) => void): () 
   };
   opened.then(
     () => {
-      if (wanted) stop = listen(level, gone);
+      if (!wanted) return;
+      const [hear, follow] = [listen(level, gone), followEnds()];
+      stop = () => {
+        hear();
+        follow();
+      };
       // a mesh that does not come holds up no lists
       window.setTimeout(seen, 4000);
     },

@@ -60,8 +60,13 @@ class Binary:
         return {"name": texture.name, "mimeType": texture.media, "bufferView": len(self.views) - 1}
 
 
+def index_type(count: int) -> str:
+    """What numbers so many vertices."""
+    return "<u2" if count < 65535 else "<u4"
+
+
 def indices(values: npt.NDArray[np.generic], count: int) -> npt.NDArray[np.generic]:
-    return values.astype("<u2" if count < 65535 else "<u4")
+    return values.astype(index_type(count))
 
 
 def _primitives(binary: Binary, mesh: PolyMesh, slots: Sequence[int]) -> tuple[list[Json], npt.NDArray[np.int64]]:

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 
-from able_brick.core.files.glb_write import ARRAY, ELEMENTS, Binary, Json, assembled, indices
+from able_brick.core.files.glb_write import ARRAY, ELEMENTS, Binary, Json, assembled, index_type
+from able_brick.core.files.view_kernels import gather, repeat
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.normals import sharp_edges
@@ -92,62 +92,29 @@ def write_items_glb(batches: Sequence[ViewItems]) -> bytes:
     vertices = np.concatenate([[0], np.cumsum([len(b) * b.mesh.vertex_count for b in batches])])
     edges = np.concatenate([[0], np.cumsum([len(b) * len(topology(b.mesh).edges) for b in batches])])
     for slot in sorted({p.slot for b in batches for p in _slots(b.mesh)}):
-        parts = [(k, b, p) for k, b in enumerate(batches) for p in _slots(b.mesh) if p.slot == slot]
-        positions, normals, uvs, colours, triangles, face, vertex = [], [], [], [], [], [], []
-        total = 0
-        for k, b, p in parts:
-            n, h = len(b), len(p.chosen)
-            own = hardware_vertices(b.mesh)
-            at = own.vertex[p.chosen]
-            positions.append(b.positions[:, at].reshape(-1, 3))
-            normals.append(b.normals[:, p.chosen].reshape(-1, 3))
-            if b.uv is not None:
-                uvs.append(b.uv[:, p.chosen].reshape(-1, 2))
-            if b.mesh.colour is not None:
-                colours.append(np.tile(b.mesh.colour[own.corner[p.chosen]], (n, 1)))
-            triangles.append(_repeated(p.triangles, n, h).ravel() + total)
-            face.append(_repeated(p.faces, n, b.mesh.face_count) + faces[k])
-            vertex.append(_repeated(at, n, b.mesh.vertex_count) + vertices[k])
-            total += n * h
-        attributes: Json = {
-            "POSITION": binary.add(np.concatenate(positions).astype("<f4"), target=ARRAY, limits=True),
-            "NORMAL": binary.add(np.concatenate(normals).astype("<f4"), target=ARRAY),
-        }
-        if len(uvs) == len(parts):
-            attributes["TEXCOORD_0"] = binary.add(np.concatenate(uvs).astype("<f4"), target=ARRAY)
-        if len(colours) == len(parts):
-            attributes["COLOR_0"] = binary.add(np.concatenate(colours).astype("<f4"), target=ARRAY)
-        primitives.append(
-            {
-                "attributes": attributes,
-                "indices": binary.add(indices(np.concatenate(triangles), total), target=ELEMENTS),
-                "mode": 4,
-                "extras": {
-                    "slot": slot,
-                    "face": binary.add(np.concatenate(face).astype("<u4")),
-                    "vertex": binary.add(np.concatenate(vertex).astype("<u4")),
-                },
-            }
-        )
+        primitives.append(_triangles(binary, batches, slot, faces, vertices))
     if edges[-1]:
-        every = np.concatenate([b.positions.reshape(-1, 3) for b in batches]).astype("<f4")
+        every = np.concatenate([b.positions.astype("<f4").reshape(-1, 3) for b in batches])
         position = binary.add(every, target=ARRAY, limits=True)
         for j, kind in enumerate(("outline", "inner")):
-            ends, numbers = [], []
-            for k, b in enumerate(batches):
-                chosen = _lines(b.mesh)[j]
+            chosen = [_lines(b.mesh)[j] for b in batches]
+            total = sum(len(b) * len(c) for b, c in zip(batches, chosen, strict=True))
+            if not total:
+                continue
+            ends, numbers = np.empty(2 * total, index_type(int(vertices[-1]))), np.empty(total, "<u4")
+            row = 0
+            for k, (b, c) in enumerate(zip(batches, chosen, strict=True)):
                 table = topology(b.mesh).edges
-                ends.append(_repeated(table[chosen], len(b), b.mesh.vertex_count).ravel() + vertices[k])
-                numbers.append(_repeated(chosen, len(b), len(table)) + edges[k])
-            if sum(len(e) for e in ends):
-                primitives.append(
-                    {
-                        "attributes": {"POSITION": position},
-                        "indices": binary.add(indices(np.concatenate(ends), int(vertices[-1])), target=ELEMENTS),
-                        "mode": 1,
-                        "extras": {"lines": kind, "edge": binary.add(np.concatenate(numbers).astype("<u4"))},
-                    }
-                )
+                repeat(table[c].ravel(), len(b), b.mesh.vertex_count, vertices[k], ends, 2 * row)
+                row = repeat(c, len(b), len(table), edges[k], numbers, row)
+            primitives.append(
+                {
+                    "attributes": {"POSITION": position},
+                    "indices": binary.add(ends, target=ELEMENTS),
+                    "mode": 1,
+                    "extras": {"lines": kind, "edge": binary.add(numbers)},
+                }
+            )
     document: Json = {"asset": {"version": "2.0", "generator": "Able Brick"}, "scene": 0}
     document["scenes"] = [{"nodes": [0]}]
     document["nodes"] = [{"mesh": 0}] if primitives else [{"name": "empty"}]
@@ -156,7 +123,39 @@ def write_items_glb(batches: Sequence[ViewItems]) -> bytes:
     return assembled(document, binary)
 
 
-def _repeated(values: Ints, n: int, step: int) -> npt.NDArray[np.int64]:
-    """Numbers (…) n times, each time `step` on."""
-    out = values[None] + (np.arange(n, dtype=np.int64) * step).reshape(-1, *[1] * values.ndim)
-    return out.reshape(-1, *values.shape[1:])
+def _triangles(binary: Binary, batches: Sequence[ViewItems], slot: int, faces: Ints, vertices: Ints) -> Json:
+    """The primitive of one material; faces and vertices of each batch are numbered on from `faces` and `vertices`."""
+    parts = [(k, b, p) for k, b in enumerate(batches) for p in _slots(b.mesh) if p.slot == slot]
+    total = sum(len(b) * len(p.chosen) for _, b, p in parts)
+    flat = sum(len(b) * len(p.triangles) for _, b, p in parts)
+    positions, normals, vertex = np.empty((total, 3), "<f4"), np.empty((total, 3), "<f4"), np.empty(total, "<u4")
+    uv = np.empty((total, 2), "<f4") if all(b.uv is not None for _, b, _ in parts) else None
+    colours = []
+    corners, face = np.empty(3 * flat, index_type(total)), np.empty(flat, "<u4")
+    row = tri = 0
+    for k, b, p in parts:
+        n, own = len(b), hardware_vertices(b.mesh)
+        at = own.vertex[p.chosen]
+        repeat(at, n, b.mesh.vertex_count, vertices[k], vertex, row)
+        gather(b.normals, p.chosen, normals, row)
+        if uv is not None and b.uv is not None:
+            gather(b.uv, p.chosen, uv, row)
+        if b.mesh.colour is not None:
+            colours.append(np.tile(b.mesh.colour[own.corner[p.chosen]], (n, 1)))
+        repeat(p.triangles.ravel(), n, len(p.chosen), row, corners, 3 * tri)
+        tri = repeat(p.faces, n, b.mesh.face_count, faces[k], face, tri)
+        row = gather(b.positions, at, positions, row)
+    attributes: Json = {
+        "POSITION": binary.add(positions, target=ARRAY, limits=True),
+        "NORMAL": binary.add(normals, target=ARRAY),
+    }
+    if uv is not None:
+        attributes["TEXCOORD_0"] = binary.add(uv, target=ARRAY)
+    if len(colours) == len(parts):
+        attributes["COLOR_0"] = binary.add(np.concatenate(colours).astype("<f4"), target=ARRAY)
+    return {
+        "attributes": attributes,
+        "indices": binary.add(corners, target=ELEMENTS),
+        "mode": 4,
+        "extras": {"slot": slot, "face": binary.add(face), "vertex": binary.add(vertex)},
+    }

@@ -127,3 +127,27 @@ def stations_of(at, knots, sums, controls, ground):  # type: ignore[no-untyped-d
             arc += _WEIGHTS[j] * speed_of(x, y, z, ground)
         out[i] = sums[k] + arc * wide
     return out
+
+
+@numba.njit(cache=True, nogil=True)
+def points_at(controls, at):  # type: ignore[no-untyped-def]
+    """(n,3) points at parameters (n)."""
+    out = np.empty((len(at), 3))
+    for i in range(len(at)):
+        k = int(min(max(math.floor(at[i]), 0), len(controls) - 1))
+        u = at[i] - k
+        r = 1.0 - u
+        c = controls[k]
+        for j in range(3):
+            out[i, j] = r * r * r * c[0, j] + 3 * r * r * u * c[1, j] + 3 * r * u * u * c[2, j] + u * u * u * c[3, j]
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
+def derivatives_at(controls, at):  # type: ignore[no-untyped-def]
+    """(n,3) first derivatives, with respect to the parameter within the span, at parameters (n)."""
+    out = np.empty((len(at), 3))
+    for i in range(len(at)):
+        k = int(min(max(math.floor(at[i]), 0), len(controls) - 1))
+        out[i] = derivative(hodograph(controls, k), at[i] - k)
+    return out

@@ -9,14 +9,26 @@ from functools import cached_property
 from itertools import pairwise
 from typing import Final, Protocol
 
-import numba
 import numpy as np
 import numpy.typing as npt
 from scipy.spatial.transform import Rotation
 
-from able_brick.core.mesh.normals import crossed, dots, unit
+from able_brick.core.mesh.normals import dots
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.slicing import ON_PLANE, cut_planes, sliced
+from able_brick.core.path.bend_kernels import (
+    as_framed,
+    bends,
+    boxes,
+    division_stations,
+    farthest_middles,
+    framed,
+    item_stations,
+    lean,
+    outer_lines,
+    spread,
+    straight_off,
+)
 from able_brick.core.path.frames import turns_of
 from able_brick.core.path.guide import Sections
 from able_brick.core.path.running import Box, Run
@@ -24,6 +36,7 @@ from able_brick.core.path.running import Box, Run
 #: Largest distance between a bent edge and the true curve, metres.
 CHORD_ERROR: Final = 0.010
 _SAMPLES: Final = 9
+_SHARES: Final = (np.arange(_SAMPLES) + 0.5) / _SAMPLES
 #: Items are alike when no sample of them is farther apart than about this, metres.
 _ALIKE: Final = 1e-6
 #: A share by which bends are taken for stronger than where they were measured.
@@ -104,44 +117,34 @@ def bent(way: Way, run: Run, box: Box, starts: Floats, ends: Floats, *, error: f
     corners = way.at_corners()
     if len(corners) and len(ends) and float(ends.max()) > way.length:  # a closed path is gone round again
         corners = np.concatenate([corners, corners + way.length])
-    share = (np.arange(_SAMPLES) + 0.5) / _SAMPLES
     long = ends - starts
-    samples = way.sections((starts[:, None] + long[:, None] * share).ravel())
-    pivot = float(np.clip(0.0, box.low[0], box.high[0]))
-    own = way.sections(starts + long * ((pivot - box.low[0]) / box.length))
-    positions, turns = own.origin, _frames(own)
+    stretch = long / box.length
+    pivot = min(max(0.0, float(box.low[0])), float(box.high[0]))
+    # samples of all items, their own places, where they begin and where they end
+    own_at = starts + long * ((pivot - box.low[0]) / box.length)
+    every = way.sections(np.concatenate([(starts[:, None] + long[:, None] * _SHARES).ravel(), own_at, starts, ends]))
+    m = n * _SAMPLES
+    positions = every.origin[m : m + n].copy()
+    turns = turns_of(*framed(every.side[m : m + n], every.up[m : m + n]))
+    lines = outer_lines(every.origin, every.side, every.up, box.corners)
+    sampled = lines[:m].reshape(n, _SAMPLES, 4, 3)
     inside = [corners[(corners > a) & (corners < b)] for a, b in zip(starts, ends, strict=True)] if len(corners) else []
     kinked = np.array([len(k) > 0 for k in inside], np.bool_) if len(corners) else np.zeros(n, np.bool_)
-    corner_lines = _corner_lines(samples, box, n)
-    parts = _parts(corner_lines, long, error)
+    parts = _parts(sampled, long, error)
     _check_parts(way, box, starts, long, parts, np.flatnonzero(~kinked), error)
     for k in np.flatnonzero(kinked):
         parts[k] = _parts_of_kinked(way, box, float(starts[k]), float(ends[k]), inside[k], error)
-    local = _local(corner_lines, positions, turns)
-    stretch = long / box.length
-    # a rigid item is where its own frame and a stretch would put it
-    run_at = (box.low[0] - pivot + share * box.length)[None, :, None]
-    straight = np.stack(
-        [
-            np.broadcast_to(run_at * stretch[:, None, None], (n, _SAMPLES, 4)),
-            np.broadcast_to(box.corners[None, None, :, 1], (n, _SAMPLES, 4)),
-            np.broadcast_to(box.corners[None, None, :, 0], (n, _SAMPLES, 4)),
-        ],
-        axis=3,
-    )
-    outer = way.sections(np.concatenate([starts, ends]))
-    plain = np.abs(np.linalg.norm(outer.side, axis=1) - 1.0).reshape(2, n).max(axis=0) < 1e-9
+    local = as_framed(sampled.reshape(n, 4 * _SAMPLES, 3), positions, turns).reshape(sampled.shape)
+    outer = every.side[m + n :]
+    plain = np.abs(np.sqrt(dots(outer, outer)) - 1.0).reshape(2, n).max(axis=0) < 1e-9
     size = max(1.0, float(np.abs(positions).max(initial=0.0)))
-    rigid = (np.abs(local - straight).max(axis=(1, 2, 3), initial=0.0) <= 1e-11 * size) & ~kinked & plain
+    # a rigid item is where its own frame and a stretch would put it
+    off = straight_off(local, _SHARES, stretch, box.corners, float(box.low[0]) - pivot, box.length)
+    rigid = (off <= 1e-11 * size) & ~kinked & plain
     parts[rigid] = 1
-    at_ends = _local(
-        _corner_lines(outer, box, 2 * n, 1), np.concatenate([positions, positions]), np.concatenate([turns, turns])
-    )
+    at_ends = as_framed(lines[m + n :], np.concatenate([positions] * 2), np.concatenate([turns] * 2))
     number, digests = _likeness(local, at_ends, parts, rigid, kinked, stretch)
-    both = at_ends.reshape(2, n, 4, 3).transpose(1, 0, 2, 3).reshape(n, 8, 3)
-    every = np.concatenate([local.reshape(n, -1, 3), both], axis=1)
-    every[..., 2] *= -1.0
-    low, high = every.min(axis=1), every.max(axis=1)
+    low, high = boxes(local.reshape(n, 4 * _SAMPLES, 3), at_ends)
     slack = 0.02 * (high - low) + np.where(kinked, np.abs(box.corners).max(), 0.0)[:, None]
     if pivot:
         along = Rotation.from_quat(turns[rigid]).as_matrix()[:, :, 0]
@@ -165,45 +168,9 @@ def bent(way: Way, run: Run, box: Box, starts: Floats, ends: Floats, *, error: f
     )
 
 
-def _frames(own: Sections) -> Floats:
-    """(n,4) turns of the frames that stand across the path: X along it, Y up, Z to the right."""
-    side = unit(own.side)
-    up = unit(own.up - side * dots(own.up, side)[:, None])
-    along = crossed(side, up)
-    out: Floats = turns_of(along, up, -side)
-    return out
-
-
-def _corner_lines(s: Sections, box: Box, n: int, samples: int = _SAMPLES) -> Floats:
-    """(n,samples,4,3) the four outer lines of the box along each item, in the world."""
-    out = s.origin[:, None] + box.corners[None, :, :1] * s.side[:, None] + box.corners[None, :, 1:] * s.up[:, None]
-    return out.reshape(n, samples, 4, 3)
-
-
-def _local(points: Floats, positions: Floats, turns: Floats) -> Floats:
-    """Points (n,m,4,3) as the frames of their items see them: along, up, side."""
-    back = Rotation.from_quat(turns).as_matrix()
-    away = points - positions[:, None, None]
-    out: Floats = np.einsum("nji,nmcj->nmci", back, away)
-    out[..., 2] *= -1.0
-    return out
-
-
-def _bend(lines: Floats, step: Floats) -> Floats:
-    """(n) how strongly lines (n,m,4,3), sampled every `step` (n), bend at most: the second derivative."""
-    second = lines[:, 2:] - 2 * lines[:, 1:-1] + lines[:, :-2]
-    # samples lie half a step within: what the second differences lead to at the very ends, where bends are strongest
-    # on paths that wind ever more tightly
-    first, last = second[:, :1], second[:, -1:]
-    ends = [first + 1.5 * (first - second[:, 1:2]), last + 1.5 * (last - second[:, -2:-1])]
-    every = np.concatenate([second, *ends], axis=1)
-    out: Floats = np.sqrt(dots(every, every).max(axis=(1, 2), initial=0.0)) / step**2
-    return out
-
-
 def _parts(lines: Floats, long: Floats, error: float) -> Ints:
     """(n) even parts that keep within the error, as one of a few numbers, so that few meshes are divided."""
-    bend = _CAREFUL * _bend(lines, long / _SAMPLES)
+    bend = _CAREFUL * bends(lines, long / _SAMPLES)
     least = np.maximum(bend * long**2, 1e-12) / (8.0 * error)
     return _rounded(np.sqrt(least))
 
@@ -216,19 +183,15 @@ def _check_parts(
     strongest."""
     while len(waiting):
         again = []
-        before = parts[waiting]
-        for count in np.unique(before):
-            n = 2 * int(count) + 1
-            share = np.arange(n) / (n - 1)
-            same = waiting[before == count]
-            portion = max(1, _MOST_AT_ONCE // n)
-            for at in (same[k : k + portion] for k in range(0, len(same), portion)):
-                found = way.sections((starts[at, None] + long[at, None] * share).ravel())
-                lines = _corner_lines(found, box, len(at), n)
-                off = lines[:, 1::2] - (lines[:, :-1:2] + lines[:, 2::2]) / 2
-                far = np.sqrt(dots(off, off).max(axis=(1, 2), initial=0.0)) > _NEARLY * error
-                parts[at[far]] = np.minimum(parts[at[far]] * 2, _MOST_PARTS)
-                again.append(at[far & (count < _MOST_PARTS)])
+        taken = np.cumsum(2 * parts[waiting].astype(np.int64) + 1)
+        stops = np.searchsorted(taken, np.arange(_MOST_AT_ONCE, int(taken[-1]) + _MOST_AT_ONCE, _MOST_AT_ONCE))
+        for at in np.split(waiting, np.unique(np.minimum(stops, len(waiting)))):
+            if len(at):
+                found = way.sections(division_stations(starts[at], long[at], parts[at]))
+                off = farthest_middles(found.origin, found.side, found.up, box.corners, parts[at])
+                far = at[(off > _NEARLY * error) & (parts[at] < _MOST_PARTS)]
+                parts[far] = np.minimum(parts[far] * 2, _MOST_PARTS)
+                again.append(far)
         waiting = np.concatenate(again)
 
 
@@ -240,9 +203,9 @@ def _rounded(wanted: Floats) -> Ints:
 def _parts_of_kinked(way: Way, box: Box, start: float, end: float, corners: Floats, error: float) -> int:
     stops = np.concatenate([[start], corners, [end]])
     a, b = stops[:-1], stops[1:]
-    share = (np.arange(_SAMPLES) + 0.5) / _SAMPLES
-    found = way.sections((a[:, None] + (b - a)[:, None] * share).ravel())
-    bend = _CAREFUL * _bend(_corner_lines(found, box, len(a)), (b - a) / _SAMPLES)
+    found = way.sections((a[:, None] + (b - a)[:, None] * _SHARES).ravel())
+    lines = outer_lines(found.origin, found.side, found.up, box.corners).reshape(len(a), _SAMPLES, 4, 3)
+    bend = _CAREFUL * bends(lines, (b - a) / _SAMPLES)
     longest = np.sqrt(8.0 * error / np.maximum(bend, 1e-12))
     return int(_rounded(np.array([(end - start) / float(longest.min())]))[0])
 
@@ -252,28 +215,21 @@ def _likeness(
 ) -> tuple[Ints, dict[int, str]]:
     """(n) the first item of the same form for each, and a digest for each form."""
     n = len(local)
-    both = ends.reshape(2, n, 12)
-    rows = np.concatenate(
-        [
-            np.round(local.reshape(n, -1) / _ALIKE),
-            np.round(both[0] / _ALIKE),
-            np.round(both[1] / _ALIKE),
-            parts[:, None],
-            np.round(stretch[:, None] * 1e9),
-        ],
-        axis=1,
-    )
+    rows = np.empty((n, 12 * _SAMPLES + 26))
+    rows[:, : 12 * _SAMPLES] = local.reshape(n, -1)
+    rows[:, 12 * _SAMPLES : -14] = ends[:n].reshape(n, 12)
+    rows[:, -14:-2] = ends[n:].reshape(n, 12)
+    rows[:, :-2] /= _ALIKE
+    rows[:, -2] = parts
+    rows[:, -1] = stretch * 1e9
     rows[rigid] = 0.0
     rows[kinked, -1] = -1.0 - np.flatnonzero(kinked)  # each by itself
-    packed = np.ascontiguousarray(rows.astype(np.int64))
-    _, first, inverse = np.unique(
-        packed.view(np.dtype((np.void, packed.dtype.itemsize * packed.shape[1]))).ravel(),
-        return_index=True,
-        return_inverse=True,
-    )
-    alike = first[inverse].astype(np.int32)
-    digests = {int(k): hashlib.blake2b(packed[k].tobytes(), digest_size=16).hexdigest() for k in first}
-    return alike, digests
+    packed = np.rint(rows).astype(np.int64)
+    alike = np.empty(n, np.int32)
+    first: dict[bytes, int] = {}
+    for k in range(n):
+        alike[k] = first.setdefault(packed[k].tobytes(), k)
+    return alike, {k: hashlib.blake2b(row, digest_size=16).hexdigest() for row, k in first.items()}
 
 
 def divided(mesh: PolyMesh, points: Floats, division: tuple[int, tuple[float, ...]]) -> tuple[PolyMesh, Floats]:
@@ -297,94 +253,72 @@ def divided(mesh: PolyMesh, points: Floats, division: tuple[int, tuple[float, ..
     return out, run
 
 
-def bent_points(found: Bent, points: Floats, items: Sequence[int] | Ints) -> Floats:
+@dataclass(frozen=True, eq=False)
+class Rows:
+    """Points of a mesh as they run, by how far along they lie: the distinct lengths (k), metres, and the number (n) of
+    each point's."""
+
+    lengths: Floats
+    number: Ints
+
+    @classmethod
+    def of(cls, points: Floats) -> Rows:
+        lengths, number = np.unique(points[:, 0], return_inverse=True)
+        return cls(lengths, number.ravel().astype(np.int32))
+
+
+def bent_points(found: Bent, points: Floats, items: Sequence[int] | Ints, rows: Rows | None = None) -> Floats:
     """(m,V,3) where points (V,3) of a divided mesh, as they run, are in the world for m of the items.
 
     Two points at the same length along the path, side and height are the same numbers, whichever items they belong to.
+    `rows` are those of the points, where they are known.
     """
+    rows = rows or Rows.of(points)
     chosen = np.asarray(items, np.int64)
-    s, index = np.unique(points[:, 0], return_inverse=True)
-    low, high = found.box.low[0], found.box.high[0]
-    grain = (high - low) * ON_PLANE
-    starts, ends = found.starts[chosen, None], found.ends[chosen, None]
-    at = starts + (s[None] - low) * ((ends - starts) / (high - low))
-    at = np.where(s[None] <= low + grain, starts, np.where(s[None] >= high - grain, ends, at))
-    for corner in found.breaks:  # the plane of a corner is mitred at its very own length
-        at = np.where(np.abs(at - corner) <= 1e-9 * max(1.0, corner), corner, at)
-    found_at = found.way.sections(at.ravel())
+    low, high = float(found.box.low[0]), float(found.box.high[0])
+    # the plane of a corner is mitred at its very own length
+    at = item_stations(
+        rows.lengths, low, high, (high - low) * ON_PLANE, found.starts[chosen], found.ends[chosen], found.breaks
+    )
+    sections = found.way.sections(at.ravel())
+    shape = (len(chosen), len(rows.lengths), 3)
     out = np.empty((len(chosen), len(points), 3))
-    _spread(
-        found_at.origin.reshape(len(chosen), -1, 3),
-        found_at.side.reshape(len(chosen), -1, 3),
-        found_at.up.reshape(len(chosen), -1, 3),
-        index.ravel().astype(np.int32),
+    spread(
+        sections.origin.reshape(shape),
+        sections.side.reshape(shape),
+        sections.up.reshape(shape),
+        rows.number,
         np.ascontiguousarray(points),
         out,
     )
     return out
 
 
-@numba.njit(cache=True, nogil=True)
-def _spread(origin, side, up, index, points, out):  # type: ignore[no-untyped-def]
-    for i in range(len(out)):
-        for v in range(len(points)):
-            k = index[v]
-            a, b = points[v, 1], points[v, 2]
-            for j in range(3):
-                out[i, v, j] = origin[i, k, j] + a * side[i, k, j] + b * up[i, k, j]
-
-
-def bent_normals(found: Bent, points: Floats, normals: Floats, items: Sequence[int] | Ints) -> Floats:
+def bent_normals(
+    found: Bent, points: Floats, normals: Floats, items: Sequence[int] | Ints, rows: Rows | None = None
+) -> Floats:
     """(m,H,3) unit normals (H,3) at points (H,3), both as they run, as they stand in the world for m of the items.
 
-    Turned with the path and leant with what becomes longer or shorter, so that neighbours meet without an edge.
+    Turned with the path and leant with what becomes longer or shorter, so that neighbours meet without an edge. `rows`
+    are those of the points, where they are known.
     """
+    rows = rows or Rows.of(points)
     chosen = np.asarray(items, np.int64)
-    s, index = np.unique(points[:, 0], return_inverse=True)
-    low = found.box.low[0]
     step = found.box.length * 1e-4
-    starts = found.starts[chosen, None]
-    scale = (found.ends[chosen, None] - starts) / found.box.length
-    centre = starts + (s[None] - low) * scale
+    scale = (found.ends[chosen] - found.starts[chosen]) / found.box.length
+    centre = found.starts[chosen, None] + (rows.lengths[None] - found.box.low[0]) * scale[:, None]
     around = found.way.sections(np.concatenate([(centre - step).ravel(), (centre + step).ravel()]))
-    shape = (2, len(chosen), len(s), 3)
-    origin, side, up = around.origin.reshape(shape), around.side.reshape(shape), around.up.reshape(shape)
+    shape = (2, len(chosen), len(rows.lengths), 3)
     out = np.empty((len(chosen), len(points), 3))
-    _lean(
-        (origin[1] - origin[0]) / (2 * step),
-        (side[1] - side[0]) / (2 * step),
-        (up[1] - up[0]) / (2 * step),
-        (side[0] + side[1]) / 2,
-        (up[0] + up[1]) / 2,
-        np.ascontiguousarray(np.broadcast_to(scale, (len(chosen), 1)))[:, 0],
-        index.ravel().astype(np.int32),
+    lean(
+        around.origin.reshape(shape),
+        around.side.reshape(shape),
+        around.up.reshape(shape),
+        step,
+        scale,
+        rows.number,
         np.ascontiguousarray(points),
         np.ascontiguousarray(normals),
         out,
     )
     return out
-
-
-@numba.njit(cache=True, nogil=True)
-def _lean(d_origin, d_side, d_up, side, up, scale, index, points, normals, out):  # type: ignore[no-untyped-def]
-    t, s, m = np.empty(3), np.empty(3), np.empty(3)
-    for i in range(len(out)):
-        for v in range(len(points)):
-            k = index[v]
-            a, b = points[v, 1], points[v, 2]
-            for j in range(3):
-                t[j] = (d_origin[i, k, j] + a * d_side[i, k, j] + b * d_up[i, k, j]) * scale[i]
-                s[j], m[j] = side[i, k, j], up[i, k, j]
-            # cofactors: what a normal becomes under any change of form; T × S = U
-            x, y, z = normals[v, 0], normals[v, 1], normals[v, 2]
-            total = 0.0
-            for j in range(3):
-                p, q = (j + 1) % 3, (j + 2) % 3
-                su = s[p] * m[q] - s[q] * m[p]
-                ut = m[p] * t[q] - m[q] * t[p]
-                ts = t[p] * s[q] - t[q] * s[p]
-                out[i, v, j] = x * su + y * ut + z * ts
-                total += out[i, v, j] ** 2
-            total = np.sqrt(total)
-            for j in range(3):
-                out[i, v, j] = out[i, v, j] / total if total > 0.0 else (normals[v, 0] if j == 0 else 0.0)

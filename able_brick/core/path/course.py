@@ -222,7 +222,7 @@ def _rigid(
     chord[level, 1] = 0.0
     size = np.sqrt(dots(chord, chord))
     flush = size > 1e-9
-    frames = replace(plain, sideways=0.0, up=0.0).sections(middles, at)
+    frames = plain.shifted(0.0, 0.0).sections(middles, at)
     tangent = np.where(flush[:, None], unit(chord), unit(frames.along))
     centre = np.where(flush[:, None], (at_start + at_end) / 2, frames.origin)
     centre[level, 1] = frames.origin[level, 1]

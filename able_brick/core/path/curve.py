@@ -5,15 +5,28 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Final
 
 import numpy as np
 
 from able_brick.core import tolerances
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.normals import unit
+from able_brick.core.mesh.normals import crossed, dots, unit
 from able_brick.core.mesh.polymesh import Bools, Floats
-from able_brick.core.path.arc_kernels import FLAT, NODES, WEIGHTS, parameters_of, stations_of
+from able_brick.core.path.arc_kernels import (
+    FLAT,
+    NODES,
+    WEIGHTS,
+    derivatives_at,
+    parameters_of,
+    points_at,
+    stations_of,
+)
 from able_brick.core.path.radius import radius_of
+from able_brick.core.threads import by_halves
+
+#: So many places are looked for by two threads.
+_MANY: Final = 4000
 
 
 @dataclass(frozen=True)
@@ -50,27 +63,12 @@ class Curve:
 
     def points(self, at: Floats) -> Floats:
         """(n,3) points at parameters `at` (n,): whole part the span, fraction within it."""
-        span, t = self._split(at)
-        c = self.controls[span]
-        s = 1 - t
-        out: Floats = (
-            (s**3)[:, None] * c[:, 0]
-            + (3 * s * s * t)[:, None] * c[:, 1]
-            + (3 * s * t * t)[:, None] * c[:, 2]
-            + (t**3)[:, None] * c[:, 3]
-        )
+        out: Floats = points_at(self.controls, np.ascontiguousarray(at, np.float64))
         return out
 
     def derivatives(self, at: Floats) -> Floats:
         """(n,3) first derivatives with respect to the parameter within the span."""
-        span, t = self._split(at)
-        c = self.controls[span]
-        s = 1 - t
-        out: Floats = (
-            (3 * s * s)[:, None] * (c[:, 1] - c[:, 0])
-            + (6 * s * t)[:, None] * (c[:, 2] - c[:, 1])
-            + (3 * t * t)[:, None] * (c[:, 3] - c[:, 2])
-        )
+        out: Floats = derivatives_at(self.controls, np.ascontiguousarray(at, np.float64))
         return out
 
     def tangents(self, at: Floats) -> Floats:
@@ -84,12 +82,13 @@ class Curve:
 
     def drawn(self, *, per_span: int = 24) -> Floats:
         """(n,3) points to draw the path with; straight spans have only their ends."""
-        at: list[Floats] = []
-        for k in range(self.span_count):
-            a, b, c, d = self.controls[k]
-            straight = np.linalg.norm(np.cross(d - a, b - a)) + np.linalg.norm(np.cross(d - a, c - a)) < 1e-9
-            at.append(k + np.linspace(0.0, 1.0, 2 if straight else per_span + 1)[:-1])
-        return self.points(np.append(np.concatenate(at), float(self.span_count)))
+        a, b, c, d = self.controls.transpose(1, 0, 2)
+        aside = [crossed(d - a, b - a), crossed(d - a, c - a)]
+        straight = np.sqrt(dots(aside[0], aside[0])) + np.sqrt(dots(aside[1], aside[1])) < 1e-9
+        share = np.arange(per_span) / per_span
+        chosen = (~straight)[:, None] | (share == 0.0)
+        at = (np.arange(self.span_count)[:, None] + share)[chosen]
+        return self.points(np.append(at, float(self.span_count)))
 
     @property
     def length(self) -> float:
@@ -133,7 +132,11 @@ class Curve:
         """Lengths from the start to parameters of any shape, metres; clipped to the path."""
         knots, sums = self.cells
         t = np.asarray(at, np.float64)
-        out: Floats = stations_of(t.ravel(), knots, sums, self.controls, self.ground)
+        every = t.ravel()
+        parts = by_halves(
+            lambda a, b: stations_of(every[a:b], knots, sums, self.controls, self.ground), len(every), _MANY
+        )
+        out: Floats = parts[0] if len(parts) == 1 else np.concatenate(parts)
         return out.reshape(t.shape)
 
     def parameters(self, stations: Floats) -> Floats:
@@ -143,7 +146,8 @@ class Curve:
         """
         knots, sums = self.cells
         s = np.ascontiguousarray(stations, np.float64)
-        out: Floats = parameters_of(s, knots, sums, self.controls, self.ground)
+        parts = by_halves(lambda a, b: parameters_of(s[a:b], knots, sums, self.controls, self.ground), len(s), _MANY)
+        out: Floats = parts[0] if len(parts) == 1 else np.concatenate(parts)
         return out
 
     def _split(self, at: Floats) -> tuple[np.ndarray, Floats]:

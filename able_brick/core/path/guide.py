@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Final
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
-from able_brick.core.mesh.normals import unit
-from able_brick.core.mesh.polymesh import Floats, Ints
+from able_brick.core.mesh.normals import crossed, dots, unit
+from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.path.curve import Curve
 from able_brick.core.path.frames import upright_sides
-from able_brick.core.path.guide_kernels import carried_sides, guided
+from able_brick.core.path.guide_kernels import carried_sides, guided, lengths_inside
 
 #: Samples of each span between which rotation-minimising directions are carried on by a single reflection.
 _SAMPLES: Final = 64
@@ -22,6 +22,8 @@ _SAMPLES: Final = 64
 KINK: Final = 1e-6
 #: A mitre is made no longer than this many times the width.
 _LONGEST_MITRE: Final = 8.0
+#: What does not depend on how a guide is shifted.
+_SHARED: Final = ("directions", "corners", "corner_turns", "_table", "_rolls", "_corner_lengths", "_mitred")
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,7 +63,7 @@ class Guide:
     @cached_property
     def corners(self) -> Ints:
         """(k) the spans that begin with a corner: those of an open path's inside, of a closed one also 0."""
-        into, out = self._ends
+        into, out = self.directions
         turn = np.arccos(np.clip((into * out).sum(axis=1), -1.0, 1.0))
         # acos is blind to small angles
         small = np.linalg.norm(into - out, axis=1)
@@ -70,7 +72,7 @@ class Guide:
         ).astype(np.int32)
 
     @cached_property
-    def _ends(self) -> tuple[Floats, Floats]:
+    def directions(self) -> tuple[Floats, Floats]:
         """Unit tangents (S,3) that lead into the beginning of each span and out of it."""
         c, spans = self.curve, self.curve.span_count
         inside = 1e-9
@@ -86,12 +88,13 @@ class Guide:
     @cached_property
     def corner_turns(self) -> Floats:
         """(S) by how much the path turns at the beginning of each span, radians; 0 where it goes smoothly on."""
-        into, out = self._ends
-        out_ = np.arctan2(np.linalg.norm(np.cross(into, out), axis=1), (into * out).sum(axis=1))
+        into, out = self.directions
+        over = crossed(into, out)
+        out_ = np.arctan2(np.sqrt(dots(over, over)), dots(into, out))
         return np.where(out_ > KINK, out_, 0.0)
 
     @cached_property
-    def _table(self) -> tuple[Floats, Floats]:
+    def _table(self) -> tuple[Floats, float]:
         """Sides (S, samples + 1, 3), and the twist to be spread over the length, radians."""
         c = self.curve
         at = np.arange(c.span_count)[:, None] + np.linspace(0.0, 1.0, _SAMPLES + 1)[None]
@@ -100,17 +103,17 @@ class Guide:
         points = c.points(at.ravel()).reshape(tangents.shape)
         if self.upright:
             sides = upright_sides(tangents.reshape(-1, 3)).reshape(tangents.shape)
-            return np.ascontiguousarray(sides), np.zeros(1)
+            return np.ascontiguousarray(sides), 0.0
         first = upright_sides(tangents[0, :1])[0]
         first = unit(first - tangents[0, 0] * float(first @ tangents[0, 0]))
-        into, out = self._ends
+        into, out = self.directions
         sides = carried_sides(points, tangents, into, out, first)
         twist = 0.0
         if c.closed:
             last = turned_over_corner(sides[-1, -1], into[0], out[0])
             last = last - out[0] * float(last @ out[0])
             twist = math.atan2(float(np.cross(last, first) @ out[0]), float(last @ first))
-        return sides, np.array([twist])
+        return sides, twist
 
     @cached_property
     def _rolls(self) -> PchipInterpolator | None:
@@ -126,10 +129,20 @@ class Guide:
             roll = np.tile(roll, 3)[: 3 * n]
         return PchipInterpolator(at, roll)
 
-    def at_corners(self) -> Floats:
-        """(k) lengths from the start to the corners, metres: the very numbers at which sections are mitred."""
+    @cached_property
+    def _corner_lengths(self) -> Floats:
         knots, sums = self.curve.cells
         return np.asarray(sums[np.searchsorted(knots, self.corners.astype(np.float64))])
+
+    @cached_property
+    def _mitred(self) -> Bools:
+        out = np.zeros(self.curve.span_count, np.bool_)
+        out[self.corners] = True
+        return out
+
+    def at_corners(self) -> Floats:
+        """(k) lengths from the start to the corners, metres: the very numbers at which sections are mitred."""
+        return self._corner_lengths
 
     def parameters(self, stations: Floats) -> Floats:
         """(n) parameters at lengths (n) from the start, metres; clipped to an open path, once round a closed one."""
@@ -137,33 +150,42 @@ class Guide:
         return self.curve.parameters(s)
 
     def _inside(self, stations: Floats) -> Floats:
-        s = np.asarray(stations, np.float64).ravel()
-        if not self.curve.closed:
-            return np.clip(s, 0.0, self.length)
-        s = np.mod(s, self.length)
-        s = np.where(s >= self.length, 0.0, s)
-        grain = 1e-12 * max(1.0, self.length)
-        for corner in self.at_corners():  # once round comes back to the very number
-            s = np.where(np.abs(s - corner) <= grain, corner, s)
-        return s
+        s = np.ascontiguousarray(stations, np.float64).ravel()
+        out: Floats = lengths_inside(s, self.length, self.curve.closed, self._corner_lengths)
+        return out
 
     def sections(self, stations: Floats, at: Floats | None = None) -> Sections:
         """The sections at lengths (n) from the start, metres: the same numbers for the same length, whatever else is
         asked with it. `at` are their parameters, where they are known."""
         s = self._inside(stations)
-        at = self.parameters(s) if at is None else at
+        at = self.curve.parameters(s) if at is None else at
         sides, twist = self._table
         roll = np.zeros(len(s)) if self._rolls is None else np.asarray(self._rolls(s), np.float64)
-        if twist[0] != 0.0:
-            roll = roll + twist[0] * s / self.length
-        into, out = self._ends
-        mitred = np.zeros(self.curve.span_count, np.bool_)
-        mitred[self.corners] = True
+        if twist != 0.0:
+            roll = roll + twist * s / self.length
+        into, out = self.directions
         origin, along, side, up = guided(
-            self.curve.controls, at, roll, sides, into, out, mitred, self.upright, self.curve.ground, _LONGEST_MITRE
+            self.curve.controls,
+            at,
+            roll,
+            sides,
+            into,
+            out,
+            self._mitred,
+            self.upright,
+            self.curve.ground,
+            _LONGEST_MITRE,
+            self.sideways,
+            self.up,
         )
-        origin = origin + side * self.sideways + up * self.up if self.sideways or self.up else origin
         return Sections(origin, along, side, up)
+
+    def shifted(self, sideways: float, up: float) -> Guide:
+        """The same curve and rule with other shifts; what does not depend on them is not reckoned again."""
+        out = replace(self, sideways=sideways, up=up)
+        for name in _SHARED:
+            out.__dict__[name] = getattr(self, name)
+        return out
 
 
 @dataclass(frozen=True, eq=False)

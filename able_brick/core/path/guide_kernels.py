@@ -56,8 +56,28 @@ def carried_sides(points, tangents, into, out, first):  # type: ignore[no-untype
 
 
 @numba.njit(cache=True, nogil=True)
-def guided(controls, at, roll, table, into, out, mitred, upright, ground, longest):  # type: ignore[no-untyped-def]
-    """Origins, directions along, sides and ups (n,3) at parameters (n)."""
+def lengths_inside(stations, length, closed, corners):  # type: ignore[no-untyped-def]
+    """(n) lengths clipped to an open path, or once round a closed one, where a corner comes back to its very number."""
+    out = np.empty(len(stations))
+    grain = 1e-12 * max(1.0, length)
+    for i in range(len(stations)):
+        s = stations[i]
+        if closed:
+            s = s % length
+            s = 0.0 if s >= length else s
+            for corner in corners:
+                s = corner if abs(s - corner) <= grain else s
+        else:
+            s = min(max(s, 0.0), length)
+        out[i] = s
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
+def guided(  # type: ignore[no-untyped-def]
+    controls, at, roll, table, into, out, mitred, upright, ground, longest, sideways, over_it
+):
+    """Origins, directions along, sides and ups (n,3) at parameters (n); origins shifted sideways and up, metres."""
     n, spans, samples = len(at), len(controls), table.shape[1] - 1
     origin, along = np.empty((n, 3)), np.empty((n, 3))
     side, up = np.empty((n, 3)), np.empty((n, 3))
@@ -159,6 +179,8 @@ def guided(controls, at, roll, table, into, out, mitred, upright, ground, longes
             for a in range(3):
                 s[a] += f * w[a]
                 m[a] += g * w[a]
-        origin[i], side[i], up[i] = q, s, m
+        side[i], up[i] = s, m
+        for a in range(3):
+            origin[i, a] = q[a] + s[a] * sideways + m[a] * over_it if sideways != 0.0 or over_it != 0.0 else q[a]
         along[i, 0], along[i, 1], along[i, 2] = x / measured, y / measured, z / measured
     return origin, along, side, up

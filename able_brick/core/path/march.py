@@ -8,8 +8,11 @@ import numba
 import numpy as np
 
 from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.threads import by_halves
 
 _TRACES = 2000
+#: So many strides are looked for by two threads.
+_MANY = 4000
 
 
 @numba.njit(cache=True, nogil=True, inline="always")
@@ -247,5 +250,6 @@ def strides_from(controls: Floats, starts: Floats, lengths: Floats | float, *, c
     """
     out = np.empty(len(starts))
     far = np.ascontiguousarray(np.broadcast_to(np.asarray(lengths, np.float64), (len(starts),)))
-    _ahead(np.ascontiguousarray(controls), closed, np.ascontiguousarray(starts, np.float64), far, out)
+    held, begin = np.ascontiguousarray(controls), np.ascontiguousarray(starts, np.float64)
+    by_halves(lambda a, b: _ahead(held, closed, begin[a:b], far[a:b], out[a:b]), len(out), _MANY)
     return out

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.mesh.uv_gradients import uv_gradients
 
 
 def uv_slopes(mesh: PolyMesh, points: Floats) -> Floats | None:
@@ -14,24 +15,7 @@ def uv_slopes(mesh: PolyMesh, points: Floats) -> Floats | None:
     """
     if mesh.uv is None:
         return None
-    p, uv = points[mesh.corners], mesh.uv
-    face, n = mesh.corner_face, mesh.face_count
-
-    def centred(values: Floats) -> Floats:
-        total = np.stack([np.bincount(face, values[:, k], n) for k in range(values.shape[1])], axis=1)
-        out: Floats = values - (total / mesh.face_sizes[:, None])[face]
-        return out
-
-    q, w = centred(p), centred(uv)
-    a = np.empty((n, 3, 3))
-    for i in range(3):
-        for j in range(3):
-            a[:, i, j] = np.bincount(face, q[:, i] * q[:, j], n)
-    b = np.stack(
-        [np.stack([np.bincount(face, q[:, i] * w[:, k], n) for i in range(3)], axis=1) for k in (0, 1)], axis=2
-    )
-    # what a face does not reach along is left alone
-    slope: Floats = (np.linalg.pinv(a, rcond=1e-9, hermitian=True) @ b)[:, 0][face]
+    slope: Floats = uv_gradients(mesh, points, mesh.uv)[:, 0][mesh.corner_face]
     return slope
 
 

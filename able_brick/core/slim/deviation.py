@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import TypeAlias
 
@@ -12,6 +11,7 @@ from numba import njit
 
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
+from able_brick.core.threads import side_by_side
 
 _LEAF = 8
 #: Points that are measured at one go by one thread.
@@ -98,11 +98,9 @@ def _from(points: Floats, soup: Floats, tree: _Tree, breathe: Callable[[], None]
         some = points[first : first + _PORTION]
         out[first : first + len(some)] = np.sqrt(_nearest(some, sorted_soup, low, high, child))
 
-    with ThreadPoolExecutor(2) as workers:
-        for done in workers.map(part, range(0, len(points), _PORTION)):
-            if breathe is not None:
-                breathe()
-            del done
+    for _ in side_by_side(part, range(0, len(points), _PORTION)):
+        if breathe is not None:
+            breathe()
     return out
 
 

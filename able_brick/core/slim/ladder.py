@@ -25,11 +25,12 @@ Kind = Literal["share", "count", "deviation", "pixels"]
 @dataclass(frozen=True)
 class Target:
     """What a rung is for: a share (0…1] or a number of the triangles, a largest deviation in metres, or a number of
-    pixels at a distance in metres."""
+    pixels at a distance in metres. `go_on`: made from the rung before it, and not from the mesh itself."""
 
     kind: Kind
     value: float
     distance: float = 10.0
+    go_on: bool = False
 
     def deviation(self) -> float | None:
         """The largest deviation that is allowed, metres; None for a share or a number."""
@@ -75,7 +76,7 @@ def ladder(
     progress: Tell | None = None,
     measure: Measure | None = None,
 ) -> list[Made]:
-    """A rung for each target, all from the mesh itself, in the order of the targets.
+    """A rung for each target, in the order of the targets; all from the mesh itself but for those that go on.
 
     Shares and numbers come from one run, from many triangles to few. Largest deviations are searched for: halving
     until one is too much, then between; what is found is measured and within the target, or is the mesh itself.
@@ -90,12 +91,9 @@ def ladder(
     tell(0.0, "Looking at the mesh")
     measure = measure or Measure(mesh)
     made: dict[int, Made] = {}
-    counted = sorted(
-        (k for k, t in enumerate(targets) if t.deviation() is None), key=lambda k: -targets[k].triangles(mesh)
-    )
-    far = sorted(
-        (k for k, t in enumerate(targets) if t.deviation() is not None), key=lambda k: targets[k].deviation() or 0.0
-    )
+    fresh = [(k, t) for k, t in enumerate(targets) if k == 0 or not t.go_on]
+    counted = sorted((k for k, t in fresh if t.deviation() is None), key=lambda k: -targets[k].triangles(mesh))
+    far = sorted((k for k, t in fresh if t.deviation() is not None), key=lambda k: targets[k].deviation() or 0.0)
     total = len(targets)
 
     def telling(words: str) -> Callable[[float], None]:
@@ -122,21 +120,53 @@ def ladder(
     state: Reducing | None = None
     for k in far:
         state = state or Reducing(mesh, locked=locked)
-        state, out, away = _within(state, targets[k], measure, telling("Looking how far it can go"))
+        begin = Deviation(0.0, 0.0) if state.triangles == mesh.triangle_count else None
+        state, out, away = _within(state, targets[k], measure, begin, telling("Looking how far it can go"))
         finished(k, out, away)
+    for k, target in enumerate(targets):
+        if k not in made:
+            out, found = _gone_on(mesh, made[k - 1], target, locked, measure, telling("Going on from the rung before"))
+            finished(k, out, found)
     tell(1.0, "Done")
     return [made[k] for k in range(total)]
 
 
+def _gone_on(
+    mesh: PolyMesh,
+    before: Made,
+    target: Target,
+    locked: Bools | None,
+    measure: Measure,
+    breathe: Callable[[float], None],
+) -> tuple[Slimmed, Deviation | None]:
+    """A rung from the one before it: shares are still those of the mesh, and deviations from it."""
+    base = before.slimmed
+    kept = None if locked is None else locked[base.vertex_source]
+    if target.deviation() is None:
+        triangles = target.triangles(mesh)
+        if base.mesh.triangle_count <= triangles:
+            return base, before.deviation
+        run = Reducing(base.mesh, locked=kept)
+        run.to(triangles, progress=breathe)
+        out, away = run.result(), None
+    else:
+        if before.deviation.largest > _SAFE * (target.deviation() or 0.0):
+            return Slimmed(base.mesh, base.vertex_source, reached=False), before.deviation
+        run = Reducing(base.mesh, locked=kept)
+        _, out, away = _within(run, target, measure, before.deviation, breathe)
+    return Slimmed(out.mesh, base.vertex_source[out.vertex_source], out.reached), away
+
+
 def _within(
-    good: Reducing, target: Target, measure: Measure, breathe: Callable[[float], None]
+    good: Reducing, target: Target, measure: Measure, begin: Deviation | None, breathe: Callable[[float], None]
 ) -> tuple[Reducing, Slimmed, Deviation]:
-    """The fewest triangles within a deviation that are found from a state that is within it; and the state there."""
+    """The fewest triangles within a deviation that are found from a state that is within it; and the state there.
+    `begin` is the deviation of what the state is reduced from, where it is still that."""
     limit = _SAFE * (target.deviation() or 0.0)
     mesh = good.source
     at_start = good.triangles == mesh.triangle_count
     best = unchanged(mesh) if at_start else good.result()
-    away = Deviation(0.0, 0.0) if at_start else measure.of(best.mesh)
+    away = begin if at_start and begin is not None else measure.of(best.mesh)
     low = 0
     tried = 0
     while good.triangles > _LEAST and good.reached:

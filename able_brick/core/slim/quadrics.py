@@ -9,8 +9,9 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-#: Weight of the planes through borders and seams, against the faces' own.
+#: Weights of the planes through borders and seams, and of those through creases, against the faces' own.
 EDGE_WEIGHT = 10.0
+CREASE_WEIGHT = 0.5
 
 
 @njit(cache=True, nogil=True)
@@ -46,14 +47,16 @@ def evaluate(q, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def vertex_quadrics(pos, tri, wedge, start, star):  # type: ignore[no-untyped-def]
-    """Quadrics (V,11) of positions (V,3), triangles (T,3) and wedges (T,3), given the faces round each vertex.
+def vertex_quadrics(pos, tri, wedge, look, start, star, first, last):  # type: ignore[no-untyped-def]
+    """Quadrics (V,11) of positions (V,3), triangles (T,3) and wedges (T,3), given the faces round each vertex: what the
+    triangles from `first` to before `last` add.
 
     Faces weigh a third of their area. An edge with one face, or whose wedges differ across it, adds the plane
-    through it perpendicular to each of its faces, weighing EDGE_WEIGHT · length² / 3.
+    through it perpendicular to each of its faces, weighing EDGE_WEIGHT · length² / 3; CREASE_WEIGHT where the looks (H)
+    of the wedges, which are all of them but their normals, are the same: there the faces' own planes hold it.
     """
     out = np.zeros((len(pos), 11))
-    for f in range(len(tri)):
+    for f in range(first, last):
         a, b, c = tri[f, 0], tri[f, 1], tri[f, 2]
         ux, uy, uz = pos[b, 0] - pos[a, 0], pos[b, 1] - pos[a, 1], pos[b, 2] - pos[a, 2]
         vx, vy, vz = pos[c, 0] - pos[a, 0], pos[c, 1] - pos[a, 1], pos[c, 2] - pos[a, 2]
@@ -70,7 +73,7 @@ def vertex_quadrics(pos, tri, wedge, start, star):  # type: ignore[no-untyped-de
             p, r = tri[f, k], tri[f, (k + 1) % 3]
             wp, wr = wedge[f, k], wedge[f, (k + 1) % 3]
             others = 0
-            same = True
+            same, alike = True, True
             for i in range(start[p], start[p + 1]):
                 g = star[i]
                 if g == f:
@@ -84,6 +87,7 @@ def vertex_quadrics(pos, tri, wedge, start, star):  # type: ignore[no-untyped-de
                 if jr >= 0:
                     others += 1
                     same = same and wedge[g, jp] == wp and wedge[g, jr] == wr
+                    alike = alike and look[wedge[g, jp]] == look[wp] and look[wedge[g, jr]] == look[wr]
             if others == 1 and same:
                 continue
             ex, ey, ez = pos[r, 0] - pos[p, 0], pos[r, 1] - pos[p, 1], pos[r, 2] - pos[p, 2]
@@ -96,6 +100,7 @@ def vertex_quadrics(pos, tri, wedge, start, star):  # type: ignore[no-untyped-de
                 continue
             sx, sy, sz = sx / ls, sy / ls, sz / ls
             e = -(sx * pos[p, 0] + sy * pos[p, 1] + sz * pos[p, 2])
-            add_plane(out[p], sx, sy, sz, e, EDGE_WEIGHT * l2 / 3.0, 0.0)
-            add_plane(out[r], sx, sy, sz, e, EDGE_WEIGHT * l2 / 3.0, 0.0)
+            held = CREASE_WEIGHT if others == 1 and alike else EDGE_WEIGHT
+            add_plane(out[p], sx, sy, sz, e, held * l2 / 3.0, 0.0)
+            add_plane(out[r], sx, sy, sz, e, held * l2 / 3.0, 0.0)
     return out

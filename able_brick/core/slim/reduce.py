@@ -5,19 +5,21 @@ from __future__ import annotations
 import copy
 import math
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 from typing import Final, Self
 
 import numpy as np
 import numpy.typing as npt
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.hardware import hardware_vertices
+from able_brick.core.mesh.hardware import HardwareVertices, hardware_vertices
+from able_brick.core.mesh.numbering import bits_of, number_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.slim import collapse, quadrics
+from able_brick.core.threads import by_halves
 
 Progress = Callable[[float], None]
 #: Meshes with more edges than this are costed by two threads.
@@ -76,6 +78,16 @@ def unchanged(mesh: PolyMesh) -> Slimmed:
     return Slimmed(mesh, np.arange(mesh.vertex_count, dtype=np.int32), True)
 
 
+def _looks(mesh: PolyMesh, hardware: HardwareVertices) -> Ints:
+    """(H) a number for each hardware vertex, the same for those that only their normals tell apart."""
+    if len(hardware) == mesh.vertex_count:
+        return np.arange(len(hardware), dtype=np.int32)
+    columns = [hardware.vertex, mesh.material[mesh.corner_face[hardware.corner]]]
+    rows = [np.stack(columns, axis=1).astype(np.uint32)]
+    rows += [bits_of(a[hardware.corner]) for a in (mesh.uv, mesh.colour) if a is not None]
+    return number_rows(np.concatenate(rows, axis=1))[0].astype(np.int32)
+
+
 class Reducing:
     """A mesh on its way to fewer and fewer triangles: what it is at one target is where the next one begins.
 
@@ -95,10 +107,11 @@ class Reducing:
         self._face = tri_face.copy()
         self._uv = np.zeros((len(hardware), 0)) if mesh.uv is None else mesh.uv[hardware.corner]
         self._start, self._star = collapse.vertex_stars(self._tri, len(self._pos))
-        self._quadric = quadrics.vertex_quadrics(self._pos, self._tri, self._wedge, self._start, self._star)
+        look = _looks(mesh, hardware)
+        of_some = partial(quadrics.vertex_quadrics, self._pos, self._tri, self._wedge, look, self._start, self._star)
+        halves = by_halves(of_some, len(self._tri), _MANY_EDGES)
+        self._quadric = halves[0] if len(halves) == 1 else np.add(halves[0], halves[1], out=halves[0])
         self._fixed = np.zeros(len(self._pos), np.bool_) if locked is None else np.array(locked, np.bool_)
-        t = topology(mesh)
-        self._fixed[t.edges[t.edge_uses > 2]] = True
         self._stamp = np.zeros(len(self._pos), np.int32)
         self._cutoffs = [-1]
         self._hold, self._widen = -1, 1.0
@@ -139,6 +152,8 @@ class Reducing:
         if number > 1:
             self._start, self._star = collapse.vertex_stars(self._tri, len(self._pos))
         edges, uses = collapse.list_edges(self._tri, self._start, self._star)
+        if number == 1:
+            self._fixed[edges[uses > 2]] = True
         cost, way = self._costed(edges, uses)
         needed = (len(self._tri) - triangles + 1) // 2
         quota = max(256.0, min(len(edges) / 2, 3.0 * needed)) * self._widen
@@ -202,13 +217,7 @@ class Reducing:
                 way,
             )
 
-        if n < _MANY_EDGES:
-            part(0, n)
-        else:
-            with ThreadPoolExecutor(1) as other:
-                half = other.submit(part, 0, n // 2)
-                part(n // 2, n)
-                half.result()
+        by_halves(part, n, _MANY_EDGES)
         return cost, way
 
     def result(self) -> Slimmed:
@@ -223,11 +232,14 @@ class Reducing:
         corners, wedges = renumber[tri.ravel()], self._wedge.ravel().copy()
         bare = PolyMesh.trusted(positions, np.arange(len(tri) + 1) * 3, corners)
         group = self._wedge_group[wedges]
-        t = topology(bare)
-        c = np.flatnonzero(t.twin >= 0)
-        across = t.twin[c]
         sharp = np.zeros(len(corners), np.bool_)
-        sharp[c] = (group[c] != group[bare.next_corner[across]]) | (group[bare.next_corner[c]] != group[across])
+        seen = np.zeros(len(self._wedge_corner), np.bool_)
+        seen[wedges] = True
+        if np.count_nonzero(seen) > len(source):  # else every vertex looks alike from all its faces
+            t = topology(bare)
+            c = np.flatnonzero(t.twin >= 0)
+            across = t.twin[c]
+            sharp[c] = (group[c] != group[bare.next_corner[across]]) | (group[bare.next_corner[c]] != group[across])
         return Slimmed(
             PolyMesh.trusted(
                 positions,

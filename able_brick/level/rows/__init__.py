@@ -10,7 +10,7 @@ from pydantic import Field
 from able_brick.level.rows.array import Array, OtherItem, Repeat
 from able_brick.level.rows.base import Number, Quaternion, Row, Scaling, Thing, Vector, unsound
 from able_brick.level.rows.course import Course, Other
-from able_brick.level.rows.group import Group
+from able_brick.level.rows.group import Group, Strewn
 from able_brick.level.rows.ladder import Ladder, Rung, RungTarget, Seams
 from able_brick.level.rows.level import LevelRow
 from able_brick.level.rows.measure import Measure
@@ -54,6 +54,7 @@ __all__ = [
     "Shown",
     "SlimOrigin",
     "Standing",
+    "Strewn",
     "Surface",
     "Thing",
     "Vector",

@@ -71,12 +71,23 @@ class Repeat(BaseModel):
     turned: bool = True
 
     @property
-    def centre(self) -> Floats:
-        """The centre (3,) of a ring, as the first item sees it, metres."""
+    def toward(self) -> Floats:
+        """The direction (3,) from the first item to the centre of a ring, as that item sees it."""
         a, b = _beside("xyz".index(self.ring_about))
         angle = np.radians(self.heading)
-        out: Floats = (a * np.cos(angle) + b * np.sin(angle)) * self.radius
+        out: Floats = a * np.cos(angle) + b * np.sin(angle)
         return out
+
+    @property
+    def centre(self) -> Floats:
+        """The centre (3,) of a ring, as the first item sees it, metres."""
+        out: Floats = self.toward * self.radius
+        return out
+
+    @property
+    def across(self) -> tuple[str, str]:
+        """The axes along which rows and layers go."""
+        return _ACROSS[self.axis[-1]]
 
     def with_centre(self, centre: Floats | Sequence[float]) -> dict[str, object]:
         """What of it changes for a ring about another centre (3,)."""

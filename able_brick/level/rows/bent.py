@@ -12,15 +12,35 @@ from able_brick.core.cache import ByteCache
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
-from able_brick.core.path.bend import Bent, bent_points, divided
+from able_brick.core.path.bend import Bent, Rows, bent_normals, bent_points, divided
 from able_brick.core.path.course import Course
+from able_brick.core.path.running import Run
 from able_brick.core.path.uv import continued_uv, uv_slopes
-from able_brick.core.place.pose import ORIGIN, Poses, about_pivot
+from able_brick.core.place.pose import ORIGIN, Poses, Quaternion, about_pivot
 from able_brick.level.rows.piece import Piece
 from able_brick.level.rows.shown import Batch, Look, Mirrored
 
-_DIVIDED: ByteCache[tuple[PolyMesh, Floats]] = ByteCache(192 * 2**20, lambda d: mesh_bytes(d[0]) + d[1].nbytes)
 
+@dataclass(frozen=True, eq=False)
+class _Divided:
+    """A piece's mesh as it is bent; points (V,3) and the normals (H,3) of its hardware vertices as they run."""
+
+    mesh: PolyMesh
+    points: Floats
+    rows: Rows
+    run: Run
+    axes: Quaternion
+
+    @cached_property
+    def outer(self) -> tuple[Floats, Floats, Rows]:
+        """Points and normals (H,3) of the hardware vertices, as they run, and the rows of these."""
+        hardware = hardware_vertices(self.mesh)
+        normals = self.run.points(about_pivot(hardware.normals, ORIGIN, self.axes))
+        rows = Rows(self.rows.lengths, self.rows.number[hardware.vertex])
+        return self.points[hardware.vertex], normals, rows
+
+
+_DIVIDED: ByteCache[_Divided] = ByteCache(192 * 2**20, lambda d: mesh_bytes(d.mesh) + 4 * d.points.nbytes)
 
 #: By the mesh's identity, which is held with them.
 _SLOPES: ByteCache[tuple[PolyMesh, Floats]] = ByteCache(32 * 2**20, lambda s: s[1].nbytes)
@@ -54,18 +74,19 @@ class BentForm:
         """The matrix (3,3) of its frame."""
         return _matrix(self.bent.turns[self.item])
 
-    def about_pivot(self, directions: Floats) -> Floats:
-        """Directions (n,3) of the piece's mesh in the axes of its pivot."""
-        return about_pivot(directions, ORIGIN, self.piece.axes)
-
     def divided(self, own: PolyMesh) -> tuple[PolyMesh, Floats]:
         """The piece's mesh as it is bent: divided, and its points (V,3) as they run."""
+        found = self._divided(own)
+        return found.mesh, found.points
+
+    def _divided(self, own: PolyMesh) -> _Divided:
         run = self.bent.run
         key = (self.piece.mesh, self.piece.pivot, self.piece.axes, run, self.division)
 
-        def made() -> tuple[PolyMesh, Floats]:
+        def made() -> _Divided:
             points = run.points(about_pivot(own.positions, self.piece.pivot, self.piece.axes))
-            return divided(run.wound(own), points, self.division)
+            mesh, points = divided(run.wound(own), points, self.division)
+            return _Divided(mesh, points, Rows.of(points), run, self.piece.axes)
 
         return _DIVIDED.get(key, made)
 
@@ -77,6 +98,14 @@ class BentForm:
             return np.zeros((len(mesh.corners), 2)) if found is None else found
 
         return _SLOPES.get(id(mesh), lambda: (mesh, made()))[1]
+
+    def standing(self, own: PolyMesh, items: Ints) -> tuple[PolyMesh, Floats, Floats]:
+        """The divided mesh, and for m items that are divided like it the points (m,V,3) and the normals (m,H,3) of its
+        hardware vertices in the world."""
+        found = self._divided(own)
+        points, normals, rows = found.outer
+        world = bent_points(self.bent, found.points, items, found.rows)
+        return found.mesh, world, bent_normals(self.bent, points, normals, items, rows)
 
     def counts(self, own: PolyMesh) -> tuple[int, int]:
         mesh = self.divided(own)[0]
@@ -122,6 +151,6 @@ def batches_of(piece: Piece, bent: Bent, at: Ints, laid: Course) -> list[Batch]:
         same = bending[bent.alike[bending] == form]
         numbers = at[same].astype(np.int32)
         look = Look(piece, BentForm(piece, bent, int(form)))
-        poses = Poses.of(bent.positions[same], bent.turns[same], np.ones(3))
+        poses = Poses(bent.positions[same], bent.turns[same], np.ones((len(same), 3)))
         out.append(Batch(look, numbers, poses))
     return out

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import ClassVar, Literal, Self
 
 import numpy as np
+from pydantic import BaseModel, ConfigDict
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.place.dock import Motion
@@ -13,12 +14,32 @@ from able_brick.level.rows.array import Repeat
 from able_brick.level.rows.base import Quaternion, Scaling, Thing, Vector
 
 
+class Strewn(BaseModel):
+    """How what is in a group was strewn: pieces over a face of an item, so that it can be strewn otherwise."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    pieces: tuple[str, ...]
+    thing: str
+    item: int
+    face: int
+    seed: int
+    offset: Vector
+    turn: Vector
+    smallest: float
+    largest: float
+    whole: Literal["face", "all faces that look that way"]
+    density: float
+    apart: float
+    stand: Literal["upright", "along the normal"]
+
+
 class Group(Thing):
     """Things moved as one, and the group's own pivot in the world.
 
     What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing. `repeat`
     shows all of it again and again, along the group's axes; `mirror` shows it a second time, across the plane through
-    its pivot that is at right angles to one of its axes.
+    its pivot that is at right angles to one of its axes. `strewn` says how what is in it came there by chance.
     """
 
     kind: Literal["group"] = "group"
@@ -29,6 +50,7 @@ class Group(Thing):
     repeat: Repeat | None = None
     left_out: tuple[int, ...] = ()
     mirror: Literal["x", "y", "z"] | None = None
+    strewn: Strewn | None = None
 
     def moved(self, motion: Motion) -> Self:
         position, turn = motion.stand(self.position, self.turn)

@@ -15,19 +15,23 @@ Side = Literal["-x", "+x", "-y", "+y", "-z", "+z"]
 
 class RungTarget(BaseModel):
     """What a rung is for: a share of the triangles in per cent, a number of them, a largest deviation in millimetres,
-    or a number of pixels at a distance in metres."""
+    or a number of pixels at a distance in metres. `go_on`: made from the rung before it, and not from the piece."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     kind: Literal["share", "count", "deviation", "pixels"] = "share"
     value: Annotated[float, Field(gt=0, le=1e9)] = 50.0
     distance: Annotated[float, Field(gt=0, le=1e6)] = 10.0
+    go_on: bool = False
 
     def meant(self) -> Target:
         """In metres and shares of 1."""
         by = {"share": 0.01, "deviation": 0.001}.get(self.kind, 1.0)
         return Target(
-            self.kind, min(self.value, 100.0) * by if self.kind == "share" else self.value * by, self.distance
+            self.kind,
+            min(self.value, 100.0) * by if self.kind == "share" else self.value * by,
+            self.distance,
+            self.go_on,
         )
 
 
@@ -41,7 +45,8 @@ class Seams(BaseModel):
 
 
 class Rung(BaseModel):
-    """A rung as it was made: its mesh, and what it costs, measured; metres."""
+    """A rung as it was made: its mesh, and what it costs, measured; metres. `brought` is the name of the piece that it
+    was, where it was not made from this one."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
@@ -53,6 +58,7 @@ class Rung(BaseModel):
     rms: float
     good_from: float
     reached: bool = True
+    brought: str = ""
 
 
 class Ladder(BaseModel):

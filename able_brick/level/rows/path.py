@@ -78,9 +78,14 @@ class Path(Thing):
         def made() -> Guide:
             own = self.curve()
             roll = np.radians([p.roll for p in self.points])
-            return Guide(own.on_ground if upright else own, upright, roll, sideways, up)
+            return Guide(own.on_ground if upright else own, upright, roll)
 
-        return _GUIDES.get((self.points, self.closed, self.smooth, upright, sideways, up), made)
+        def shifted() -> Guide:
+            return self.guide(upright=upright).shifted(sideways, up)
+
+        return _GUIDES.get(
+            (self.points, self.closed, self.smooth, upright, sideways, up), shifted if sideways or up else made
+        )
 
     def drawn(self) -> Floats:
         return self.curve().drawn()

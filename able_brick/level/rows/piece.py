@@ -84,7 +84,8 @@ class Piece(Row):
 
     `pivot` is in the mesh's coordinates; `axes` turns the mesh's axes into the pivot's. `dimensions` are live as long
     as the piece has the mesh that they made; afterwards they are the way back. `twin` is the piece that it is the
-    mirror image of, along X. `ladder` are its rungs.
+    mirror image of, along X. `ladder` are its rungs; `kept` are places of vertices that stay on all
+    of them, in the mesh's coordinates.
     """
 
     kind: Literal["piece"] = "piece"
@@ -100,6 +101,7 @@ class Piece(Row):
     dimensions: Dimensions | None = None
     twin: str | None = None
     ladder: Ladder | None = None
+    kept: tuple[Vector, ...] = ()
 
     @property
     def live(self) -> bool:

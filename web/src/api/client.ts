@@ -5,6 +5,9 @@ import type {
   Accept,
   Batch,
   Delta,
+  Elements,
+  ElementsRequest,
+  Ends,
   FaceAt,
   Feature,
   FeatureRequest,
@@ -28,6 +31,7 @@ import type {
   Snap,
   SnapRequest,
   ToolInfo,
+  Vector,
 } from "./types";
 
 /** What the server refused, in its own words. */
@@ -135,6 +139,12 @@ export const api = {
     answered<Ground>(client.POST("/api/levels/{level}/surface", { params: at(level), body })),
   feature: (level: string, body: FeatureRequest) =>
     answered<Feature>(client.POST("/api/levels/{level}/feature", { params: at(level), body })),
+  seams: (level: string, piece: string) =>
+    answered<Vector[]>(client.GET("/api/levels/{level}/seams/{piece}", { params: { path: { level, piece } } })),
+  elements: (level: string, body: ElementsRequest) =>
+    answered<Elements>(client.POST("/api/levels/{level}/elements", { params: at(level), body })),
+  ends: (level: string, thing: string) =>
+    answered<Ends>(client.GET("/api/levels/{level}/ends/{thing}", { params: { path: { level, thing } } })),
   snap: (level: string, body: SnapRequest) =>
     answered<Snap | null>(client.POST("/api/levels/{level}/snap", { params: at(level), body })),
   measure: (level: string, body: MeasureRequest) =>

@@ -8,7 +8,7 @@ const tool: ToolInfo = {
   about: "",
   verb: "Lay",
   stages: ["build"],
-  need: { kinds: ["path"], least: 1, most: 1 },
+  need: { kinds: ["path"], least: 1, most: 1, having: [] },
   asks: "Select a path.",
   key: null,
   icon: "box",

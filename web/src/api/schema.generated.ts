@@ -188,6 +188,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{level}/elements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Elements
+         * @description What is picked after taking in more.
+         */
+        post: operations["elements_api_levels__level__elements_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{level}/ends/{thing}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ends
+         * @description What can be pulled at the end of a live array.
+         */
+        get: operations["ends_api_levels__level__ends__thing__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{level}/export.glb": {
         parameters: {
             query?: never;
@@ -322,6 +362,26 @@ export interface paths {
          * @description Bring back a level that was deleted.
          */
         post: operations["restore_level_api_levels__level__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{level}/seams/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seams
+         * @description Where the vertices are that stay on all rungs of a piece, in the coordinates of its mesh; at most 20 000.
+         */
+        get: operations["seams_api_levels__level__seams__piece__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1486,11 +1546,13 @@ export interface components {
         };
         /**
          * Delta
-         * @description Everything that differs after a change. `items` is what is drawn of arrays and courses.
+         * @description Everything that differs after a change. `items` is what is drawn of arrays and courses; `elements` are to be
+         *     picked next.
          */
         Delta: {
             /** Changed */
             changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["Array"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
+            elements?: components["schemas"]["Elements"] | null;
             history: components["schemas"]["HistoryView"];
             /** Items */
             items: {
@@ -1608,6 +1670,103 @@ export interface components {
             sets: string[];
             /** Step */
             step?: number | null;
+        };
+        /**
+         * Elements
+         * @description Faces of a mesh by its hash: rising, closed ranges of their numbers.
+         */
+        Elements: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: [
+                number,
+                number
+            ][];
+            /**
+             * Kind
+             * @default face
+             * @constant
+             */
+            kind: "face";
+            /**
+             * Mesh
+             * @default
+             */
+            mesh: string;
+        };
+        /**
+         * ElementsRequest
+         * @description What is picked of a piece, and what else is to be taken in.
+         */
+        ElementsRequest: {
+            elements: components["schemas"]["Elements"];
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "grow" | "shrink" | "connected" | "same plane" | "same material" | "same way" | "invert" | "all";
+            /** Piece */
+            piece: string;
+        };
+        /**
+         * End
+         * @description Something to pull: the setting that it changes, and where its tab is, metres.
+         *
+         *     Pulled along a line from `base` in the direction `way`; or, where it is a `turn`, round `base` about `way`. With so
+         *     many metres, or degrees, the setting grows by `gain` times that, from `value`; it goes in steps of `step`, and is at
+         *     least `least`.
+         */
+        End: {
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /** Base */
+            base: [
+                number,
+                number,
+                number
+            ];
+            /** Gain */
+            gain: number;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "count" | "spacing" | "rows" | "row_spacing" | "layers" | "layer_spacing" | "radius" | "sweep";
+            /** Step */
+            step: number;
+            /** Turn */
+            turn: boolean;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+            /** Way */
+            way: [
+                number,
+                number,
+                number
+            ];
+            /** Words */
+            words: string;
+        };
+        /**
+         * Ends
+         * @description What can be pulled, and the settings of the array that it is part of.
+         */
+        Ends: {
+            /** Ends */
+            ends: components["schemas"]["End"][];
+            settings: components["schemas"]["Repeat"];
         };
         /**
          * FaceAt
@@ -1887,7 +2046,7 @@ export interface components {
          *
          *     What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing. `repeat`
          *     shows all of it again and again, along the group's axes; `mirror` shows it a second time, across the plane through
-         *     its pivot that is at right angles to one of its axes.
+         *     its pivot that is at right angles to one of its axes. `strewn` says how what is in it came there by chance.
          */
         Group: {
             /** Group */
@@ -1934,6 +2093,7 @@ export interface components {
                 number
             ];
             repeat?: components["schemas"]["Repeat"] | null;
+            strewn?: components["schemas"]["Strewn"] | null;
             /**
              * Turn
              * @default [
@@ -2248,6 +2408,7 @@ export interface components {
         LevelView: {
             /** Changed */
             changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["Array"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
+            elements?: components["schemas"]["Elements"] | null;
             history: components["schemas"]["HistoryView"];
             /** Items */
             items: {
@@ -2362,8 +2523,16 @@ export interface components {
         /**
          * Need
          * @description What must be selected: kinds, and how many of them.
+         *
+         *     `having` are settings of which one must be given where a row may have them: the tool is only offered then, and says
+         *     itself what is missing.
          */
         Need: {
+            /**
+             * Having
+             * @default []
+             */
+            having: string[];
             /**
              * Kinds
              * @default []
@@ -2529,7 +2698,8 @@ export interface components {
          *
          *     `pivot` is in the mesh's coordinates; `axes` turns the mesh's axes into the pivot's. `dimensions` are live as long
          *     as the piece has the mesh that they made; afterwards they are the way back. `twin` is the piece that it is the
-         *     mirror image of, along X. `ladder` are its rungs.
+         *     mirror image of, along X. `ladder` are its rungs; `kept` are places of vertices that stay on all
+         *     of them, in the mesh's coordinates.
          */
         Piece: {
             /**
@@ -2551,6 +2721,15 @@ export interface components {
             facts: components["schemas"]["Facts"];
             /** Id */
             id: string;
+            /**
+             * Kept
+             * @default []
+             */
+            kept: [
+                number,
+                number,
+                number
+            ][];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3116,9 +3295,15 @@ export interface components {
         };
         /**
          * Rung
-         * @description A rung as it was made: its mesh, and what it costs, measured; metres.
+         * @description A rung as it was made: its mesh, and what it costs, measured; metres. `brought` is the name of the piece that it
+         *     was, where it was not made from this one.
          */
         Rung: {
+            /**
+             * Brought
+             * @default
+             */
+            brought: string;
             /** Good From */
             good_from: number;
             /** Hardware Vertices */
@@ -3141,7 +3326,7 @@ export interface components {
         /**
          * RungTarget
          * @description What a rung is for: a share of the triangles in per cent, a number of them, a largest deviation in millimetres,
-         *     or a number of pixels at a distance in metres.
+         *     or a number of pixels at a distance in metres. `go_on`: made from the rung before it, and not from the piece.
          */
         RungTarget: {
             /**
@@ -3149,6 +3334,11 @@ export interface components {
              * @default 10
              */
             distance: number;
+            /**
+             * Go On
+             * @default false
+             */
+            go_on: boolean;
             /**
              * Kind
              * @default share
@@ -3578,6 +3768,52 @@ export interface components {
             title: string;
             /** Tool */
             tool: string;
+        };
+        /**
+         * Strewn
+         * @description How what is in a group was strewn: pieces over a face of an item, so that it can be strewn otherwise.
+         */
+        Strewn: {
+            /** Apart */
+            apart: number;
+            /** Density */
+            density: number;
+            /** Face */
+            face: number;
+            /** Item */
+            item: number;
+            /** Largest */
+            largest: number;
+            /** Offset */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /** Pieces */
+            pieces: string[];
+            /** Seed */
+            seed: number;
+            /** Smallest */
+            smallest: number;
+            /**
+             * Stand
+             * @enum {string}
+             */
+            stand: "upright" | "along the normal";
+            /** Thing */
+            thing: string;
+            /** Turn */
+            turn: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Whole
+             * @enum {string}
+             */
+            whole: "face" | "all faces that look that way";
         };
         /**
          * Summary
@@ -4276,6 +4512,73 @@ export interface operations {
             };
         };
     };
+    elements_api_levels__level__elements_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ElementsRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Elements"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ends_api_levels__level__ends__thing__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                thing: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ends"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     export_api_levels__level__export_glb_get: {
         parameters: {
             query?: never;
@@ -4498,6 +4801,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LevelSummary"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    seams_api_levels__level__seams__piece__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": [
+                        number,
+                        number,
+                        number
+                    ][];
                 };
             };
             /** @description What was wrong and what to do; nothing changed */

@@ -36,7 +36,7 @@ export function SelectionCard() {
 }
 
 /** What a box that is dragged round things takes. */
-function BoxTakes() {
+export function BoxTakes() {
   const through = useView((v) => v.through);
   return (
     <Labelled>

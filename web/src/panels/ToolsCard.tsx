@@ -4,6 +4,7 @@ import { Problem } from "../api/client";
 import { errorsOf } from "../api/fields";
 import { useRules } from "../api/queries";
 import type { Params, Row, ToolInfo } from "../api/types";
+import { elementsNow, pickedFaces, useElements } from "../state/elements";
 import { useLevel } from "../state/level";
 import { openCard, useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
@@ -11,11 +12,12 @@ import { previewStep, takeStep } from "../state/steps";
 import { useView } from "../state/view";
 import { startWork } from "../state/work";
 import { remember } from "../tools/lastUsed";
-import { pickOf, startingParams, startTool, whyNot } from "../tools/registry";
+import { drawOf, pickOf, startingParams, startTool, whyNot } from "../tools/registry";
 import { ToolForm } from "../tools/ToolForm";
 import { Button, Key, Tipped } from "../ui/controls";
 import { iconOf } from "../ui/icons";
 import { picks, startPicking } from "../viewport/modes/pick";
+import { Plan } from "./Plan";
 import { Card, Quiet } from "./parts";
 
 const Rows = styled.div`
@@ -111,10 +113,16 @@ function OneTool({ tool, reason }: { tool: ToolInfo; reason?: string }) {
 function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   const [params, setParams] = useState<Params>(() => startingParams(tool));
   const [errors, setErrors] = useState<Record<string, string>>({});
+  const latest = useRef(params);
+  latest.current = params;
   const note = useLevel((s) => s.previewNote);
   const reason = whyNot(tool, rows);
   const selection = useMemo(() => (tool.need.kinds?.length ? rows.map((r) => r.id) : []), [rows, tool]);
-  const preview = (next: Params) => {
+  const shaping = "elements" in params;
+  const told = (next: Params): Params => (shaping ? { ...next, elements: elementsNow() } : next);
+  const preview = (given: Params) => {
+    const next = told(given);
+    if (shaping && pickedFaces().size === 0) return previewStep(null);
     const unpicked = (next.place === "picked" || next.about_what === "picked") && next.picked === null;
     if (unpicked) previewStep(null);
     else if (reason === null && tool.previews) previewStep({ tool: tool.tool, params: next, selection, adjust: false });
@@ -124,11 +132,15 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
     preview(params);
     return () => previewStep(null);
   }, []);
+  // what is picked while the card is open is what it works on
+  const picked = useElements((s) => (shaping ? s.faces : null));
+  // biome-ignore lint/correctness/useExhaustiveDependencies: on every change of the picks alone
+  useEffect(() => {
+    if (shaping) preview(latest.current);
+  }, [picked]);
   // the whole card comes into sight, as far as there is room
   const card = useRef<HTMLElement>(null);
   useEffect(() => void card.current?.scrollIntoView({ block: "nearest" }), []);
-  const latest = useRef(params);
-  latest.current = params;
   // what can be clicked in the view is picked at once
   // biome-ignore lint/correctness/useExhaustiveDependencies: begins as the card opens, and ends with it
   useEffect(() => {
@@ -147,16 +159,16 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
     });
     return () => picks.end();
   }, []);
-  const apply = async () => {
+  const apply = async (with_: Params = params) => {
     previewStep(null);
     const result = tool.long
-      ? await startWork(tool.tool, params, selection)
-      : await takeStep(tool.tool, params, selection, true);
+      ? await startWork(tool.tool, with_, selection)
+      : await takeStep(tool.tool, told(with_), selection, true);
     if (result instanceof Problem) {
       setErrors(errorsOf(result));
       return;
     }
-    remember(tool.tool, params);
+    remember(tool.tool, with_);
     openCard(null);
   };
   const change = (next: Params) => {
@@ -164,6 +176,19 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
     setErrors({});
     preview(next);
   };
+  // biome-ignore lint/correctness/useExhaustiveDependencies: begins as the card opens, and ends with it
+  useEffect(
+    () =>
+      drawOf(tool)?.({
+        params: () => latest.current,
+        show: change,
+        take: (next) => {
+          change(next);
+          void apply(next);
+        },
+      }),
+    [],
+  );
   const Icon = iconOf(tool);
   return (
     <Card
@@ -185,6 +210,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
         <Quiet>{reason ?? tool.about}</Quiet>
         <ToolForm tool={tool} params={params} errors={errors} focus onPreview={preview} onCommit={change} />
         {note && <Quiet aria-live="polite">{note}</Quiet>}
+        {"only_plan" in params && <Plan tool={tool.tool} params={params} />}
         <Foot>
           <Button onPress={() => openCard(null)}>Cancel</Button>
           <Button id="apply-tool" data-main="true" isDisabled={reason !== null} onPress={() => void apply()}>

@@ -1,7 +1,8 @@
 import { Download, RefreshCw, Trash2, Upload } from "lucide-react";
-import { type ChangeEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { type ChangeEvent, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import { Radio, RadioGroup } from "react-aria-components";
 import styled from "styled-components";
+import { Vector3 } from "three";
 import { api, Problem } from "../api/client";
 import { askRecipes, useRecipes } from "../api/queries";
 import type { Piece, Recipe } from "../api/types";
@@ -17,22 +18,30 @@ import { Labelled } from "../ui/Labelled";
 import { TextField } from "../ui/TextField";
 import { grouped } from "../ui/words";
 import { viewport } from "../viewport/controller";
-import { boxOf } from "../viewport/pieces/entries";
-import { usePaint } from "../viewport/pieces/paint";
+import { boxOf, itemsOf } from "../viewport/pieces/entries";
+import { meshOf } from "../viewport/pieces/meshes";
+import { paintOf, usePaint } from "../viewport/pieces/paint";
+import { usePicture } from "../viewport/pieces/pictures";
+import { useSeams } from "../viewport/pieces/seams";
 
 const Strip = styled(RadioGroup)`display: grid; gap: 0;`;
 const Head = styled.div`
-  display: grid; grid-template-columns: minmax(0, 1.3fr) 62px 58px 62px; gap: 6px; padding: 0 6px; color: var(--quiet); font-size: 12px;
+  display: grid; grid-template-columns: minmax(0, 1.3fr) 56px 50px 44px; gap: 6px; padding: 0 6px; color: var(--quiet); font-size: 12px;
   & > :not(:first-child) { text-align: right; }
 `;
 const Line = styled(Radio)`
-  display: grid; grid-template-columns: minmax(0, 1.3fr) 62px 58px 62px; gap: 6px; padding: 3px 6px; border-radius: 3px; cursor: pointer;
+  display: grid; grid-template-columns: minmax(0, 1.3fr) 56px 50px 44px; gap: 6px; padding: 3px 6px; border-radius: 3px; cursor: pointer;
   font-variant-numeric: tabular-nums;
   & > :not(:first-child) { text-align: right; }
   & > :first-child { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   &[data-hovered] { background: var(--sheet); }
   &[data-selected] { background: var(--petrol-wash); color: var(--petrol); font-weight: 600; }
   &[data-focus-visible] { outline: 2px solid var(--petrol); outline-offset: -2px; }
+`;
+const Named = styled.span`
+  display: flex; align-items: center; gap: 4px; min-width: 0;
+  & img, & i { width: 24px; height: 18px; object-fit: contain; flex: none; }
+  & span { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 `;
 const Scale = styled.div`
   display: grid; grid-template-columns: auto 1fr auto; gap: 8px; align-items: center; color: var(--quiet); font-size: 12px;
@@ -62,6 +71,8 @@ export function LadderCard() {
   const piece = useChosenPiece();
   const id = piece?.id;
   const of = useRungs((s) => s.piece);
+  const seams = useRungs((s) => s.seams && s.piece === id);
+  const kept = useSeams(seams ? (piece ?? null) : null);
   useEffect(() => {
     if (of !== null && of !== id) forgetRungs();
   }, [of, id]);
@@ -88,6 +99,15 @@ export function LadderCard() {
         ) : (
           <Quiet>Make one by a recipe, or with settings of your own.</Quiet>
         )}
+        <Labelled title="Vertices that stay exactly where they are on every rung: where neighbours meet, open borders, picked ones">
+          <span>Show seams</span>
+          <OnOff
+            label="Show seams"
+            value={seams}
+            onChange={(on) => setRungs(of === piece.id ? { seams: on } : { piece: piece.id, rung: 0, seams: on })}
+          />
+        </Labelled>
+        {seams && <Quiet>{kept === null ? "Looking …" : keptInWords(kept.length)}</Quiet>}
         <Recipes piece={piece} />
       </div>
     </Card>
@@ -115,7 +135,10 @@ function Rungs({ piece }: { piece: Piece }) {
         </Head>
         <Strip aria-label="Rung" value={String(rung)} onChange={(v) => showRung(piece.id, Number(v))}>
           <Line value="0">
-            <span>Source</span>
+            <Named>
+              <Picture piece={piece} mesh={piece.mesh} triangles={piece.facts.triangles} />
+              <span>Source</span>
+            </Named>
             <span>{grouped(piece.facts.triangles)}</span>
             <span>0</span>
             <span>0</span>
@@ -123,10 +146,13 @@ function Rungs({ piece }: { piece: Piece }) {
           {rungs.map((r, k) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: a rung is its place
             <Line key={k} value={String(k + 1)}>
-              <span>
-                {`Rung ${k + 1}`}
-                {r.reached === false ? " · no fewer" : ""}
-              </span>
+              <Named>
+                <Picture piece={piece} mesh={r.mesh} triangles={r.triangles} />
+                <span>
+                  {r.brought || `Rung ${k + 1}`}
+                  {r.reached === false ? " · no fewer" : ""}
+                </span>
+              </Named>
               <span>{grouped(r.triangles)}</span>
               <span>{mm(r.largest)}</span>
               <span>{metres(r.good_from)}</span>
@@ -161,10 +187,51 @@ function Rungs({ piece }: { piece: Piece }) {
             </Scale>
           )}
           {paint && !measured && <Quiet>Measuring …</Quiet>}
+          {paint && measured && there && (
+            <Button onPress={() => lookAtLargest(ids, piece, chosen.mesh)}>Go to where it is largest</Button>
+          )}
         </>
       )}
     </>
   );
+}
+
+/** Rungs of so many triangles are fetched for their picture alone. */
+const LIGHT = 40_000;
+
+function Picture({ piece, mesh, triangles }: { piece: Piece; mesh: string; triangles: number }) {
+  const look = useMemo(() => ({ ...piece, mesh }), [piece, mesh]);
+  const picture = usePicture(look, triangles <= LIGHT);
+  return picture ? <img src={picture} alt="" /> : <i />;
+}
+
+const keptInWords = (count: number): string =>
+  count === 0
+    ? "No vertex must stay: no neighbour meets it. Keep vertices picks some."
+    : `${grouped(count)} ${count === 1 ? "vertex stays" : "vertices stay"} where they are; Keep vertices picks more.`;
+
+/** Look at the place of what is selected where a rung is farthest from the piece. */
+function lookAtLargest(ids: readonly string[], piece: Piece, mesh: string): void {
+  const scene = shown(levelStore.getState());
+  const [item] = itemsOf(scene, ids, piece.id);
+  const far = paintOf(mesh, piece.ladder?.source ?? "");
+  const drawn = meshOf(mesh);
+  if (!item || !far || !drawn) return;
+  let at = 0;
+  far.forEach((d, k) => {
+    if (d > (far[at] ?? 0)) at = k;
+  });
+  const most = far[at] ?? 0;
+  for (const { geometry } of drawn.slots) {
+    const places = geometry.getAttribute("position");
+    if (at >= places.count) {
+      at -= places.count;
+      continue;
+    }
+    const point = new Vector3().fromBufferAttribute(places, at).applyMatrix4(item);
+    setView({ mode: "free", target: point.toArray(), distance: Math.max(60 * most, 0.3) });
+    return;
+  }
 }
 
 /** Look at things from so far that a deviation is just a pixel on this screen. */

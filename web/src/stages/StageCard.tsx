@@ -7,6 +7,7 @@ import { Card, Quiet } from "../panels/parts";
 import { bringIn } from "../state/imports";
 import { levelStore, useLevel } from "../state/level";
 import { tell } from "../state/messages";
+import { openCard, useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { useView, viewStore } from "../state/view";
@@ -14,6 +15,7 @@ import { Button } from "../ui/controls";
 import { viewport } from "../viewport/controller";
 import { BatchCard } from "./BatchCard";
 import { LadderCard } from "./LadderCard";
+import { ShapeCard } from "./ShapeCard";
 
 const Column = styled.div`&& { display: grid; gap: 8px; } & button { justify-content: flex-start; }`;
 
@@ -22,26 +24,15 @@ export function StageCard() {
   const stage = useView((v) => v.stage);
   if (stage === "kit") return <ShapeBoard />;
   if (stage === "ship") return <ShipCard />;
-  if (stage === "shape") {
-    return (
-      <Card aria-label="Shape">
-        <header>
-          <h2>Shape</h2>
-        </header>
-        <div>
-          <Quiet>
-            Here the mesh of a piece will be edited: faces extruded, edges bevelled, borders closed. There are no tools
-            for it yet.
-          </Quiet>
-        </div>
-      </Card>
-    );
-  }
+  if (stage === "shape") return <ShapeCard />;
   if (stage === "slim") return <SlimCards />;
   return null;
 }
 
 function SlimCards() {
+  const busy = useRunning((s) => s.card !== null);
+  // the card of a tool is in the place of what else could be begun
+  if (busy) return <LadderCard />;
   return (
     <>
       <LadderCard />
@@ -69,6 +60,9 @@ function SlimHint() {
           {piece.name} takes {share} % of the level's triangles. Select a piece or a placement, then make a ladder of it
           or slim it.
         </Quiet>
+        <Button data-main="true" onPress={() => openCard("slim_level")}>
+          Slim for this level
+        </Button>
       </div>
     </Card>
   );

@@ -11,6 +11,8 @@ export interface RungView {
   divider: number;
   /** Whether the deviation is painted on. */
   paint: boolean;
+  /** Whether the vertices that stay on all rungs are shown. */
+  seams: boolean;
   /** The piece as it is, for as long as a key is held. */
   flipped: boolean;
   /** What is drawn of all pieces with ladders: "source", by "distance", or the number of a rung. */
@@ -23,6 +25,7 @@ const NOTHING: RungView = {
   beside: null,
   divider: 0.5,
   paint: false,
+  seams: false,
   flipped: false,
   draws: "source",
 };

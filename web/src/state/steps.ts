@@ -1,5 +1,6 @@
 import { api, Problem } from "../api/client";
 import type { Accept, Delta, Params } from "../api/types";
+import { takeElements } from "./elements";
 import { applyDelta, levelStore, loadLevel, showPreview } from "./level";
 import { tell } from "./messages";
 import { select, selectionStore } from "./selection";
@@ -58,6 +59,7 @@ function inTurn(work: (level: string, revision: number) => Promise<Delta>, quiet
       const still = selectionStore.getState().ids.join() === chosen;
       if (!applyDelta(delta)) await reload();
       if (delta.select && still) select(delta.select);
+      if (still) takeElements(delta.elements);
       levelStore.setState({ online: true });
       return delta;
     } catch (error) {

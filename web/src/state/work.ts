@@ -39,8 +39,27 @@ export async function startWork(tool: string, params: Params, selection: readonl
   }
 }
 
-/** Hear of a job until it has ended. */
-async function follow(job: Job): Promise<void> {
+/** Have a step that takes long tell what it would come to, and do nothing: its words, line by line. Null where it was
+ * cancelled, or could not tell, which is said. `begun` hears of the job. */
+export async function planWork(tool: string, params: Params, begun: (job: string) => void): Promise<string[] | null> {
+  const { levelId, revision } = levelStore.getState();
+  if (!levelId) return null;
+  try {
+    const job = await api.startWork(levelId, { tool, params, selection: [], revision });
+    put(job);
+    begun(job.id);
+    const end = await ending(job);
+    if (end?.state === "failed") tell(end.reason, "error");
+    return end?.state === "done" ? end.note.split("\n") : null;
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    if (error.fields.length === 0) tell(error.message, "error");
+    return null;
+  }
+}
+
+/** A job that has ended; null where it is not known any more, which is told. */
+async function ending(job: Job): Promise<Job | null> {
   let now = job;
   while (!ended(now)) {
     try {
@@ -48,11 +67,18 @@ async function follow(job: Job): Promise<void> {
     } catch (error) {
       drop(job.id);
       if (error instanceof Problem) tell(error.message, "error");
-      return;
+      return null;
     }
     if (!ended(now)) put(now);
   }
   drop(now.id);
+  return now;
+}
+
+/** Hear of a job until it has ended, and say what came of it. */
+async function follow(job: Job): Promise<void> {
+  const now = await ending(job);
+  if (!now) return;
   const { levelId, revision } = levelStore.getState();
   if (now.state === "done" && now.level === levelId && now.revision > revision) await reload().catch(() => undefined);
   if (now.state === "done") tell(now.note || `${now.title}: done.`);

@@ -12,6 +12,7 @@ export const piece = (id: string, part: Partial<Piece> = {}): Piece => ({
   slim: null,
   axes: [0, 0, 0, 1],
   tags: [],
+  kept: [],
   facts: { vertices: 8, faces: 6, triangles: 12, hardware_vertices: 24, closed: true, low: [0, 0, 0], high: [1, 1, 1] },
   ...part,
 });

@@ -15,6 +15,7 @@ const Bare = styled.div`
   & > div { grid-template-columns: minmax(0, 1fr); }
   & label { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); }
 `;
+const Source = styled.div`grid-column: 1 / 3; & button { width: 100%; }`;
 const From = styled.div`
   grid-column: 1 / 3;
   & > div { grid-template-columns: 104px minmax(0, 1fr); gap: 4px; }
@@ -49,7 +50,7 @@ export function RungsField({ label, value, onChange }: RungsFieldProps) {
           distance: last.kind === "pixels" ? last.distance * 2 : last.distance,
           ...(last.kind === "deviation" && { value: last.value * 2 }),
         }
-      : { kind: "share", value: 50, distance: 10 };
+      : { kind: "share", value: 50, distance: 10, go_on: false };
   return (
     <Rows role="group" aria-label={label}>
       <h4>{label}</h4>
@@ -79,6 +80,19 @@ export function RungsField({ label, value, onChange }: RungsFieldProps) {
           >
             <X size={14} aria-hidden />
           </IconButton>
+          {k > 0 && (
+            <Source>
+              <Picker
+                label={`Rung ${k + 1} made from`}
+                value={rung.go_on ? "before" : "piece"}
+                options={[
+                  { value: "piece", label: "From the piece" },
+                  { value: "before", label: `On from rung ${k}` },
+                ]}
+                onChange={(from) => put(k, { go_on: from === "before" })}
+              />
+            </Source>
+          )}
           {rung.kind === "pixels" && (
             <From>
               <NumberField

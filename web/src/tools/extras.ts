@@ -9,6 +9,13 @@ export interface CardPick {
   params(feature: Feature): Params;
 }
 
+/** A card whose tool is drawn in the view: what it says now, to show other values, and to take the step with some. */
+export interface CardDrawing {
+  params(): Params;
+  show(params: Params): void;
+  take(params: Params): void;
+}
+
 /** What a tool's generated card lacks: what the hand does in the view. */
 export interface ToolExtras {
   /** Begin it in the view, instead of by its card. */
@@ -18,6 +25,8 @@ export interface ToolExtras {
   /** Whether its key works with nothing selected, as it is picked in the view. */
   unselected?: boolean;
   pick?(rows: readonly Row[]): CardPick | null;
+  /** Draw in the view what the open card describes; returns how to stop. */
+  draw?(card: CardDrawing): () => void;
   /** Values that its card begins with, beside those that were used last. */
   starting?(rows: readonly Row[]): Params;
 }

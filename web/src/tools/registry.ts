@@ -1,5 +1,6 @@
 import { defaultsOf, fieldsOf } from "../api/fields";
 import type { Params, Row, ToolInfo } from "../api/types";
+import { elementsNow } from "../state/elements";
 import { levelStore } from "../state/level";
 import { openCard } from "../state/running";
 import { lastPiece, selectionStore } from "../state/selection";
@@ -7,14 +8,29 @@ import { takeStep } from "../state/steps";
 import { withoutFollowers } from "../state/tree";
 import { startWork } from "../state/work";
 import { BY_HAND } from "./byHand";
-import type { CardPick } from "./extras";
+import type { CardPick, ToolExtras } from "./extras";
 import { remembered } from "./lastUsed";
+
+/** What settings are called that a tool needs to be there. */
+const WORDS: Readonly<Record<string, string>> = {
+  repeat: "repetition",
+  mirror: "live mirror",
+  strewn: "strewn things",
+};
 
 /** Why a tool cannot work on the selection; null when it can. */
 export function whyNot(tool: ToolInfo, chosen: readonly Row[]): string | null {
-  const { kinds = [], least = 0, most } = tool.need;
+  const { kinds = [], least = 0, most, having = [] } = tool.need;
   const rows = kinds.includes("course") ? chosen : withoutFollowers(levelStore.getState().scene.things, chosen);
-  const fits = rows.every((r) => (kinds as string[]).includes(r.kind ?? ""));
+  const lacks = (r: Row) => {
+    const known = having.filter((name) => name in r);
+    return known.length > 0 && known.every((name) => (r as Record<string, unknown>)[name] == null);
+  };
+  const right = rows.every((r) => (kinds as string[]).includes(r.kind ?? ""));
+  if (right && rows.length > 0 && rows.some(lacks)) {
+    return `Not for this one: it has no ${having.map((name) => WORDS[name] ?? name).join(" or ")}.`;
+  }
+  const fits = right;
   if (least === 0 || (rows.length >= least && fits && (most == null || rows.length <= most))) return null;
   if (fits && most != null && rows.length > most) return `Works on one at a time; ${rows.length} are selected.`;
   return tool.asks;
@@ -53,14 +69,20 @@ export function startingParams(tool: ToolInfo): Params {
 export const pickOf = (tool: ToolInfo, rows: readonly Row[]): CardPick | null =>
   BY_HAND[tool.tool]?.pick?.(rows) ?? null;
 
+/** How what a tool's card describes is drawn in the view; nothing for what is not. */
+export const drawOf = (tool: ToolInfo): ToolExtras["draw"] => BY_HAND[tool.tool]?.draw;
+
 /** Start a tool: in the viewport where a hand is better, at once where nothing has to be said, else by its card. */
 export function startTool(tool: ToolInfo): void {
   const rows = selectedRows();
   const byHand = BY_HAND[tool.tool]?.start;
   const selection = rows.map((r) => r.id);
   if (byHand) byHand(rows);
-  else if (tool.instant) void (tool.long ? startWork : takeStep)(tool.tool, startingParams(tool), selection);
-  else openCard(tool.tool);
+  else if (tool.instant) {
+    const params = startingParams(tool);
+    if ("elements" in params) params.elements = elementsNow();
+    void (tool.long ? startWork : takeStep)(tool.tool, params, selection);
+  } else openCard(tool.tool);
 }
 
 /** What the key of a tool does now; of several tools with that key it is the first one that suits the selection. */

@@ -10,6 +10,7 @@ import { previewStep } from "../state/steps";
 import { viewStore } from "../state/view";
 import { daySheet, nightSheet, prefersNight, type Scheme } from "../theme/tokens";
 import { useCardInView } from "./cards";
+import { EndTabs } from "./handles/EndTabs";
 import { Handles } from "./handles/Handles";
 import { cancelPress, pointerDown, pointerMove, pointerUp } from "./input";
 import { Drawing } from "./look/CanvasHost";
@@ -22,6 +23,7 @@ import { useDraggedBox } from "./picking/selecting";
 import "./modes";
 import { dragStore } from "../state/drag";
 import { viewport } from "./controller";
+import { PickedFaces } from "./elements/PickedFaces";
 import { SizeTabs } from "./handles/SizeTabs";
 import { Rose } from "./look/Rose";
 import { Rulers } from "./look/Rulers";
@@ -34,6 +36,7 @@ import { Findings } from "./picking/Findings";
 import { Measures } from "./picking/Measures";
 import { meshesToCome, onMeshLoaded, useAllMeshes } from "./pieces/meshes";
 import { Pieces } from "./pieces/Pieces";
+import { Seams } from "./pieces/Seams";
 
 const Frame = styled.div`
   position: relative; overflow: hidden; min-width: 0; min-height: 0; outline-offset: -3px; touch-action: none;
@@ -237,8 +240,11 @@ function Stage({ scheme }: { scheme: Scheme }) {
       <Grid scheme={scheme} />
       <Pieces scheme={scheme} />
       <Paths scheme={scheme} />
+      <Seams scheme={scheme} />
+      <PickedFaces scheme={scheme} />
       <Handles scheme={scheme} />
       <SizeTabs scheme={scheme} />
+      <EndTabs scheme={scheme} />
       <CaughtSign scheme={scheme} />
       {mode?.Signs && <mode.Signs scheme={scheme} />}
       {card?.Signs && <card.Signs scheme={scheme} />}

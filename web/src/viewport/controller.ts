@@ -144,13 +144,15 @@ class ViewportController {
   }
 
   /** The height of the first thing under a place of the world; null where there is none. */
-  floorUnder(from: Vector3): number | null {
+  floorUnder(from: Vector3, accept?: (thing: string) => boolean): number | null {
     this.raycaster.ray.set(from, new Vector3(0, -1, 0));
     this.raycaster.near = 0;
     this.raycaster.far = 1000;
     let best: number | null = null;
     for (const mesh of this.pickables) {
+      const entries = mesh.userData.entries as readonly Entry[];
       for (const found of this.raycaster.intersectObject(mesh, false)) {
+        if (accept && !accept(entries[found.instanceId ?? 0]?.thing ?? "")) continue;
         if (best === null || found.point.y > best) best = found.point.y;
       }
     }

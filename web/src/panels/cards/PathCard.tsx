@@ -1,10 +1,12 @@
 import { CornerDownRight, Plus, Spline, Trash2 } from "lucide-react";
 import styled from "styled-components";
-import type { Path } from "../../api/types";
+import type { Path, Vector } from "../../api/types";
 import { shown, useLevel } from "../../state/level";
 import { letPointsGo, useChosen } from "../../state/pathPoints";
-import { takeStep } from "../../state/steps";
+import { previewStep, takeStep } from "../../state/steps";
 import { Button } from "../../ui/controls";
+import { Dial } from "../../ui/Dial";
+import { VectorField } from "../../ui/fields";
 import { NumberField } from "../../ui/NumberField";
 import { extendPath } from "../../viewport/modes/path";
 import { MarkButtons } from "../MarkButtons";
@@ -13,13 +15,35 @@ import { Facts, Within } from "./parts";
 
 const Row = styled.div`display: grid; grid-template-columns: 1fr 1fr; gap: 4px;`;
 
+const Leaning = styled.div`display: flex; align-items: center; gap: 8px; & > :first-child { flex: 1; }`;
+
+const minus = (a: Vector, b: Vector): Vector => [a[0] - b[0], a[1] - b[1], a[2] - b[2]];
+
+/** The middle of the box round points, about which they turn. */
+const middleOf = (points: readonly Vector[]): Vector =>
+  [0, 1, 2].map((k) => {
+    const all = points.map((p) => p[k] ?? 0);
+    return all.length ? (Math.min(...all) + Math.max(...all)) / 2 : 0;
+  }) as Vector;
+
 /** A path, and the points of it that are chosen. */
 export function PathCard({ row: path }: { row: Path }) {
   const found = useLevel((s) => shown(s).paths.get(path.id));
   const chosen = useChosen();
   const points = (chosen?.path === path.id ? chosen.points : []).filter((k) => k < path.points.length);
   const step = (does: string, more: object = {}) => takeStep("path_points", { does, points, ...more }, [path.id]);
-  const first = path.points[points[0] ?? 0];
+  const wish = (does: string, more: object) => ({
+    tool: "path_points",
+    params: { does, points, ...more },
+    selection: [path.id],
+  });
+  const show = (does: string, more: object) => previewStep({ ...wish(does, more), adjust: false });
+  const commit = (does: string, more: object) => void step(does, more).then(() => previewStep(null));
+  // what is told is told of the path as it stands, not as it is previewed
+  const stands = useLevel((s) => s.scene.things.get(path.id));
+  const own = stands?.kind === "path" ? stands : path;
+  const middle = middleOf(points.flatMap((k) => (own.points[k] ? [own.points[k].position as Vector] : [])));
+  const first = own.points[points[0] ?? 0];
   return (
     <Card aria-label="Selection">
       <header>
@@ -49,14 +73,50 @@ export function PathCard({ row: path }: { row: Path }) {
                 <Trash2 size={14} aria-hidden /> Take out
               </Button>
             </Row>
-            <NumberField
-              label="Lean"
-              unit="°"
-              step={5}
-              value={first?.roll ?? 0}
-              onPreview={() => undefined}
-              onCommit={(roll) => void step("lean", { roll })}
+            <VectorField
+              label={points.length === 1 ? "Position" : "Middle"}
+              aside="world axes, m"
+              value={middle}
+              digits={2}
+              onPreview={(to) => show("move", { by: minus(to, middle) })}
+              onCommit={(to) => commit("move", { by: minus(to, middle) })}
             />
+            {points.length > 1 && (
+              <>
+                <NumberField
+                  label="Turn"
+                  unit="°"
+                  step={15}
+                  value={0}
+                  onPreview={(angle) => show("turn", { angle: angle ?? 0 })}
+                  onCommit={(angle) => commit("turn", { angle: angle ?? 0 })}
+                />
+                <NumberField
+                  label="Size"
+                  unit="×"
+                  step={0.1}
+                  value={1}
+                  onPreview={(factor) => show("size", { factor: factor ?? 1 })}
+                  onCommit={(factor) => commit("size", { factor: factor ?? 1 })}
+                />
+              </>
+            )}
+            <Leaning>
+              <NumberField
+                label="Lean"
+                unit="°"
+                step={5}
+                value={first?.roll ?? 0}
+                onPreview={(roll) => show("lean", { roll: roll ?? 0 })}
+                onCommit={(roll) => commit("lean", { roll: roll ?? 0 })}
+              />
+              <Dial
+                label="Lean by hand"
+                value={first?.roll ?? 0}
+                onPreview={(roll) => show("lean", { roll })}
+                onCommit={(roll) => commit("lean", { roll })}
+              />
+            </Leaning>
           </>
         ) : (
           <Quiet>Drag a point, or click it to change it. A double click on the line puts one in.</Quiet>

@@ -7,6 +7,7 @@ import { startDock } from "../../viewport/modes/dock";
 import { startMeasuring } from "../../viewport/modes/measure";
 import { startPath } from "../../viewport/modes/path";
 import { startPlacing } from "../../viewport/modes/place";
+import { startStarter } from "../../viewport/modes/starter";
 import type { ToolExtras } from "../extras";
 import { remembered } from "../lastUsed";
 import { groupPivot, setPivot } from "./pivots";
@@ -26,6 +27,7 @@ function otherPiece(rows: readonly Row[]): string | undefined {
 export const BY_HAND: Readonly<Record<string, ToolExtras>> = {
   place_piece: { start: ([piece]) => piece && startPlacing(piece.id) },
   draw_path: { start: startPath },
+  path_starter: { draw: startStarter },
   dock: { start: startDock, unselected: true },
   keep_measure: { start: startMeasuring },
   size: { key: () => setHandles({ sizing: !handleStore.getState().sizing }) },
@@ -53,6 +55,24 @@ export const BY_HAND: Readonly<Record<string, ToolExtras>> = {
       params: (feature) => ({ on: placeOf(feature) }),
     }),
     starting: () => ({ on: null }),
+  },
+  keep_vertices: {
+    pick: ([row]) => ({
+      piece: row && "piece" in row ? row.piece : null,
+      words: "Click a vertex, an edge or a face whose vertices stay",
+      params: (feature) => ({ on: placeOf(feature) }),
+    }),
+    starting: () => ({ on: null }),
+  },
+  piece_as_rung: {
+    starting: (rows) => ({ piece: otherPiece(rows) ?? "" }),
+  },
+  strew_again: {
+    starting([group]) {
+      if (group?.kind !== "group" || !group.strewn) return {};
+      const { pieces: _, thing, item, face, ...own } = group.strewn;
+      return { ...own, on: { thing, item, kind: "face", index: face, face } };
+    },
   },
   path_from_edges: {
     pick: () => ({

@@ -1,5 +1,5 @@
-import { useFrame, useThree } from "@react-three/fiber";
-import { useEffect, useMemo } from "react";
+import { useFrame } from "@react-three/fiber";
+import { useMemo } from "react";
 import {
   BoxGeometry,
   BufferGeometry,
@@ -20,6 +20,7 @@ import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
 import { placeIn, type SizeBox, sizeBox } from "./sizeBox";
 import { sharesOf } from "./sizeDrag";
+import { useTabs } from "./useTabs";
 import { useHandlesWanted } from "./wanted";
 
 const TABS = ["c0", "c1", "c2", "c3", "c4", "c5", "c6", "c7", "xn", "xp", "yn", "yp", "zn", "zp"];
@@ -32,19 +33,10 @@ export function SizeTabs({ scheme }: { scheme: Scheme }) {
   const on = useHandles((h) => h.sizing);
   const wanted = useHandlesWanted();
   const dragged = useDrag((s) => s.now);
-  const invalidate = useThree((s) => s.invalidate);
   const box = useMemo(() => (on && held(scene, ids) ? sizeBox(scene, ids) : null), [on, scene, ids]);
   const visible = box !== null && wanted;
   const set = useMemo(() => (box ? tabSet(box, scheme) : null), [box, scheme]);
-  useEffect(() => {
-    if (!visible || !set) return;
-    for (const tab of set.tabs) viewport.handles.add(tab);
-    invalidate();
-    return () => {
-      for (const tab of set.tabs) viewport.handles.delete(tab);
-      invalidate();
-    };
-  }, [visible, set, invalidate]);
+  useTabs(set?.tabs, visible);
   useFrame(() => {
     if (!set) return;
     set.group.matrixAutoUpdate = false;

@@ -1,6 +1,8 @@
 import type { Vector3 } from "three";
+import type { End } from "../../api/types";
 import { dragStore } from "../../state/drag";
 import { AXES, type Axis } from "../axes";
+import { endNamed, pulling } from "./endDrag";
 import type { HandleDrag } from "./holding";
 import { moving } from "./moveDrag";
 import { sizing } from "./sizeDrag";
@@ -14,6 +16,7 @@ export function holdHandle(handle: string, x: number, y: number, origin: Vector3
   dragStore.setState({ handle });
   if (kind === "turn") return turning(axes as Axis, x, y, origin);
   if (kind === "size") return sizing(axes, origin);
+  if (kind === "end") return pulling(axes as End["of"], x, y);
   if (kind === "spread") return spreading(x, y, origin);
   if (kind === "free") return moving(AXES.slice(), x, y, origin, true);
   const some = AXES.filter((axis) => axes.includes(axis));
@@ -24,6 +27,7 @@ export function holdHandle(handle: string, x: number, y: number, origin: Vector3
 export function wordsOf(handle: string): string {
   const [kind, axes = ""] = handle.split("-");
   if (kind === "turn") return `Turn about ${axes.toUpperCase()}: drag, or type degrees`;
+  if (kind === "end") return `${endNamed(axes)?.words ?? ""}: drag, or type the number`;
   if (kind === "spread") return "Spread: drag, or type a factor";
   if (kind === "free") return "Move over the ground: drag, or type X, Y, Z";
   if (kind === "size") {

@@ -7,7 +7,7 @@ import { numbersIn } from "../../ui/expression";
 import { viewport } from "../controller";
 import { Dots } from "../paths/Dots";
 import { type PathPoint, plainPoint } from "../paths/points";
-import { groundAt, levelAt, typedPlace } from "../picking/ground";
+import { groundAt, levelAt, surfaceAt, typedPlace } from "../picking/ground";
 import { away, SLOP } from "../picking/selecting";
 import type { Mode, Press, Spot } from "./mode";
 import { Measure } from "./parts";
@@ -18,6 +18,8 @@ export interface PathRun extends Run {
   points: PathPoint[];
   hover: Vector | null;
   height: number | null;
+  /** Whether points lie on what stands under the pointer, wherever that is. */
+  onSurfaces: boolean;
   /** The path that is drawn on from its end; null for a new one. */
   of: Path | null;
 }
@@ -27,11 +29,18 @@ const paths = runsOf<PathRun>("path");
 const CLOSING = 10;
 
 /** Begin to draw a path. */
-export const startPath = (): void => paths.begin({ points: [], hover: null, height: null, of: null });
+export const startPath = (): void =>
+  paths.begin({ points: [], hover: null, height: null, onSurfaces: false, of: null });
 
 /** Draw a path on from its end. */
 export const extendPath = (of: Path): void =>
-  paths.begin({ points: [...of.points], hover: null, height: of.points.at(-1)?.position[1] ?? 0, of });
+  paths.begin({
+    points: [...of.points],
+    hover: null,
+    height: of.points.at(-1)?.position[1] ?? 0,
+    onSurfaces: false,
+    of,
+  });
 
 /** The step that makes the path of some points, or leads one on to them. */
 function stepOf({ of }: PathRun, points: PathPoint[], closed: boolean) {
@@ -64,7 +73,9 @@ function onFirst({ x, y }: Spot): boolean {
 
 function placeAt({ x, y, ctrl }: Spot): Vector | null {
   const now = paths.now();
-  return now && (now.height === null ? groundAt(x, y, ctrl) : levelAt(x, y, now.height, ctrl));
+  if (!now) return null;
+  if (now.onSurfaces) return surfaceAt(x, y, ctrl);
+  return now.height === null ? groundAt(x, y, ctrl) : levelAt(x, y, now.height, ctrl);
 }
 
 function add(point: PathPoint): void {
@@ -106,11 +117,16 @@ function Prompt() {
   if (!now) return null;
   return now.points.length === 0 ? (
     <>
-      Click where the path starts <span>or type X, Z</span> <Measure>{""}</Measure>
+      Click where the path starts <span>or type X, Z{now.onSurfaces ? " · over what stands there" : ""}</span>{" "}
+      <Measure>{""}</Measure>
     </>
   ) : (
     <>
-      Click for the next point, drag to curve it <span>· Alt for a corner · Enter ends, the first point closes</span>{" "}
+      Click for the next point, drag to curve it{" "}
+      <span>
+        · Alt for a corner · Enter ends, the first point closes · U:{" "}
+        {now.onSurfaces ? "level" : "over what stands there"}
+      </span>{" "}
       <Measure>{note.split(",")[0] ?? ""}</Measure>
     </>
   );
@@ -149,6 +165,12 @@ export const pathMode: Mode = {
     }
     paths.change({ points, height: points.length ? now.height : null });
     show(points, now.hover);
+  },
+  key(letter) {
+    const now = paths.now();
+    if (letter !== "u" || !now) return false;
+    paths.change({ onSurfaces: !now.onSurfaces, height: now.points.at(-1)?.position[1] ?? null });
+    return true;
   },
   Prompt,
   Signs,

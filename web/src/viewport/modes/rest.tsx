@@ -1,7 +1,9 @@
 import { dragStore, useDrag } from "../../state/drag";
+import { openPiece } from "../../state/elements";
 import { hover } from "../../state/selection";
 import { viewStore } from "../../state/view";
 import { viewport } from "../controller";
+import { besidePress, elementKey, facePress, faceUnder, hoverFace } from "../elements/facePress";
 import { wordsOf } from "../handles/handleDrag";
 import { handlePlace } from "../handles/holding";
 import { lookPress } from "../look/lookPress";
@@ -23,6 +25,12 @@ export const restMode: Mode = {
   kind: "rest",
   handles: true,
   move({ x, y }) {
+    if (openPiece()) {
+      const face = hoverFace(x, y);
+      hover(face ? null : thingUnder(x, y));
+      if (viewport.element) viewport.element.style.cursor = "";
+      return;
+    }
     const grabbed = grabPath(x, y);
     // the points of a path lie over its handles
     const handle = grabbed ? null : handleUnder(x, y);
@@ -32,6 +40,9 @@ export const restMode: Mode = {
   },
   press(at) {
     if (viewStore.getState().mode === "eye") return lookPress("turn", at);
+    const face = faceUnder(at.x, at.y);
+    if (face) return facePress(face.face, at);
+    if (openPiece()) return besidePress(at);
     const grabbed = grabPath(at.x, at.y);
     if (grabbed) return pathPress(grabbed, at);
     const handle = handleUnder(at.x, at.y);
@@ -41,6 +52,7 @@ export const restMode: Mode = {
     const { over } = dragStore.getState();
     return over !== null && (/^[\d.,\-+(]$/.test(letter) || letter === "t") && typeOver(over);
   },
+  key: elementKey,
   enter: () => undefined,
   back: () => undefined,
   Prompt,

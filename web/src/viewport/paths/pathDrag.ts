@@ -4,9 +4,10 @@ import { levelStore } from "../../state/level";
 import { choosePoint, chosenOf } from "../../state/pathPoints";
 import { selectionStore } from "../../state/selection";
 import { previewStep, takeStep } from "../../state/steps";
+import { reach } from "../../state/tree";
 import { viewport } from "../controller";
 import type { Press, Spot } from "../modes/mode";
-import { levelAt } from "../picking/ground";
+import { levelAt, surfaceAt } from "../picking/ground";
 import { away, clickOn, SLOP } from "../picking/selecting";
 
 const NEAR = 9;
@@ -54,18 +55,22 @@ export function grabPath(x: number, y: number): Grabbed | null {
   return found ? { point, side: "position", at: new Vector3(...(found.position as Vector)) } : null;
 }
 
-/** Drag a point or a handle's end over the level plane it lies in; courses follow live. */
+/** Drag a point or a handle's end over the level plane it lies in, a point with Alt held over what stands there; courses
+ * follow live. */
 export function pathPress(grabbed: Grabbed, from: Spot): Press {
   const path = selectedPath();
   let points: PathPoint[] | null = null;
+  const laidOn = path ? reach(levelStore.getState().scene.things, [path.id]) : new Set<string>();
   // others that are chosen with it go along
   const chosen = path ? chosenOf(path.id) : [];
   const along = chosen.includes(grabbed.point) ? chosen : [];
   const body = (p: PathPoint[]) => ({ points: p, smooth: path?.smooth ?? true, closed: path?.closed ?? false });
   return {
-    move({ x, y, ctrl }) {
+    move({ x, y, ctrl, alt }) {
       if (points === null && away({ x, y }, from) <= SLOP) return;
-      const to = levelAt(x, y, grabbed.at.y, ctrl);
+      // with Alt a point lies on what stands under the pointer, and not on what runs along its path
+      const over = alt && grabbed.side === "position";
+      const to = over ? surfaceAt(x, y, ctrl, (id) => !laidOn.has(id)) : levelAt(x, y, grabbed.at.y, ctrl);
       if (!to || !path) return;
       points = path.points.map((p, k) => {
         if (grabbed.side === "position") {

@@ -30,9 +30,13 @@ export function clickOn(at: Spot, keep = false): void {
 }
 
 /** A press on what is no handle: a click selects, a drag draws a box. */
-export function selectPress(from: Spot): Press {
+export const selectPress = (from: Spot): Press =>
+  boxPress(from, clickOn, (at) => select(inBox(from.x, from.y, at.x, at.y), modeOf(at)));
+
+/** A press that is a click, or a drag that draws a box up to where it ends. */
+export function boxPress(from: Spot, click: (at: Spot) => void, box: (at: Spot) => void): Press {
   let boxed = false;
-  const show = (box: Box | null) => boxStore.setState({ box });
+  const show = (drawn: Box | null) => boxStore.setState({ box: drawn });
   return {
     move(at) {
       boxed ||= away(at, from) > SLOP;
@@ -42,8 +46,8 @@ export function selectPress(from: Spot): Press {
     },
     release(at) {
       show(null);
-      if (boxed) select(inBox(from.x, from.y, at.x, at.y), modeOf(at));
-      else clickOn(at);
+      if (boxed) box(at);
+      else click(at);
     },
     cancel: () => show(null),
   };

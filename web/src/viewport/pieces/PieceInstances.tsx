@@ -71,6 +71,15 @@ export function PieceInstances(props: InstancesProps) {
   const marked = useMemo(() => {
     return selected.has(piece.id) ? entries : entries.filter((e) => selected.has(e.thing));
   }, [entries, selected, piece.id]);
+  // what is open in Shape is seen as it is, and where else it stands lightly marked: there it follows
+  const shaping = useView((v) => v.stage === "shape") && ids.length === 1;
+  const following = useMemo(
+    () =>
+      shaping && marked.length > 0 && marked.length < entries.length
+        ? entries.filter((e) => !marked.includes(e))
+        : none,
+    [shaping, marked, entries],
+  );
   const under = useMemo(() => {
     if (hovered === null) return none;
     const over = reach(things, [hovered]);
@@ -123,7 +132,17 @@ export function PieceInstances(props: InstancesProps) {
         <Instances kind="lines" geometry={mesh.inner} material={inks.inner} entries={near} piece={piece} order={1} />
       )}
       {marked.length > 0 && !laddered && (
-        <Wash mesh={mesh} wash={inks.wash} line={inks.selected} entries={marked} piece={piece} order={3} />
+        <Wash
+          mesh={mesh}
+          wash={shaping ? inks.open : inks.wash}
+          line={inks.selected}
+          entries={marked}
+          piece={piece}
+          order={3}
+        />
+      )}
+      {following.length > 0 && (
+        <Wash mesh={mesh} wash={inks.follow} line={inks.selected} entries={following} piece={piece} order={3} />
       )}
       {under.length > 0 && (
         <Wash mesh={mesh} wash={inks.hoverWash} line={inks.hovered} entries={under} piece={piece} order={2} />
@@ -161,6 +180,8 @@ function inksOf(scheme: Scheme, dark: boolean, inner: boolean) {
     selected: new LineBasicMaterial({ color: scheme.petrol }),
     hovered: new LineBasicMaterial({ color: scheme.ochre }),
     wash: wash(scheme.petrol, inner ? 0.14 : 0.34),
+    open: wash(scheme.petrol, 0.03),
+    follow: wash(scheme.petrol, 0.16),
     hoverWash: wash(scheme.ochre, 0.16),
   };
 }

@@ -134,6 +134,16 @@ export function poseMatrix(pose: readonly number[], out: Matrix4): Matrix4 {
   return out.compose(position.set(x, y, z), turn.set(i, j, k, w), size.set(a, b, c));
 }
 
+/** Where the items of things stand that show a piece by its own mesh: matrices of the world. */
+export function itemsOf(scene: Scene, ids: Iterable<string>, piece: string): Matrix4[] {
+  const row = scene.pieces.get(piece);
+  if (!row) return [];
+  return under(scene.things, ids).flatMap((thing) => {
+    const runs = runsOf(scene, thing).filter((run) => run.piece === piece && run.mesh === null);
+    return runs.flatMap((run) => run.rows.map((pose) => itemMatrix(pose, row, new Matrix4())));
+  });
+}
+
 export interface Box {
   low: Vector3;
   high: Vector3;

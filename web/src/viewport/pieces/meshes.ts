@@ -137,9 +137,9 @@ export function askForMeshes(): void {
   for (const runs of items.values()) for (const { mesh } of runs) if (mesh) meshOf(mesh);
 }
 
-/** The mesh of a hash once it is loaded; the one of the last hash until then. */
-export function useMesh(hash: string): ViewMesh | undefined {
-  return useStore(store, (s) => s.loaded.get(hash) ?? meshOf(hash));
+/** The mesh of a hash once it is loaded, which is asked for unless somebody else is to. */
+export function useMesh(hash: string, fetching = true): ViewMesh | undefined {
+  return useStore(store, (s) => s.loaded.get(hash) ?? (fetching ? meshOf(hash) : undefined));
 }
 
 /** All meshes that are loaded. */

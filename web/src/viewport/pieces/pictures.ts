@@ -114,9 +114,10 @@ async function afterTheView(): Promise<void> {
 /** Until the browser has nothing better to do, at most a second. */
 const idle = () => new Promise<void>((next) => requestIdleCallback(() => next(), { timeout: 1000 }));
 
-/** A picture of a piece, taken once for each mesh and its colours, or kept by the server from before. */
-export function usePicture(piece: Piece): string | undefined {
-  const mesh = useMesh(piece.mesh);
+/** A picture of a piece, taken once for each mesh and its colours, or kept by the server from before. Where it is not
+ * worth to fetch the mesh, it is taken once that is there. */
+export function usePicture(piece: Piece, fetching = true): string | undefined {
+  const mesh = useMesh(piece.mesh, fetching);
   const key = keyOf(piece);
   const [, redraw] = useState(0);
   useEffect(() => {

@@ -4,7 +4,7 @@ import { piece } from "../../testing/rows";
 import { byRung, rungFor } from "./rungsDrawn";
 
 const rung = (mesh: string, good_from: number): Rung => ({
-  target: { kind: "share", value: 50, distance: 10 },
+  target: { kind: "share", value: 50, distance: 10, go_on: false },
   mesh,
   triangles: 10,
   hardware_vertices: 10,
@@ -12,6 +12,7 @@ const rung = (mesh: string, good_from: number): Rung => ({
   rms: 0.005,
   good_from,
   reached: true,
+  brought: "",
 });
 const tree = piece("tree", {
   mesh: "whole",

@@ -1,0 +1,103 @@
+"""Drawing the border of faces inward, in their planes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from able_brick.core.edit.assemble import assemble
+from able_brick.core.edit.edited import Edited, refuse_flat
+from able_brick.core.edit.regions import Region
+from able_brick.core.edit.walls import walls
+from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.normals import area_vectors, crossed, dots, unit
+from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.uv_gradients import uv_gradients
+
+#: Of the largest inset so much is used at most: beyond it edges have no length.
+_MOST = 1.0 - 1e-9
+
+
+def inset(mesh: PolyMesh, faces: Ints, width: float, *, depth: float = 0.0, each: bool = False) -> Edited:
+    """Draw the border of faces inward by a width (m), even along all edges, and move what is inside by a depth (m).
+
+    The picked faces as one, or `each` by itself; a ring of quads is left around them. Raises GeometryError for no
+    width, and beyond the largest that leaves every edge a length, which is said.
+    """
+    if not width > 0 or not np.isfinite(width):
+        raise GeometryError("The width is 0; give one above 0.", received=width)
+    region = Region.of(mesh, faces, each=each)
+    if not region.border.any():
+        raise GeometryError("The picked faces have no border to be drawn inward; pick fewer.")
+    inward = _inward(region)
+    largest = _largest(region, inward)
+    if width >= largest * _MOST:
+        raise GeometryError(
+            f"An inset of {width:g} m leaves nothing of an edge; at most {largest * 0.999:.4g} m fits.",
+            received=width,
+            allowed=largest,
+        )
+    moves = inward * width
+    if depth != 0.0:
+        moves = moves + region.even_moves() * depth
+    positions, source, at = region.moved(moves)
+    corners = mesh.corners.copy()
+    corners[region.inside] = at[region.fan[region.inside]]
+    uv, above = None, None
+    if mesh.uv is not None:
+        uv = mesh.uv.copy()
+        c = np.flatnonzero(region.inside).astype(np.int32)
+        uv[c] = _carried(mesh, mesh.uv, c, inward[region.fan[c]] * width)
+        above = np.stack([uv, uv[mesh.next_corner]], axis=1)
+    out = assemble(
+        mesh,
+        positions=positions,
+        vertex_from=source,
+        keep=np.ones(mesh.face_count, np.bool_),
+        corners=corners,
+        uv=uv,
+        added=walls(region, at, above),
+        picked=region.faces,
+    )
+    return refuse_flat(mesh, out)
+
+
+def _inward(region: Region) -> Floats:
+    """(fans,3) by how much each fan moves for a metre of inset: w / sin(θ/2) along the bisector; 0 within."""
+    mesh = region.mesh
+    c = np.flatnonzero(region.border)
+    ahead = mesh.next_corner[c]
+    normal = unit(area_vectors(mesh))[mesh.corner_face[c]]
+    edge = unit(mesh.positions[mesh.corners[ahead]] - mesh.positions[mesh.corners[c]])
+    side = crossed(normal, edge)
+    begins, ends = np.zeros((region.count, 3)), np.zeros((region.count, 3))
+    begins[region.fan[c]] = side
+    ends[region.fan[ahead]] = side
+    touched = np.zeros(region.count, np.bool_)
+    touched[region.fan[c]] = True
+    both = begins + ends
+    half = 1.0 + dots(begins, ends)
+    if (half[touched] < 1e-6).any():
+        raise GeometryError("A picked face has a corner without an angle, which cannot be drawn inward.")
+    out = np.where(touched[:, None], both / np.where(half > 0, half, 1.0)[:, None], 0.0)
+    return np.asarray(out)
+
+
+def _largest(region: Region, inward: Floats) -> float:
+    """The inset at which the first edge has no length any more, metres; border edges meet their own kind there."""
+    mesh = region.mesh
+    c = np.flatnonzero(region.inside)
+    ahead = mesh.next_corner[c]
+    edge = mesh.positions[mesh.corners[ahead]] - mesh.positions[mesh.corners[c]]
+    long = np.linalg.norm(edge, axis=1)
+    shrink = -dots(inward[region.fan[ahead]] - inward[region.fan[c]], edge) / np.maximum(long, 1e-300)
+    return float(np.min(np.where(shrink > 1e-12, long / np.where(shrink > 1e-12, shrink, 1.0), np.inf)))
+
+
+def _carried(mesh: PolyMesh, uv: Floats, corners: Ints, moves: Floats) -> Floats:
+    """(n,2) uv of corners moved within their faces by (n,3): by how the uv of each face change over it."""
+    of_face = mesh.corner_face[corners]
+    chosen = np.zeros(mesh.face_count, np.bool_)
+    chosen[of_face] = True
+    slope = uv_gradients(mesh, mesh.positions, uv, chosen)[of_face]
+    out: Floats = uv[corners] + np.einsum("ni,nik->nk", moves, slope)
+    return out

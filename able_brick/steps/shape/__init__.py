@@ -1,0 +1,1 @@
+"""Tools that edit the mesh of a piece."""

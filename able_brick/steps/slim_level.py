@@ -1,0 +1,175 @@
+"""Rungs for all that stands in a level, by how near a player comes, within the level's budget."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import dataclass
+from typing import ClassVar, Final, Literal
+
+import numpy as np
+
+from able_brick.core.cache import ByteCache
+from able_brick.core.errors import GeometryError, SelectionError
+from able_brick.core.mesh.polymesh import Bools, PolyMesh
+from able_brick.core.slim.budget import Part, shared
+from able_brick.core.slim.reduce import Reducing
+from able_brick.core.text import counted, grouped
+from able_brick.level.field import field
+from able_brick.level.rows import Piece, RungTarget, Seams, SlimOrigin
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, Tell
+from able_brick.steps.ladder import put_ladder, rungs_of, seams_field
+from able_brick.steps.nearness import Nearness, nearness_of, way_field
+from able_brick.steps.seams import seam_vertices
+from able_brick.steps.tool import Need, Stage, Tool
+
+#: Rungs beyond the first are for so many times its distance.
+_FARTHER: Final = (3.0, 9.0)
+_TRACES: ByteCache[tuple[np.ndarray, np.ndarray]] = ByteCache(64 * 2**20, lambda t: t[0].nbytes + t[1].nbytes)
+
+
+@dataclass(frozen=True, eq=False)
+class _Plan:
+    """What a piece would come to: how often it stands and how near, the triangles and target of its first rung,
+    and whether any of its rungs has fewer triangles than it has."""
+
+    piece: Piece
+    near: Nearness
+    triangles: int
+    target: RungTarget
+    gives: bool
+
+    @property
+    def words(self) -> str:
+        fewer = f"{grouped(self.piece.facts.triangles)} → {grouped(self.triangles)}"
+        return f"{self.piece.name} × {self.near.uses}, from {self.near.distance:.1f} m: {fewer}"
+
+
+class SlimLevel(Tool):
+    """Ladders for all pieces of the level."""
+
+    tool: Literal["slim_level"] = "slim_level"
+    title: ClassVar[str] = "Slim for this level"
+    about: ClassVar[str] = (
+        "Makes rungs for every piece that stands here, by how near a player comes to it, within a number of triangles"
+    )
+    verb: ClassVar[Literal["Slim"]] = "Slim"
+    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
+    need: ClassVar[Need] = Need()
+    icon: ClassVar[str] = "layers-2"
+    previews: ClassVar[bool] = False
+    adjustable: ClassVar[bool] = False
+    long: ClassVar[bool] = True
+    prefill: ClassVar[bool] = True
+
+    budget: int = field(100_000, "Budget", "Triangles that the level may have", step=1000, ge=1, le=1_000_000_000)
+    pixels: float = field(
+        1.0, "Pixels", "No finer than shows by so many pixels where a player comes nearest", step=0.5, gt=0, le=100
+    )
+    way: str | None = way_field()
+    keep_seams: bool = seams_field()
+    result: Literal["ladders", "first rungs"] = field(
+        "ladders", "Result", "Ladders beside the pieces as they are, or their first rungs in place of the pieces"
+    )
+    only_plan: bool = field(False, "Only plan", "Tell what it would come to, and change nothing", widget="none")
+
+    @property
+    def moves_nothing(self) -> bool:
+        return self.result == "ladders"
+
+    @property
+    def plans(self) -> bool:
+        return self.only_plan
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        pieces = [p for p in draft.snapshot.pieces.values() if p.facts.triangles and draft.things.users(p.id)]
+        if not pieces:
+            raise SelectionError("Nothing stands in this level yet; place a piece first.")
+        near = nearness_of(draft, pieces, self.way)
+        seams = Seams(found=self.keep_seams)
+        total = len(pieces)
+        kept = {p.id: seam_vertices(draft, p, draft.mesh(p), seams) for p in pieces}
+        plans, before, after = self._planned(draft, pieces, near, kept)
+        told = [p.words for p in sorted(plans, key=lambda p: p.near.uses * (p.triangles - p.piece.facts.triangles))]
+        over = "" if after <= self.budget else f", {grouped(after - self.budget)} over the budget: no form gives more"
+        draft.note = "\n".join([f"{grouped(before)} → {grouped(after)} tris with the first rungs{over}", *told])
+        if self.only_plan:
+            return
+        for k, plan in enumerate(plans):
+            if not plan.gives:
+                continue
+            farther = [RungTarget(kind="pixels", value=self.pixels, distance=f * plan.near.distance) for f in _FARTHER]
+            put_ladder(draft, plan.piece, (plan.target, *farther), seams, "", (total + k, 2 * total))
+            if self.result == "first rungs":
+                _take_first(draft, plan.piece.id)
+        what = "ladders" if self.result == "ladders" else "pieces slimmed, with ladders"
+        given = sum(p.gives for p in plans)
+        draft.note = f"{counted(given, 'piece', 'pieces')}: {what}; {grouped(before)} → {grouped(after)} tris{over}"
+
+    def _planned(
+        self, draft: Draft, pieces: list[Piece], near: dict[str, Nearness], kept: dict[str, Bools]
+    ) -> tuple[list[_Plan], int, int]:
+        """What each piece comes to, and the triangles of the level before and after."""
+        total = len(pieces)
+        by_eye: list[int] = []
+        fewest: list[int] = []
+        parts: list[Part] = []
+        for k, piece in enumerate(pieces):
+
+            def tell(share: float, words: str, k: int = k, name: str = piece.name) -> None:
+                draft.tell((k + share) / (2 * total), f"{name}: {words}")
+
+            mesh, found = draft.mesh(piece), near[piece.id]
+            targets = [
+                RungTarget(kind="pixels", value=self.pixels, distance=f * found.distance).meant()
+                for f in (1.0, *_FARTHER)
+            ]
+            made = rungs_of(mesh, targets, kept[piece.id], lambda s, w, tell=tell: tell(0.7 * s, w))  # type: ignore[misc]
+            by_eye.append(made[0].slimmed.mesh.triangle_count)
+            fewest.append(made[-1].slimmed.mesh.triangle_count)
+            left, cost = _trace(mesh, kept[piece.id], lambda s, w, tell=tell: tell(0.7 + 0.3 * s, w))  # type: ignore[misc]
+            parts.append(Part(mesh.triangle_count, max(found.uses, 1), found.distance**-2, left, cost))
+        before = sum(p.triangles * p.uses for p in parts)
+        counts = by_eye
+        if sum(c * p.uses for c, p in zip(counts, parts, strict=True)) > self.budget:
+            least = [int(p.left[-1]) if len(p.left) else p.triangles for p in parts]
+            with suppress(GeometryError):  # else as few as can be, and what is over is told
+                least = shared(parts, self.budget)
+            counts = [min(a, b) for a, b in zip(by_eye, least, strict=True)]
+        plans = []
+        for piece, count, eye, few in zip(pieces, counts, by_eye, fewest, strict=True):
+            own = near[piece.id]
+            target = (
+                RungTarget(kind="pixels", value=self.pixels, distance=own.distance)
+                if count == eye
+                else RungTarget(kind="count", value=count)
+            )
+            plans.append(_Plan(piece, own, count, target, min(few, count) < piece.facts.triangles))
+        return plans, before, sum(c * p.uses for c, p in zip(counts, parts, strict=True))
+
+
+def _trace(mesh: PolyMesh, kept: Bools, tell: Tell) -> tuple[np.ndarray, np.ndarray]:
+    """What it costs a mesh to come down, reckoned once."""
+
+    def made() -> tuple[np.ndarray, np.ndarray]:
+        run = Reducing(mesh, locked=kept)
+        run.to(4, progress=lambda share: tell(share, "finding what it can give"))
+        return run.trace()
+
+    return _TRACES.get((mesh.content_hash, kept.tobytes()), made)
+
+
+def _take_first(draft: Draft, key: str) -> None:
+    """The first rung in place of a piece; the others stay as its rungs."""
+    piece = draft.piece(key)
+    if piece.ladder is None:
+        return
+    first, *rest = piece.ladder.rungs
+    if first.triangles == piece.facts.triangles:
+        return
+    mesh, known = draft.keep_mesh(draft.mesh(piece.changed(mesh=first.mesh)), piece.axes)
+    origin = SlimOrigin(
+        piece=piece.id, mesh=piece.ladder.source, triangles=piece.facts.triangles, rms=first.rms, largest=first.largest
+    )
+    ladder = piece.ladder.model_copy(update={"source": mesh, "rungs": tuple(rest)})
+    draft.put(piece.changed(mesh=mesh, facts=known, slim=origin, ladder=ladder))

@@ -1,0 +1,82 @@
+"""Several points of a path moved, turned and sized together; starters to either side."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from able_brick.core.errors import AbleBrickError
+from able_brick.level.rows import Path
+from tests.steps.test_steps import Sheet
+
+POINTS = [
+    {"position": (0, 0, 0)},
+    {"position": (6, 1, 2), "handle_in": (-1, 0, -1), "handle_out": (1, 0.5, 1)},
+    {"position": (11, 0, -3), "sharp": True},
+    {"position": (17, 2, 4)},
+]
+far = st.floats(-30, 30)
+
+
+def drawn() -> Sheet:
+    sheet = Sheet()
+    sheet.do("draw_path", points=POINTS, smooth=True)
+    return sheet
+
+
+def path(sheet: Sheet) -> Path:
+    row = sheet.row("path-1")
+    assert isinstance(row, Path)
+    return row
+
+
+def places(sheet: Sheet) -> np.ndarray:
+    return np.array([p.position for p in path(sheet).points])
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.tuples(far, far, far), st.sampled_from("xyz"), st.floats(-170, 170), st.floats(0.2, 5))
+def test_points_go_there_and_back(by: tuple[float, float, float], axis: str, angle: float, factor: float) -> None:
+    sheet = drawn()
+    before, handles = places(sheet), np.array([path(sheet).points[1].handle_in, path(sheet).points[1].handle_out])
+    chosen = (1, 2)
+    sheet.do("path_points", "path-1", does="move", points=chosen, by=by)
+    assert places(sheet)[[1, 2]] == pytest.approx(before[[1, 2]] + by, abs=1e-9)
+    assert np.array_equal(places(sheet)[[0, 3]], before[[0, 3]])
+    sheet.do("path_points", "path-1", does="turn", points=chosen, axis=axis, angle=angle)
+    sheet.do("path_points", "path-1", does="size", points=chosen, factor=factor)
+    now = places(sheet)[[1, 2]]
+    assert np.linalg.norm(now[1] - now[0]) == pytest.approx(factor * np.linalg.norm(before[2] - before[1]), rel=1e-9)
+    own = path(sheet).points[1].handle_out
+    assert np.linalg.norm(own or ()) == pytest.approx(factor * np.linalg.norm(handles[1]), rel=1e-9)
+    sheet.do("path_points", "path-1", does="size", points=chosen, factor=1 / factor)
+    sheet.do("path_points", "path-1", does="turn", points=chosen, axis=axis, angle=-angle)
+    sheet.do("path_points", "path-1", does="move", points=chosen, by=[-v for v in by])
+    assert places(sheet) == pytest.approx(before, abs=1e-8)
+    again = path(sheet).points[1]
+    assert np.array([again.handle_in, again.handle_out]) == pytest.approx(handles, abs=1e-8)
+
+
+def test_points_that_are_not_there_are_refused() -> None:
+    sheet = drawn()
+    with pytest.raises(AbleBrickError, match="no point 9"):
+        sheet.do("path_points", "path-1", does="turn", points=(8,), angle=10)
+
+
+@given(st.floats(1, 40), st.floats(0.5, 20), st.booleans())
+@settings(max_examples=15, deadline=None)
+def test_an_s_ends_to_the_side_that_it_is_given(length: float, width: float, left: bool) -> None:
+    sheet = Sheet()
+    sheet.do("path_starter", form="S", length=length, width=-width if left else width)
+    curve = path(sheet).curve()
+    ends = curve.points(np.array([0.0, float(curve.span_count)]))
+    assert ends[1] - ends[0] == pytest.approx([length, 0, -width if left else width], abs=1e-6)
+    # it begins and ends level with its length
+    assert np.abs(curve.tangents(np.array([0.0, curve.span_count - 1e-9]))[:, 2]).max() < 1e-3
+
+
+def test_a_starter_without_width_is_refused() -> None:
+    with pytest.raises(AbleBrickError, match="width"):
+        Sheet().do("path_starter", form="rectangle", length=4, width=0)

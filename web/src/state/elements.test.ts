@@ -1,0 +1,48 @@
+import { afterEach, expect, test } from "vitest";
+import { piece, placement, sceneOf } from "../testing/rows";
+import { elementStore, elementsNow, openPiece, pickedFaces, pickFaces, rangesOf, takeElements } from "./elements";
+import { levelStore } from "./level";
+import { select } from "./selection";
+import { setView } from "./view";
+
+const open = (mesh: string) =>
+  levelStore.setState({
+    scene: { ...sceneOf(placement("placement-1")), pieces: new Map([["piece-1", piece("piece-1", { mesh })]]) },
+  });
+
+afterEach(() => {
+  select([]);
+  setView({ stage: "build" });
+  elementStore.setState({ piece: null, mesh: "", faces: new Set(), hovered: null });
+});
+
+test("numbers travel as rising, closed ranges", () => {
+  expect(rangesOf([7, 2, 1, 0, 9, 8, 2])).toEqual([
+    [0, 2],
+    [7, 9],
+  ]);
+  expect(rangesOf([])).toEqual([]);
+});
+
+test("what one thing shows is open in Shape, and nowhere else", () => {
+  open("m1");
+  select(["placement-1"]);
+  expect(openPiece()).toBeNull();
+  setView({ stage: "shape" });
+  expect(openPiece()?.id).toBe("piece-1");
+  pickFaces([4, 5]);
+  expect(elementsNow()).toEqual({ mesh: "m1", kind: "face", ids: [[4, 5]] });
+});
+
+test("picks go with the mesh that they were of, and those of a step are taken for its mesh alone", () => {
+  open("m1");
+  select(["placement-1"]);
+  setView({ stage: "shape" });
+  pickFaces([4]);
+  open("m2");
+  expect(pickedFaces().size).toBe(0);
+  takeElements({ mesh: "m1", kind: "face", ids: [[0, 3]] });
+  expect(pickedFaces().size).toBe(0);
+  takeElements({ mesh: "m2", kind: "face", ids: [[0, 3]] });
+  expect([...pickedFaces()]).toEqual([0, 1, 2, 3]);
+});
