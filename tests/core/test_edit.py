@@ -43,7 +43,7 @@ def sound(before: PolyMesh, out: Edited) -> None:
     old = out.face_from[out.face_from >= 0]
     assert (np.diff(old) > 0).all()
     assert np.array_equal(mesh.material[out.face_from >= 0], before.material[old])
-    assert set(out.faces.tolist()) <= set(range(mesh.face_count))
+    assert set(out.picked.tolist()) <= set(range(mesh.face_count))
 
 
 def untouched(before: PolyMesh, out: Edited, moved: np.ndarray) -> None:
@@ -72,7 +72,7 @@ def test_an_extrusion_is_sound_and_stays_closed(name: str, seed: int, share: flo
         assert topology(out.mesh).is_closed
     inner = vertices_of(mesh, faces)
     untouched(mesh, out, inner)
-    assert np.array_equal(out.face_from[out.faces], faces)
+    assert np.array_equal(out.face_from[out.picked], faces)
     again = extrude(mesh, faces, depth, each=each)
     assert again.mesh.content_hash == out.mesh.content_hash
 
@@ -97,7 +97,7 @@ def test_even_walls_are_as_thick_everywhere(depth: float) -> None:
     faces = sides if len(sides) < mesh.face_count else sides[:-1]
     out = extrude(mesh, faces, depth, way="even")
     normals = unit(area_vectors(mesh))[faces]
-    for old, new, normal in zip(faces, out.faces, normals, strict=True):
+    for old, new, normal in zip(faces, out.picked, normals, strict=True):
         corner = mesh.positions[mesh.corners[mesh.face_starts[old]]]
         a, b = out.mesh.face_starts[new], out.mesh.face_starts[new + 1]
         away = (out.mesh.positions[out.mesh.corners[a:b]] - corner) @ normal

@@ -1,26 +1,107 @@
-"""The one builder of edited meshes: what stays of the old faces, and the new ones."""
+"""The one builder of edited meshes: what stays of the old faces, those that get other corners, and new ones."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.sparse import csr_array, vstack
 
 from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.kinds import edges_between
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 
 
-@dataclass(frozen=True, eq=False)
-class NewFaces:
-    """n faces that are added, with k corners each: vertices (n,k) by their new numbers; the old corner (n,k) whose
-    colour each takes; uv (n,k,2), where the mesh has any; the old face (n) whose material and facet each takes; whether
-    the edge from each corner on is sharp (n,k)."""
+def like_corners(mesh: PolyMesh, corners: Ints) -> csr_array:
+    """(k,C) weights of new corners that have what old ones have."""
+    k = len(corners)
+    return csr_array((np.ones(k), np.asarray(corners), np.arange(k + 1)), shape=(k, len(mesh.corners)))
 
+
+def weights_of(mesh: PolyMesh, corners: Ints, weights: Floats) -> csr_array:
+    """(n,C) weights (n,k) of old corners (n,k) for new ones."""
+    n, k = corners.shape
+    out = csr_array((weights.ravel(), corners.ravel(), k * np.arange(n + 1)), shape=(n, len(mesh.corners)))
+    out.eliminate_zeros()
+    return out
+
+
+def between_corners(mesh: PolyMesh, first: Ints, second: Ints, shares: Floats) -> csr_array:
+    """(k,C) weights of new corners at shares (k) of the way from old ones to others."""
+    return weights_of(mesh, np.stack([first, second], axis=1), np.stack([1.0 - shares, shares], axis=1))
+
+
+def blended(weights: csr_array, values: Floats) -> Floats:
+    """(k,…) values (C,…) of old corners, blended for new ones; whole weights hand them on bit for bit."""
+    out: Floats = weights @ values
+    return out
+
+
+@dataclass(frozen=True, eq=False)
+class Faces:
+    """n faces with k corners in all: `sizes` (n); `vertices` (k) by the builder's numbers; `weights` (k,C), of which
+    old corners each has uv and colour; `like` (n) the old face that each takes material and facet from; whether the
+    edge from each corner on is `sharp` (k). Where they are stated outright: `uv` (k,2), `material` (n), and whether a
+    face is of a `fresh` facet (n), numbered on from those that there are, −1 for that of the old face."""
+
+    sizes: Ints
     vertices: Ints
-    like_corner: Ints
-    uv: Floats | None
-    like_face: Ints
+    weights: csr_array
+    like: Ints
     sharp: Bools
+    uv: Floats | None = None
+    material: Ints | None = None
+    fresh: Ints | None = None
+
+    def uv_of(self, mesh: PolyMesh) -> Floats | None:
+        """(k,2) the uv of the corners, where the mesh has any."""
+        if mesh.uv is None:
+            return None
+        return blended(self.weights, mesh.uv) if self.uv is None else self.uv
+
+
+def all_of(parts: Sequence[Faces], mesh: PolyMesh) -> Faces:
+    """Several lists of faces as one."""
+    if len(parts) == 1:
+        return parts[0]
+    uv = None
+    if mesh.uv is not None:
+        uv = np.concatenate([u for p in parts if (u := p.uv_of(mesh)) is not None])
+    material = [mesh.material[p.like] if p.material is None else p.material for p in parts]
+    fresh = [np.full(len(p.like), -1) if p.fresh is None else p.fresh for p in parts]
+    return Faces(
+        np.concatenate([p.sizes for p in parts]),
+        np.concatenate([p.vertices for p in parts]),
+        csr_array(vstack([p.weights for p in parts])),
+        np.concatenate([p.like for p in parts]),
+        np.concatenate([p.sharp for p in parts]),
+        uv,
+        np.concatenate(material),
+        np.concatenate(fresh),
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class Next:
+    """What is to be picked next: kept old `faces` (F) and added ones (n), or `vertices` (k), or edges by `pairs` (k,2)
+    of them, by the builder's numbers."""
+
+    faces: Bools | None = None
+    added: Bools | None = None
+    vertices: Ints | None = None
+    pairs: Ints | None = None
+
+
+@dataclass(eq=False)
+class _Corners:
+    """Corners of faces put together."""
+
+    sizes: Ints
+    vertices: Ints
+    sharp: Bools
+    uv: Floats | None
+    colour: Floats | None
 
 
 def assemble(
@@ -29,51 +110,106 @@ def assemble(
     positions: Floats,
     vertex_from: Ints,
     keep: Bools,
-    corners: Ints,
+    corners: Ints | None = None,
     uv: Floats | None = None,
-    added: NewFaces | None = None,
-    picked: Bools | None = None,
+    changed: Faces | None = None,
+    added: Faces | None = None,
+    next_: Next = Next(),
+    note: str = "",
 ) -> Edited:
-    """The mesh of the faces that are kept (F), their corners (C) at vertices by their new numbers, and those added.
+    """The mesh of the old faces that are kept (F), their corners (C) at vertices by the builder's numbers, of those of
+    them that are `changed` (each `like` itself, rising), and those `added`.
 
     `positions` (V',3) are of all vertices, of which `vertex_from` (V') names the old one, or −1; vertices without a
-    face go. Kept faces come first, in their order; `picked` (F) of them are picked next. Attributes of kept corners
-    stay bit for bit, but for `uv` (C,2) where it is given.
+    face go. Kept faces come first, in their order. Attributes of kept corners stay bit for bit, but for `uv` (C,2)
+    where it is given.
     """
+    if corners is None:
+        corners = mesh.corners
+    whole = keep.copy()
+    if changed is not None:
+        whole[changed.like] = False
     faces = np.flatnonzero(keep)
-    of_kept = keep[mesh.corner_face]
+    of_whole = whole[mesh.corner_face]
     old_uv = mesh.uv if uv is None else uv
-    sizes, every = [mesh.face_sizes[faces]], [corners[of_kept]]
-    material, facet, sharp = [mesh.material[faces]], [mesh.facet[faces]], [mesh.sharp[of_kept]]
-    uvs = [] if old_uv is None else [old_uv[of_kept]]
-    colours = [] if mesh.colour is None else [mesh.colour[of_kept]]
-    face_from = [faces.astype(np.int32)]
-    if added is not None and len(added.vertices):
-        n, k = added.vertices.shape
-        sizes.append(np.full(n, k, np.int32))
-        every.append(added.vertices.ravel())
-        material.append(mesh.material[added.like_face])
-        facet.append(mesh.facet[added.like_face])
-        sharp.append(added.sharp.ravel())
-        if uvs:
-            uvs.append(np.zeros((n * k, 2)) if added.uv is None else added.uv.reshape(-1, 2))
+    sizes, every = [mesh.face_sizes[whole]], [corners[of_whole]]
+    sharp = [mesh.sharp[of_whole]]
+    uvs = [] if old_uv is None else [old_uv[of_whole]]
+    colours = [] if mesh.colour is None else [mesh.colour[of_whole]]
+    origin = [np.flatnonzero(whole)]
+    material, facet = mesh.material[faces], mesh.facet[faces]
+    for part in (changed, added):
+        if part is None or not len(part.like):
+            continue
+        sizes.append(part.sizes)
+        every.append(part.vertices)
+        sharp.append(part.sharp)
+        if (given := part.uv_of(mesh)) is not None:
+            uvs.append(given)
         if mesh.colour is not None:
-            colours.append(mesh.colour[added.like_corner.ravel()])
-        face_from.append(np.full(n, -1, np.int32))
-    at = np.concatenate(every)
+            colours.append(blended(part.weights, mesh.colour))
+        origin.append(part.like if part is changed else mesh.face_count + np.arange(len(part.like)))
+    made = _Corners(
+        np.concatenate(sizes),
+        np.concatenate(every),
+        np.concatenate(sharp),
+        np.concatenate(uvs) if uvs else None,
+        np.concatenate(colours) if colours else None,
+    )
+    if changed is not None and len(changed.like):
+        made = _in_order(made, np.concatenate(origin))
+    face_from = faces.astype(np.int32)
+    if added is not None and len(added.like):
+        material = np.concatenate([material, mesh.material[added.like] if added.material is None else added.material])
+        own = mesh.facet[added.like]
+        if added.fresh is not None:
+            own = np.where(added.fresh >= 0, int(mesh.facet.max(initial=-1)) + 1 + added.fresh, own)
+        facet = np.concatenate([facet, own])
+        face_from = np.concatenate([face_from, np.full(len(added.like), -1, np.int32)])
     used = np.zeros(len(positions), np.bool_)
-    used[at] = True
+    used[made.vertices] = True
     number = np.cumsum(used, dtype=np.int32) - 1
     out = PolyMesh.trusted(
         positions[used],
-        np.concatenate([[0], np.cumsum(np.concatenate(sizes))]),
-        number[at],
-        material=np.concatenate(material),
-        facet=np.concatenate(facet),
-        sharp=np.concatenate(sharp),
-        uv=np.concatenate(uvs) if uvs else None,
-        colour=np.concatenate(colours) if colours else None,
+        np.concatenate([[0], np.cumsum(made.sizes)]),
+        number[made.vertices],
+        material=material,
+        facet=facet,
+        sharp=made.sharp,
+        uv=made.uv,
+        colour=made.colour,
         smooth_angle=mesh.smooth_angle,
     )
-    chosen = np.flatnonzero(picked[faces]) if picked is not None else np.zeros(0, np.int64)
-    return Edited(out, vertex_from[used], np.concatenate(face_from), chosen.astype(np.int32))
+    edited = Edited(out, vertex_from[used], face_from, np.zeros(0, np.int32), note=note)
+    return replace(edited, **_picks(edited, next_, faces, used, number))
+
+
+def _in_order(made: _Corners, origin: Ints) -> _Corners:
+    """The faces put into the order of where they come from."""
+    order = np.argsort(origin, kind="stable")
+    starts = np.cumsum(made.sizes) - made.sizes
+    sizes = made.sizes[order]
+    within = np.arange(int(sizes.sum())) - np.repeat(np.cumsum(sizes) - sizes, sizes)
+    take = np.repeat(starts[order], sizes) + within
+    return _Corners(
+        sizes,
+        made.vertices[take],
+        made.sharp[take],
+        None if made.uv is None else made.uv[take],
+        None if made.colour is None else made.colour[take],
+    )
+
+
+def _picks(out: Edited, wanted: Next, faces: Ints, used: Bools, number: Ints) -> dict[str, object]:
+    if wanted.pairs is not None:
+        pairs = wanted.pairs[used[wanted.pairs].all(axis=1)] if len(wanted.pairs) else wanted.pairs
+        return {"kind": "edge", "picked": edges_between(out.mesh, number[pairs])}
+    if wanted.vertices is not None:
+        there = wanted.vertices[used[wanted.vertices]]
+        return {"kind": "vertex", "picked": np.unique(number[there]).astype(np.int32)}
+    chosen = np.zeros(out.mesh.face_count, np.bool_)
+    if wanted.faces is not None:
+        chosen[: len(faces)] = wanted.faces[faces]
+    if wanted.added is not None:
+        chosen[len(faces) :] = wanted.added
+    return {"kind": "face", "picked": np.flatnonzero(chosen).astype(np.int32)}

@@ -6,20 +6,25 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from able_brick.core.edit.kinds import Kind
 from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.normals import area_vectors, dots
 from able_brick.core.mesh.polymesh import Ints, PolyMesh
-from able_brick.core.mesh.validity import degenerate_faces
+from able_brick.core.mesh.topology import Topology, topology
+from able_brick.core.mesh.validity import degenerate_faces, duplicate_faces
 
 
 @dataclass(frozen=True, eq=False)
 class Edited:
     """A mesh after an operation; the old vertex (V) and the old face (F) of each of its own, −1 for those that are
-    new; and the faces to be picked next."""
+    new; what is to be picked next, and of which kind; and what else is to be said."""
 
     mesh: PolyMesh
     vertex_from: Ints
     face_from: Ints
-    faces: Ints
+    picked: Ints
+    kind: Kind = "face"
+    note: str = ""
 
 
 def refuse_flat(before: PolyMesh, out: Edited) -> Edited:
@@ -37,3 +42,39 @@ def refuse_flat(before: PolyMesh, out: Edited) -> Edited:
                 face=int(bad[0]),
             )
     return out
+
+
+def refuse_folded(before: PolyMesh, out: Edited) -> Edited:
+    """The edited mesh; GeometryError where a face that stays looks the other way, or has no area."""
+    kept = np.flatnonzero(out.face_from >= 0)
+    ways = dots(area_vectors(out.mesh)[kept], area_vectors(before)[out.face_from[kept]])
+    if (ways < 0).any():
+        count = int((ways < 0).sum())
+        raise GeometryError(
+            f"{count} {'face' if count == 1 else 'faces'} would fold over; give a smaller number.",
+            face=int(out.face_from[kept[np.argmin(ways)]]),
+        )
+    return refuse_flat(before, out)
+
+
+def refuse_worse(before: PolyMesh, out: Edited) -> Edited:
+    """The edited mesh; GeometryError where it has more crowded edges, doubled faces or faces that look against their
+    neighbours than before, or where a face has no area."""
+    now, was = topology(out.mesh), topology(before)
+    crowded = np.flatnonzero(now.edge_uses > 2)
+    if len(crowded) > int((was.edge_uses > 2).sum()):
+        raise GeometryError(
+            f"{len(crowded)} {'edge' if len(crowded) == 1 else 'edges'} would have more than two faces; pick less, or "
+            "other ones.",
+            edge=int(crowded[0]),
+        )
+    doubled = duplicate_faces(out.mesh)
+    if doubled.sum() > duplicate_faces(before).sum():
+        raise GeometryError("Two faces would lie on each other; pick less.", face=int(np.argmax(doubled)))
+
+    def against(t: Topology) -> int:
+        return int(((t.edge_uses[t.corner_edge] == 2) & (t.twin < 0)).sum())
+
+    if against(now) > against(was):
+        raise GeometryError("Faces would look against their neighbours; pick less.")
+    return refuse_flat(before, out)

@@ -6,7 +6,7 @@ from typing import Literal
 
 import numpy as np
 
-from able_brick.core.edit.assemble import assemble
+from able_brick.core.edit.assemble import Next, assemble
 from able_brick.core.edit.edited import Edited, refuse_flat
 from able_brick.core.edit.regions import Region
 from able_brick.core.edit.walls import walls
@@ -55,8 +55,8 @@ def extrude(
         vertex_from=source,
         keep=keep,
         corners=corners,
-        added=walls(region, at, above),
-        picked=region.faces,
+        added=walls(region, at, above, fresh=True),
+        next_=Next(region.faces),
     )
     return refuse_flat(mesh, out)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from able_brick.core.edit.assemble import assemble
+from able_brick.core.edit.assemble import Next, assemble
 from able_brick.core.edit.edited import Edited, refuse_flat
 from able_brick.core.edit.regions import Region
 from able_brick.core.edit.walls import walls
@@ -56,7 +56,7 @@ def inset(mesh: PolyMesh, faces: Ints, width: float, *, depth: float = 0.0, each
         corners=corners,
         uv=uv,
         added=walls(region, at, above),
-        picked=region.faces,
+        next_=Next(region.faces),
     )
     return refuse_flat(mesh, out)
 

@@ -17,9 +17,7 @@ def delete(mesh: PolyMesh, faces: Ints) -> Edited:
     if region.faces.all():
         raise GeometryError("No face would be left; delete the piece instead.")
     every = np.arange(mesh.vertex_count, dtype=np.int32)
-    return assemble(
-        mesh, positions=mesh.positions, vertex_from=every, keep=~region.faces, corners=mesh.corners, picked=None
-    )
+    return assemble(mesh, positions=mesh.positions, vertex_from=every, keep=~region.faces, corners=mesh.corners)
 
 
 def flip(mesh: PolyMesh, faces: Ints) -> Edited:

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 
-from able_brick.core.edit.assemble import NewFaces
+from able_brick.core.edit.assemble import Faces, like_corners
 from able_brick.core.edit.regions import Region
 from able_brick.core.mesh.polymesh import Floats, Ints
 
 
-def walls(region: Region, at: Ints, uv_above: Floats | None) -> NewFaces:
+def walls(region: Region, at: Ints, uv_above: Floats | None, *, fresh: bool = False) -> Faces:
     """A quad for each border edge, wound like its face: from the old edge to the vertices `at` (fans) where it is now.
 
-    `uv_above` (C,2) are the uv of the upper corners, by the border corner at which each begins; the lower ones have
-    those of the old corners.
+    `uv_above` (C,2,2) are the uv of the upper corners, at the beginning and the end of each border edge; the lower
+    ones have those of the old corners. `fresh`: each is a facet of its own.
     """
     mesh = region.mesh
     c = np.flatnonzero(region.border)
@@ -21,13 +21,15 @@ def walls(region: Region, at: Ints, uv_above: Floats | None) -> NewFaces:
     vertices = np.stack([mesh.corners[c], mesh.corners[ahead], at[region.fan[ahead]], at[region.fan[c]]], axis=1)
     uv = None
     if mesh.uv is not None and uv_above is not None:
-        uv = np.stack([mesh.uv[c], mesh.uv[ahead], uv_above[c, 1], uv_above[c, 0]], axis=1)
+        uv = np.stack([mesh.uv[c], mesh.uv[ahead], uv_above[c, 1], uv_above[c, 0]], axis=1).reshape(-1, 2)
     sharp = np.zeros((len(c), 4), np.bool_)
     sharp[:, 0] = mesh.sharp[c]
-    return NewFaces(
-        vertices.astype(np.int32),
-        np.stack([c, ahead, ahead, c], axis=1).astype(np.int32),
-        uv,
+    return Faces(
+        np.full(len(c), 4, np.int32),
+        vertices.astype(np.int32).ravel(),
+        like_corners(mesh, np.stack([c, ahead, ahead, c], axis=1).ravel()),
         mesh.corner_face[c],
-        sharp,
+        sharp.ravel(),
+        uv,
+        fresh=np.arange(len(c), dtype=np.int32) if fresh else None,
     )

@@ -48,7 +48,7 @@ class ElementTool(Tool):
         out = self.edit(piece, mesh, faces)
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         draft.put(piece.changed(mesh=key, facts=known))
-        draft.elements = Elements.of(key, out.faces.tolist())
+        draft.elements = Elements.of(key, out.picked.tolist())
         more = known.triangles - piece.facts.triangles
         change = f", {'+' if more > 0 else '−'}{grouped(abs(more))} tris" if more else ""
         draft.note = f"{counted(len(faces), 'face', 'faces')} of {piece.name}{change}"

@@ -1,0 +1,157 @@
+"""Faces divided: into rows of quads, or into triangles about a middle."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.sparse import csr_array, vstack
+
+from able_brick.core.edit.assemble import Faces, Next, all_of, assemble, weights_of
+from able_brick.core.edit.edited import Edited, refuse_flat
+from able_brick.core.edit.kinds import marked
+from able_brick.core.edit.loops import Cutting, Strips
+from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.normals import area_vectors, unit
+from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.topology import topology
+
+
+def _means(mesh: PolyMesh, faces: Ints) -> tuple[Ints, Floats, Ints]:
+    """For faces (n): their corners (k), the share (k) of each in its face's middle, and the face's rank (k)."""
+    rank = np.full(mesh.face_count, -1, np.int64)
+    rank[faces] = np.arange(len(faces))
+    c = np.flatnonzero(rank[mesh.corner_face] >= 0)
+    return c, 1.0 / mesh.face_sizes[mesh.corner_face[c]], rank[mesh.corner_face[c]]
+
+
+def _middles(mesh: PolyMesh, faces: Ints) -> Floats:
+    """(n,3) the mean of the corners of faces (n)."""
+    c, share, rank = _means(mesh, faces)
+    out = np.zeros((len(faces), 3))
+    np.add.at(out, rank, mesh.positions[mesh.corners[c]] * share[:, None])
+    return out
+
+
+def divide(mesh: PolyMesh, faces: Ints, parts: int = 2) -> Edited:
+    """Divide faces so that each side has so many parts: quads into rows of quads, others, in two parts only, into a
+    quad at each corner. Faces beside them get the new vertices as corners. Raises GeometryError for other faces in
+    more parts."""
+    picked = marked(mesh, "face", faces)
+    if parts < 2:
+        raise GeometryError("Give at least 2 parts.", received=parts)
+    own = np.flatnonzero(picked)
+    odd = own[mesh.face_sizes[own] != 4]
+    if parts > 2 and len(odd):
+        raise GeometryError(
+            f"{len(odd)} of the faces {'is no quad' if len(odd) == 1 else 'are no quads'}: those are divided into 2 "
+            "parts a side only.",
+            face=int(odd[0]),
+            allowed=2,
+        )
+    t = topology(mesh)
+    n = parts - 1
+    cut = np.zeros(len(t.edges), np.bool_)
+    cut[t.corner_edge[picked[mesh.corner_face]]] = True
+    at = np.tile(np.arange(1, parts) / parts, (int(cut.sum()), 1))
+    strips = Strips(cut, np.zeros(len(cut), np.bool_), np.where(cut, 0, -1))
+    work = Cutting(mesh, strips, n, np.flatnonzero(cut), at, picked)
+    ends = t.edges[cut]
+    a, b = mesh.positions[ends[:, 0], None], mesh.positions[ends[:, 1], None]
+    fresh = (a * (1.0 - at[..., None]) + b * at[..., None]).reshape(-1, 3)
+    lists: list[Faces] = []
+    places = [mesh.positions, fresh]
+    if len(odd) < len(own):
+        quads, _, interior, _ = work.quads()
+        lists.append(quads)
+        places.append(interior)
+    if len(odd):
+        base = sum(len(p) for p in places)
+        lists.append(_corner_quads(mesh, work, odd, base))
+        places.append(_middles(mesh, odd))
+    positions = np.concatenate(places)
+    source = np.full(len(positions), -1, np.int32)
+    source[: mesh.vertex_count] = np.arange(mesh.vertex_count)
+    added = all_of(lists, mesh)
+    out = assemble(
+        mesh,
+        positions=positions,
+        vertex_from=source,
+        keep=~picked,
+        changed=work.others(),
+        added=added,
+        next_=Next(added=np.ones(len(added.like), np.bool_)),
+    )
+    return refuse_flat(mesh, out)
+
+
+def _corner_quads(mesh: PolyMesh, work: Cutting, faces: Ints, base: int) -> Faces:
+    """A quad at each corner of faces: half the edge before, the corner, half the edge on, the middle."""
+    c, share, rank = _means(mesh, faces)
+    ahead = mesh.next_corner[c]
+    before = np.empty(len(mesh.corners), np.int64)
+    before[mesh.next_corner] = np.arange(len(mesh.corners))
+    b = before[c]
+    on, back = work.along(c)[0][:, 0], work.along(b)[0][:, 0]
+    vertices = np.stack([back, mesh.corners[c], on, base + rank], axis=1)
+    sharp = np.zeros((len(c), 4), np.bool_)
+    sharp[:, 0], sharp[:, 1] = mesh.sharp[b], mesh.sharp[c]
+    half = np.full((len(c), 2), 0.5)
+    parts = [
+        weights_of(mesh, np.stack([b, c], axis=1), half),
+        weights_of(mesh, c[:, None], np.ones((len(c), 1))),
+        weights_of(mesh, np.stack([c, ahead], axis=1), half),
+        _middle_weights(mesh, c, share, rank),
+    ]
+    stacked = csr_array(vstack(parts))
+    order = np.arange(4 * len(c)).reshape(4, len(c)).T.ravel()
+    return Faces(
+        np.full(len(c), 4, np.int32),
+        vertices.astype(np.int32).ravel(),
+        csr_array(stacked[order]),
+        mesh.corner_face[c],
+        sharp.ravel(),
+    )
+
+
+def _middle_weights(mesh: PolyMesh, c: Ints, share: Floats, rank: Ints) -> csr_array:
+    """(k,C) for each corner (k) of faces the weights of its face's middle."""
+    own = csr_array((share, (rank, c)), shape=(int(rank.max()) + 1, len(mesh.corners)))
+    return csr_array(own[rank])
+
+
+def poke(mesh: PolyMesh, faces: Ints, height: float = 0.0) -> Edited:
+    """Divide faces into triangles about a vertex in their middle, so high (m) above it."""
+    picked = marked(mesh, "face", faces)
+    own = np.flatnonzero(picked)
+    c, share, rank = _means(mesh, own)
+    ahead = mesh.next_corner[c]
+    normals = unit(area_vectors(mesh))[own]
+    positions = np.concatenate([mesh.positions, _middles(mesh, own) + normals * height])
+    source = np.full(len(positions), -1, np.int32)
+    source[: mesh.vertex_count] = np.arange(mesh.vertex_count)
+    k = len(c)
+    stacked = vstack(
+        [
+            weights_of(mesh, c[:, None], np.ones((k, 1))),
+            weights_of(mesh, ahead[:, None], np.ones((k, 1))),
+            _middle_weights(mesh, c, share, rank),
+        ]
+    )
+    order = np.arange(3 * k).reshape(3, k).T.ravel()
+    sharp = np.zeros((k, 3), np.bool_)
+    sharp[:, 0] = mesh.sharp[c]
+    added = Faces(
+        np.full(k, 3, np.int32),
+        np.stack([mesh.corners[c], mesh.corners[ahead], mesh.vertex_count + rank], axis=1).astype(np.int32).ravel(),
+        csr_array(csr_array(stacked)[order]),
+        mesh.corner_face[c],
+        sharp.ravel(),
+    )
+    out = assemble(
+        mesh,
+        positions=positions,
+        vertex_from=source,
+        keep=~picked,
+        added=added,
+        next_=Next(vertices=np.arange(mesh.vertex_count, len(positions))),
+    )
+    return refuse_flat(mesh, out)
