@@ -14,7 +14,7 @@ from fastapi.responses import FileResponse, Response
 from starlette.staticfiles import StaticFiles
 
 import able_brick
-from able_brick.api import batches, errors, imports, kit, levels, questions, rules, work
+from able_brick.api import batches, elements, errors, imports, kit, levels, questions, rules, work
 from able_brick.api import project as project_routes
 from able_brick.api.guard import Guard
 from able_brick.api.live import Hub
@@ -92,6 +92,7 @@ def create_app(
     errors.install(app)
     app.include_router(levels.router)
     app.include_router(questions.router)
+    app.include_router(elements.router)
     app.include_router(rules.router)
     app.include_router(kit.router)
     app.include_router(imports.router)

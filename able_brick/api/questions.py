@@ -8,10 +8,7 @@ from fastapi import APIRouter, Path
 from pydantic import BaseModel, ConfigDict, Field
 
 from able_brick.api.levels import LevelId, TheProject
-from able_brick.core.edit.picks import How, take_in
-from able_brick.core.errors import StaleElementsError, UnknownIdError
 from able_brick.core.place.pose import vector
-from able_brick.level.elements import Elements
 from able_brick.level.ends import Ends, ends_of
 from able_brick.level.grips import FeatureAt
 from able_brick.level.measures import Fits, Measured, fits, measure
@@ -99,30 +96,6 @@ def seams(project: TheProject, level: LevelId, piece: Annotated[str, Path(max_le
     snapshot.level(level)
     found = seam_points(snapshot, level, project.meshes.get, piece)
     return [vector(p) for p in found[:20_000]]
-
-
-class ElementsRequest(BaseModel):
-    """What is picked of a piece, and what else is to be taken in."""
-
-    model_config = ConfigDict(extra="forbid")
-
-    piece: str = Field(max_length=80)
-    elements: Elements
-    how: How
-
-
-@router.post("/{level}/elements")
-def elements(project: TheProject, level: LevelId, wish: ElementsRequest) -> Elements:
-    """What is picked after taking in more."""
-    snapshot = project.snapshot
-    snapshot.level(level)
-    piece = snapshot.pieces.get(wish.piece)
-    if piece is None:
-        raise UnknownIdError(f"There is no piece {wish.piece!r} on the shelf (any more).", id=wish.piece)
-    if piece.mesh != wish.elements.mesh:
-        raise StaleElementsError(f"{piece.name} has changed since the faces were picked; pick them again.")
-    mesh = project.meshes.get(piece.mesh)
-    return Elements.of(piece.mesh, take_in(mesh, wish.elements.numbers(mesh), wish.how).tolist())
 
 
 @router.post("/{level}/snap")

@@ -39,9 +39,21 @@ from able_brick.steps.rungs import PieceAsRung, TakeRung
 from able_brick.steps.scatter import Scatter, Strew, StrewAgain
 from able_brick.steps.set_pivot import SetPivot
 from able_brick.steps.set_pose import SetPose
-from able_brick.steps.shape.carry import MoveFaces, Taper, TurnFaces
-from able_brick.steps.shape.grow import Extrude, Inset
-from able_brick.steps.shape.remove import DeleteFaces, FlipFaces
+from able_brick.steps.shape.bevel import Bevel
+from able_brick.steps.shape.carry import (
+    EvenOut,
+    Flatten,
+    MoveElements,
+    PlaceElements,
+    SizeElements,
+    SlideLoop,
+    Taper,
+    TurnElements,
+)
+from able_brick.steps.shape.facets import FindFacets, MakeFacet
+from able_brick.steps.shape.grow import CopyFaces, Extrude, Inset, PullEdges
+from able_brick.steps.shape.remove import Collapse, DeleteElements, DissolveElements, FlipFaces, Weld
+from able_brick.steps.shape.split import AddLoops, CutAcross, Divide, Poke, SlicePlane
 from able_brick.steps.share_budget import ShareBudget
 from able_brick.steps.shelf import DuplicatePiece, ReplacePiece, TagPieces
 from able_brick.steps.size import Size
@@ -102,12 +114,30 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Slim,
         SlimLevel,
         Extrude,
+        PullEdges,
         Inset,
-        MoveFaces,
-        TurnFaces,
         Taper,
-        DeleteFaces,
+        Bevel,
+        AddLoops,
+        CutAcross,
+        SlicePlane,
+        Divide,
+        Poke,
+        CopyFaces,
+        MoveElements,
+        PlaceElements,
+        TurnElements,
+        SizeElements,
+        SlideLoop,
+        Flatten,
+        EvenOut,
+        DissolveElements,
+        Collapse,
+        Weld,
+        DeleteElements,
         FlipFaces,
+        MakeFacet,
+        FindFacets,
         ShareBudget,
         MakeLadder,
         RemakeLadder,
@@ -145,6 +175,7 @@ class ToolInfo(BaseModel):
     instant: bool
     previews: bool
     long: bool
+    takes: list[str] = Field(description="Of what kinds of elements it wants some picked; none for other tools")
     fields: dict[str, Any]
 
 
@@ -174,6 +205,7 @@ def describe() -> list[ToolInfo]:
             instant=t.instant,
             previews=t.previews,
             long=t.long,
+            takes=list(t.takes),
             fields=_schema(t),
         )
         for name, t in TOOLS.items()

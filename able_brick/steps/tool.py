@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from able_brick.core.edit.kinds import Kind as ElementKind
 from able_brick.core.errors import SelectionError
 from able_brick.level.rows import Array, Course, Group, Measure, Path, Piece, Placement
 from able_brick.level.snapshot import ARow
@@ -74,6 +75,8 @@ class Tool(BaseModel):
     adjustable: ClassVar[bool] = True
     previews: ClassVar[bool] = True
     on_locked: ClassVar[bool] = False
+    #: Of what kinds of elements of a mesh it wants some picked.
+    takes: ClassVar[tuple[ElementKind, ...]] = ()
     #: Takes so long that it is done off the request, with progress and cancel.
     long: ClassVar[bool] = False
 

@@ -95,8 +95,38 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     "extrude": {"elements": st.just("elements"), "depth": st.sampled_from([0.3, -0.1]), "faces": _TOGETHER},
     "inset": {"elements": st.just("elements"), "width": st.sampled_from([0.05, 9.0]), "faces": _TOGETHER},
     "taper": {"elements": st.just("elements"), "share": st.sampled_from([75.0, 150.0])},
-    "move_faces": {"elements": st.just("elements"), "by": vec},
-    "delete_faces": {"elements": st.just("elements")},
+    "bevel": {"elements": st.just("elements"), "width": st.just(0.05), "segments": st.integers(1, 3)},
+    "add_loops": {"elements": st.just("elements"), "count": st.integers(1, 2)},
+    "slide_loop": {"elements": st.just("elements"), "share": st.sampled_from([30.0, -30.0])},
+    "slice_plane": {"elements": st.just("elements"), "at": st.sampled_from([0.3, 50.0])},
+    "divide": {"elements": st.just("elements"), "parts": st.integers(2, 3)},
+    "poke": {"elements": st.just("elements"), "height": st.sampled_from([0.0, 0.1])},
+    "pull_edges": {"elements": st.just("elements"), "depth": st.sampled_from([0.2, -0.1])},
+    "copy_faces": {"elements": st.just("elements"), "by": vec},
+    "move_elements": {
+        "elements": st.just("elements"),
+        "by": vec,
+        "keep_to": st.sampled_from(["free", "edges", "surface", "normal"]),
+        "radius": st.sampled_from([0.0, 1.0]),
+    },
+    "place_elements": {"elements": st.just("elements"), "at": vec},
+    "turn_elements": {
+        "elements": st.just("elements"),
+        "angle": st.sampled_from([15.0, 90.0]),
+        "about_what": st.sampled_from(["middle", "each", "pivot"]),
+    },
+    "size_elements": {
+        "elements": st.just("elements"),
+        "shares": st.sampled_from([(50.0, 100.0, 200.0), (0.0, 0.0, 0.0)]),
+    },
+    "flatten": {"elements": st.just("elements"), "plane": st.sampled_from(["own", "y"])},
+    "even_out": {"elements": st.just("elements")},
+    "dissolve_elements": {"elements": st.just("elements")},
+    "collapse": {"elements": st.just("elements")},
+    "weld": {"elements": st.just("elements"), "distance": st.sampled_from([0.01, 1.0])},
+    "make_facet": {"elements": st.just("elements")},
+    "find_facets": {"elements": st.just("elements"), "by": st.sampled_from(["flat areas", "angle", "material"])},
+    "delete_elements": {"elements": st.just("elements")},
     "flip_faces": {"elements": st.just("elements")},
     "strew_again": {"seed": st.integers(0, 3)},
     "keep_vertices": {},
@@ -172,17 +202,19 @@ class TwoLevels(RuleBasedStateMachine):
             for k, v in params.items()
         }
 
-    def picked(self, level: str, select: tuple[str, ...], pick: int) -> dict[str, Any]:
-        """Some faces of the piece that is selected; now and then of a mesh that it has not."""
+    def picked(self, level: str, select: tuple[str, ...], pick: int, takes: tuple[str, ...]) -> dict[str, Any]:
+        """Some elements of the piece that is selected; now and then of a mesh that it has not."""
         snapshot = self.bench.project.snapshot
         row = snapshot.find(level, select[0]) if select else None
         piece = row if isinstance(row, Piece) else snapshot.pieces.get(getattr(row, "piece", ""))
         if piece is None:
             return {"mesh": "", "kind": "face", "ids": []}
-        first = pick % piece.facts.faces
-        last = min(first + pick % 3, piece.facts.faces - 1)
+        kind = takes[pick % len(takes)]
+        count = piece.facts.faces if kind == "face" else piece.facts.vertices
+        first = pick % count
+        last = min(first + pick % 3, count - 1)
         mesh = "0" * 40 if pick % 11 == 0 else piece.mesh
-        return {"mesh": mesh, "kind": "face", "ids": [[first, last]]}
+        return {"mesh": mesh, "kind": kind, "ids": [[first, last]]}
 
     def attempt(self, level: str, act: Any) -> bool:
         """Whether it was done; where it was refused, nothing has changed."""
@@ -206,7 +238,7 @@ class TwoLevels(RuleBasedStateMachine):
         params = self.filled(key, {k: data.draw(v) for k, v in TOOLS[name].items()}, pick)
         select = self.chosen(key, name, pick)
         if "elements" in params:
-            params["elements"] = self.picked(key, select, pick)
+            params["elements"] = self.picked(key, select, pick, TOOLS_OF[name].takes)
         project = self.bench.project
         try:
             tool = parse_tool(name, params)

@@ -9,17 +9,17 @@ import numpy as np
 from scipy.sparse import csr_array, vstack
 
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import edges_between
-from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
+from able_brick.core.edit.kinds import Kind, edges_between
+from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 
 
-def like_corners(mesh: PolyMesh, corners: Ints) -> csr_array:
+def like_corners(mesh: PolyMesh, corners: Indices) -> csr_array:
     """(k,C) weights of new corners that have what old ones have."""
     k = len(corners)
     return csr_array((np.ones(k), np.asarray(corners), np.arange(k + 1)), shape=(k, len(mesh.corners)))
 
 
-def weights_of(mesh: PolyMesh, corners: Ints, weights: Floats) -> csr_array:
+def weights_of(mesh: PolyMesh, corners: Indices, weights: Floats) -> csr_array:
     """(n,C) weights (n,k) of old corners (n,k) for new ones."""
     n, k = corners.shape
     out = csr_array((weights.ravel(), corners.ravel(), k * np.arange(n + 1)), shape=(n, len(mesh.corners)))
@@ -27,7 +27,7 @@ def weights_of(mesh: PolyMesh, corners: Ints, weights: Floats) -> csr_array:
     return out
 
 
-def between_corners(mesh: PolyMesh, first: Ints, second: Ints, shares: Floats) -> csr_array:
+def between_corners(mesh: PolyMesh, first: Indices, second: Indices, shares: Floats) -> csr_array:
     """(k,C) weights of new corners at shares (k) of the way from old ones to others."""
     return weights_of(mesh, np.stack([first, second], axis=1), np.stack([1.0 - shares, shares], axis=1))
 
@@ -45,14 +45,14 @@ class Faces:
     edge from each corner on is `sharp` (k). Where they are stated outright: `uv` (k,2), `material` (n), and whether a
     face is of a `fresh` facet (n), numbered on from those that there are, −1 for that of the old face."""
 
-    sizes: Ints
-    vertices: Ints
+    sizes: Indices
+    vertices: Indices
     weights: csr_array
-    like: Ints
+    like: Indices
     sharp: Bools
     uv: Floats | None = None
-    material: Ints | None = None
-    fresh: Ints | None = None
+    material: Indices | None = None
+    fresh: Indices | None = None
 
     def uv_of(self, mesh: PolyMesh) -> Floats | None:
         """(k,2) the uv of the corners, where the mesh has any."""
@@ -89,16 +89,16 @@ class Next:
 
     faces: Bools | None = None
     added: Bools | None = None
-    vertices: Ints | None = None
-    pairs: Ints | None = None
+    vertices: Indices | None = None
+    pairs: Indices | None = None
 
 
 @dataclass(eq=False)
 class _Corners:
     """Corners of faces put together."""
 
-    sizes: Ints
-    vertices: Ints
+    sizes: Indices
+    vertices: Indices
     sharp: Bools
     uv: Floats | None
     colour: Floats | None
@@ -108,9 +108,9 @@ def assemble(
     mesh: PolyMesh,
     *,
     positions: Floats,
-    vertex_from: Ints,
+    vertex_from: Indices,
     keep: Bools,
-    corners: Ints | None = None,
+    corners: Indices | None = None,
     uv: Floats | None = None,
     changed: Faces | None = None,
     added: Faces | None = None,
@@ -132,11 +132,12 @@ def assemble(
     faces = np.flatnonzero(keep)
     of_whole = whole[mesh.corner_face]
     old_uv = mesh.uv if uv is None else uv
-    sizes, every = [mesh.face_sizes[whole]], [corners[of_whole]]
+    sizes: list[Indices] = [mesh.face_sizes[whole]]
+    every: list[Indices] = [corners[of_whole]]
     sharp = [mesh.sharp[of_whole]]
     uvs = [] if old_uv is None else [old_uv[of_whole]]
     colours = [] if mesh.colour is None else [mesh.colour[of_whole]]
-    origin = [np.flatnonzero(whole)]
+    origin: list[Indices] = [np.flatnonzero(whole)]
     material, facet = mesh.material[faces], mesh.facet[faces]
     for part in (changed, added):
         if part is None or not len(part.like):
@@ -181,10 +182,11 @@ def assemble(
         smooth_angle=mesh.smooth_angle,
     )
     edited = Edited(out, vertex_from[used], face_from, np.zeros(0, np.int32), note=note)
-    return replace(edited, **_picks(edited, next_, faces, used, number))
+    kind, picked = _picks(edited, next_, faces, used, number)
+    return replace(edited, kind=kind, picked=picked)
 
 
-def _in_order(made: _Corners, origin: Ints) -> _Corners:
+def _in_order(made: _Corners, origin: Indices) -> _Corners:
     """The faces put into the order of where they come from."""
     order = np.argsort(origin, kind="stable")
     starts = np.cumsum(made.sizes) - made.sizes
@@ -200,16 +202,16 @@ def _in_order(made: _Corners, origin: Ints) -> _Corners:
     )
 
 
-def _picks(out: Edited, wanted: Next, faces: Ints, used: Bools, number: Ints) -> dict[str, object]:
+def _picks(out: Edited, wanted: Next, faces: Indices, used: Bools, number: Indices) -> tuple[Kind, Indices]:
     if wanted.pairs is not None:
         pairs = wanted.pairs[used[wanted.pairs].all(axis=1)] if len(wanted.pairs) else wanted.pairs
-        return {"kind": "edge", "picked": edges_between(out.mesh, number[pairs])}
+        return "edge", edges_between(out.mesh, number[pairs])
     if wanted.vertices is not None:
         there = wanted.vertices[used[wanted.vertices]]
-        return {"kind": "vertex", "picked": np.unique(number[there]).astype(np.int32)}
+        return "vertex", np.unique(number[there]).astype(np.int32)
     chosen = np.zeros(out.mesh.face_count, np.bool_)
     if wanted.faces is not None:
         chosen[: len(faces)] = wanted.faces[faces]
     if wanted.added is not None:
         chosen[len(faces) :] = wanted.added
-    return {"kind": "face", "picked": np.flatnonzero(chosen).astype(np.int32)}
+    return "face", np.flatnonzero(chosen).astype(np.int32)

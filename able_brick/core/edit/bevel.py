@@ -14,7 +14,7 @@ from able_brick.core.edit.patch import patch
 from able_brick.core.edit.profile import profile
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors, dots, unit
-from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.uv_gradients import uv_gradients
 
@@ -45,7 +45,7 @@ class _New:
 
 def bevel(
     mesh: PolyMesh,
-    edges: Ints,
+    edges: Indices,
     width: float,
     *,
     segments: int = 1,
@@ -80,7 +80,7 @@ def bevel(
 
 class _Bevelling:
     def __init__(
-        self, mesh: PolyMesh, edges: Ints, around: list[Around], moves: Moves, segments: int, shape: float
+        self, mesh: PolyMesh, edges: Indices, around: list[Around], moves: Moves, segments: int, shape: float
     ) -> None:
         self.mesh, self.edges, self.around, self.moves = mesh, edges, around, moves
         self.segments, self.shape = segments, shape

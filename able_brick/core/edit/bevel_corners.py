@@ -145,7 +145,7 @@ def _mitre(first: Floats, last: Floats, one: Floats, other: Floats) -> Floats:
 
 def _slides(lines: list[Floats], first: Floats | None, last: Floats | None) -> list[Floats]:
     """The moves along spokes: a metre from the bevelled edges on both sides, evenly between."""
-    ends = []
+    ends: list[float | None] = []
     for side, line in ((first, lines[0]), (last, lines[-1])):
         if side is None:
             ends.append(None)

@@ -9,11 +9,11 @@ from able_brick.core.edit.edited import Edited, refuse_worse
 from able_brick.core.edit.kinds import Kind, marked
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.numbering import joined_numbers
-from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
-def dissolve(mesh: PolyMesh, kind: Kind, ids: Ints, *, tidy: bool = True) -> Edited:
+def dissolve(mesh: PolyMesh, kind: Kind, ids: Indices, *, tidy: bool = True) -> Edited:
     """Make faces one n-gon: picked ones that hang together, or those beside picked edges, or round picked vertices.
 
     `tidy`: vertices of what is dissolved that are left with two edges go as well. Raises GeometryError where what is
@@ -78,7 +78,7 @@ def _left_with_two(mesh: PolyMesh, inside: Bools, touched: Bools) -> Bools:
     return out
 
 
-def _built(mesh: PolyMesh, group: Ints, merged: Bools, inside: Bools, drop: Bools) -> Edited:
+def _built(mesh: PolyMesh, group: Indices, merged: Bools, inside: Bools, drop: Bools) -> Edited:
     t = topology(mesh)
     keep = ~merged
     outer = merged[mesh.corner_face] & ~inside
@@ -116,13 +116,13 @@ def _built(mesh: PolyMesh, group: Ints, merged: Bools, inside: Bools, drop: Bool
         loops.append(slim if len(slim) >= 3 else loop)
         faces.append(face)
     order = np.argsort(faces)
-    at = np.array([c for k in order for c in loops[k]], np.int64)
+    corners = np.array([c for k in order for c in loops[k]], np.int64)
     changed = Faces(
         np.array([len(loops[k]) for k in order], np.int32),
-        mesh.corners[at],
-        like_corners(mesh, at),
+        mesh.corners[corners],
+        like_corners(mesh, corners),
         np.array(faces, np.int32)[order],
-        mesh.sharp[at],
+        mesh.sharp[corners],
     )
     if not len(of_group):
         raise GeometryError("Nothing would be left of the faces; pick fewer.")

@@ -11,11 +11,11 @@ from able_brick.core.edit.kinds import marked
 from able_brick.core.edit.loops import Cutting, Strips
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors, unit
-from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
-def _means(mesh: PolyMesh, faces: Ints) -> tuple[Ints, Floats, Ints]:
+def _means(mesh: PolyMesh, faces: Indices) -> tuple[Indices, Floats, Indices]:
     """For faces (n): their corners (k), the share (k) of each in its face's middle, and the face's rank (k)."""
     rank = np.full(mesh.face_count, -1, np.int64)
     rank[faces] = np.arange(len(faces))
@@ -23,7 +23,7 @@ def _means(mesh: PolyMesh, faces: Ints) -> tuple[Ints, Floats, Ints]:
     return c, 1.0 / mesh.face_sizes[mesh.corner_face[c]], rank[mesh.corner_face[c]]
 
 
-def _middles(mesh: PolyMesh, faces: Ints) -> Floats:
+def _middles(mesh: PolyMesh, faces: Indices) -> Floats:
     """(n,3) the mean of the corners of faces (n)."""
     c, share, rank = _means(mesh, faces)
     out = np.zeros((len(faces), 3))
@@ -31,7 +31,7 @@ def _middles(mesh: PolyMesh, faces: Ints) -> Floats:
     return out
 
 
-def divide(mesh: PolyMesh, faces: Ints, parts: int = 2) -> Edited:
+def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
     """Divide faces so that each side has so many parts: quads into rows of quads, others, in two parts only, into a
     quad at each corner. Faces beside them get the new vertices as corners. Raises GeometryError for other faces in
     more parts."""
@@ -83,7 +83,7 @@ def divide(mesh: PolyMesh, faces: Ints, parts: int = 2) -> Edited:
     return refuse_flat(mesh, out)
 
 
-def _corner_quads(mesh: PolyMesh, work: Cutting, faces: Ints, base: int) -> Faces:
+def _corner_quads(mesh: PolyMesh, work: Cutting, faces: Indices, base: int) -> Faces:
     """A quad at each corner of faces: half the edge before, the corner, half the edge on, the middle."""
     c, share, rank = _means(mesh, faces)
     ahead = mesh.next_corner[c]
@@ -112,13 +112,13 @@ def _corner_quads(mesh: PolyMesh, work: Cutting, faces: Ints, base: int) -> Face
     )
 
 
-def _middle_weights(mesh: PolyMesh, c: Ints, share: Floats, rank: Ints) -> csr_array:
+def _middle_weights(mesh: PolyMesh, c: Indices, share: Floats, rank: Indices) -> csr_array:
     """(k,C) for each corner (k) of faces the weights of its face's middle."""
     own = csr_array((share, (rank, c)), shape=(int(rank.max()) + 1, len(mesh.corners)))
     return csr_array(own[rank])
 
 
-def poke(mesh: PolyMesh, faces: Ints, height: float = 0.0) -> Edited:
+def poke(mesh: PolyMesh, faces: Indices, height: float = 0.0) -> Edited:
     """Divide faces into triangles about a vertex in their middle, so high (m) above it."""
     picked = marked(mesh, "face", faces)
     own = np.flatnonzero(picked)

@@ -9,7 +9,7 @@ import numpy as np
 from able_brick.core.edit.kinds import Kind
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors, dots
-from able_brick.core.mesh.polymesh import Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.core.mesh.topology import Topology, topology
 from able_brick.core.mesh.validity import degenerate_faces, duplicate_faces
 
@@ -20,9 +20,9 @@ class Edited:
     new; what is to be picked next, and of which kind; and what else is to be said."""
 
     mesh: PolyMesh
-    vertex_from: Ints
-    face_from: Ints
-    picked: Ints
+    vertex_from: Indices
+    face_from: Indices
+    picked: Indices
     kind: Kind = "face"
     note: str = ""
 

@@ -12,14 +12,14 @@ from able_brick.core.edit.regions import Region
 from able_brick.core.edit.walls import walls
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import dots
-from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 
 Walls = Literal["straight", "even"]
 
 
 def extrude(
     mesh: PolyMesh,
-    faces: Ints,
+    faces: Indices,
     depth: float,
     *,
     each: bool = False,

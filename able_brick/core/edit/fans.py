@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from able_brick.core.mesh.polymesh import Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.core.mesh.rings import vertex_corners
 from able_brick.core.mesh.topology import topology
 
 
-def before(mesh: PolyMesh) -> Ints:
+def before(mesh: PolyMesh) -> Indices:
     """(C) the corner before each corner, round its face."""
     out = np.empty_like(mesh.next_corner)
     out[mesh.next_corner] = np.arange(len(out), dtype=np.int32)

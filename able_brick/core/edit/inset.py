@@ -10,14 +10,14 @@ from able_brick.core.edit.regions import Region
 from able_brick.core.edit.walls import walls
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors, crossed, dots, unit
-from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.uv_gradients import uv_gradients
 
 #: Of the largest inset so much is used at most: beyond it edges have no length.
 _MOST = 1.0 - 1e-9
 
 
-def inset(mesh: PolyMesh, faces: Ints, width: float, *, depth: float = 0.0, each: bool = False) -> Edited:
+def inset(mesh: PolyMesh, faces: Indices, width: float, *, depth: float = 0.0, each: bool = False) -> Edited:
     """Draw the border of faces inward by a width (m), even along all edges, and move what is inside by a depth (m).
 
     The picked faces as one, or `each` by itself; a ring of quads is left around them. Raises GeometryError for no
@@ -93,7 +93,7 @@ def _largest(region: Region, inward: Floats) -> float:
     return float(np.min(np.where(shrink > 1e-12, long / np.where(shrink > 1e-12, shrink, 1.0), np.inf)))
 
 
-def _carried(mesh: PolyMesh, uv: Floats, corners: Ints, moves: Floats) -> Floats:
+def _carried(mesh: PolyMesh, uv: Floats, corners: Indices, moves: Floats) -> Floats:
     """(n,2) uv of corners moved within their faces by (n,3): by how the uv of each face change over it."""
     of_face = mesh.corner_face[corners]
     chosen = np.zeros(mesh.face_count, np.bool_)

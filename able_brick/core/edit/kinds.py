@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 Kind = Literal["vertex", "edge", "face"]
@@ -26,7 +26,7 @@ def count_of(mesh: PolyMesh, kind: Kind) -> int:
     return mesh.face_count if kind == "face" else len(topology(mesh).edges)
 
 
-def marked(mesh: PolyMesh, kind: Kind, ids: Ints) -> Bools:
+def marked(mesh: PolyMesh, kind: Kind, ids: Indices) -> Bools:
     """(V), (E) or (F) whether each is among `ids`. Raises GeometryError for none, and for what the mesh has not."""
     count = count_of(mesh, kind)
     one, many = WORDS[kind]
@@ -39,7 +39,7 @@ def marked(mesh: PolyMesh, kind: Kind, ids: Ints) -> Bools:
     return out
 
 
-def converted(mesh: PolyMesh, kind: Kind, ids: Ints, to: Kind) -> Ints:
+def converted(mesh: PolyMesh, kind: Kind, ids: Indices, to: Kind) -> Indices:
     """Picks of one kind as another, rising: of faces and edges what belongs to them; of less the faces or edges that
     have all of theirs in."""
     if kind == to or not len(ids):
@@ -59,7 +59,7 @@ def converted(mesh: PolyMesh, kind: Kind, ids: Ints, to: Kind) -> Ints:
     return np.flatnonzero(whole).astype(np.int32)
 
 
-def edges_between(mesh: PolyMesh, pairs: Ints) -> Ints:
+def edges_between(mesh: PolyMesh, pairs: Indices) -> Indices:
     """The edges (k ≤ n), rising, that lead between pairs of vertices (n,2), of those that there are."""
     table = topology(mesh).edges.astype(np.int64)
     keys = table[:, 0] * mesh.vertex_count + table[:, 1]

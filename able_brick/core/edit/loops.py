@@ -11,7 +11,7 @@ from able_brick.core.edit.edited import Edited, refuse_flat
 from able_brick.core.edit.kinds import marked
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.numbering import joined_numbers
-from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
@@ -22,17 +22,17 @@ class Strips:
 
     cut: Bools
     turned: Bools
-    number: Ints
+    number: Indices
 
     @classmethod
-    def through(cls, mesh: PolyMesh, edges: Ints) -> Strips:
+    def through(cls, mesh: PolyMesh, edges: Indices) -> Strips:
         """The strips through edges (k). Raises GeometryError for a strip that comes back to itself turned over."""
         picked = marked(mesh, "edge", edges)
         t = topology(mesh)
         count = len(t.edges)
         quads = mesh.face_starts[:-1][mesh.face_sizes == 4]
-        a: list[Ints] = []
-        b: list[Ints] = []
+        a: list[Indices] = []
+        b: list[Indices] = []
         for k in (0, 1):
             first, second = quads + k, quads + k + 2
             # the edge from a corner on and the opposite one, seen the same way: the other one is run through backward
@@ -57,7 +57,7 @@ class Strips:
 
 
 def add_loops(
-    mesh: PolyMesh, edges: Ints, count: int = 1, *, share: float | None = None, metres: float | None = None
+    mesh: PolyMesh, edges: Indices, count: int = 1, *, share: float | None = None, metres: float | None = None
 ) -> Edited:
     """Put loops through the strips of quads that edges cross: so many evenly; or one at a share of the way, or at so
     many metres from the first side, below 0 from the other one.
@@ -126,7 +126,7 @@ class Cutting:
     """The faces that are crossed, and what becomes of them; only quads of some faces (F) where they are given."""
 
     def __init__(
-        self, mesh: PolyMesh, strips: Strips, n: int, cut: Ints, at: Floats, only: Bools | None = None
+        self, mesh: PolyMesh, strips: Strips, n: int, cut: Indices, at: Floats, only: Bools | None = None
     ) -> None:
         self.mesh, self.strips, self.n = mesh, strips, n
         self.only = np.ones(mesh.face_count, np.bool_) if only is None else only
@@ -138,7 +138,7 @@ class Cutting:
         #: Whether faces that are no quads are for `others` as well.
         self.whole = only is None
 
-    def along(self, corners: Ints) -> tuple[Ints, Floats]:
+    def along(self, corners: Indices) -> tuple[Indices, Floats]:
         """The new vertices (k,n) on the edges from corners on, in the way of the corner, and their shares of it."""
         edge = self.t.corner_edge[corners]
         r = self.rank[edge]
@@ -150,7 +150,7 @@ class Cutting:
         shares = np.take_along_axis(self.at[r], order, axis=1)
         return (base[:, None] + order).astype(np.int32), np.where(ahead[:, None], shares, 1.0 - shares)
 
-    def quads(self) -> tuple[Faces, Ints, Floats, Ints]:
+    def quads(self) -> tuple[Faces, Indices, Floats, Indices]:
         """What quads become: faces, pairs of vertices with the loops' edges, places of vertices within, and which
         quads they were."""
         mesh = self.mesh
@@ -161,7 +161,7 @@ class Cutting:
         first[four] = self.crossed[starts[four]]
         second[four] = self.crossed[starts[four] + 1]
         parts: list[Faces] = []
-        pairs: list[Ints] = []
+        pairs: list[Indices] = []
         inner: list[Floats] = []
         made = 0
         for shift, chosen, both in (
@@ -192,7 +192,7 @@ class Cutting:
         interior = np.concatenate(inner) if inner else np.zeros((0, 3))
         return all_of(parts, mesh), np.concatenate(pairs), interior, gone
 
-    def _grid(self, c: Ints, both: bool, made: int) -> tuple[Ints, Floats]:
+    def _grid(self, c: Indices, both: bool, made: int) -> tuple[Indices, Floats]:
         """The vertices (f,i,j) of quads' grids, i from the first corner to the second, j to the fourth; and the shares
         (f,i,j,2) of the ways there."""
         mesh, n, f = self.mesh, self.n, len(c)
@@ -218,14 +218,14 @@ class Cutting:
             base = self.mesh.vertex_count + len(self.at) * n + made
             grid[:, 1:-1, 1:-1] = base + np.arange(f * n * n).reshape(f, n, n)
             # where the line from low to high meets the one from left to right
-            a, da = low_at[:, :, None], (high_at - low_at)[:, :, None]
-            b, db = left_at[:, None, :], (right_at - left_at)[:, None, :]
-            u = (a + da * b) / (1.0 - da * db)
+            along, skew = low_at[:, :, None], (high_at - low_at)[:, :, None]
+            up, lean = left_at[:, None, :], (right_at - left_at)[:, None, :]
+            u = (along + skew * up) / (1.0 - skew * lean)
             shares[:, 1:-1, 1:-1, 0] = u
-            shares[:, 1:-1, 1:-1, 1] = b + db * u
+            shares[:, 1:-1, 1:-1, 1] = up + lean * u
         return grid, shares
 
-    def _cells(self, c: Ints, faces: Ints, grid: Ints, shares: Floats, columns: int, rows: int) -> Faces:
+    def _cells(self, c: Indices, faces: Indices, grid: Indices, shares: Floats, columns: int, rows: int) -> Faces:
         """The cells of quads' grids as faces."""
         mesh, f = self.mesh, len(faces)
         ring = [(0, 0), (1, 0), (1, 1), (0, 1)]
@@ -257,7 +257,7 @@ class Cutting:
         faces = np.flatnonzero(touched & ((mesh.face_sizes != 4) & self.whole | ~self.only))
         return inserted(mesh, faces, *self._inserts(faces)) if len(faces) and n else None
 
-    def _inserts(self, faces: Ints) -> tuple[Ints, Ints, Floats]:
+    def _inserts(self, faces: Indices) -> tuple[Indices, Indices, Floats]:
         mesh = self.mesh
         chosen = np.zeros(mesh.face_count, np.bool_)
         chosen[faces] = True
@@ -266,7 +266,7 @@ class Cutting:
         return np.repeat(c, self.n), vertices.ravel(), shares.ravel()
 
 
-def inserted(mesh: PolyMesh, faces: Ints, after: Ints, vertices: Ints, shares: Floats) -> Faces:
+def inserted(mesh: PolyMesh, faces: Indices, after: Indices, vertices: Indices, shares: Floats) -> Faces:
     """Faces with vertices (k) put in behind corners `after` (k, rising, in their order), at shares (k) of their
     edges."""
     chosen = np.zeros(mesh.face_count, np.bool_)

@@ -10,11 +10,11 @@ from able_brick.core.edit.edited import Edited, refuse_worse
 from able_brick.core.edit.kinds import marked
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.numbering import joined_numbers
-from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
-def collapse(mesh: PolyMesh, edges: Ints) -> Edited:
+def collapse(mesh: PolyMesh, edges: Indices) -> Edited:
     """Draw edges together, each connected set to its middle. Raises GeometryError where no face would be left."""
     marked(mesh, "edge", edges)
     ends = topology(mesh).edges[edges]
@@ -22,7 +22,7 @@ def collapse(mesh: PolyMesh, edges: Ints) -> Edited:
     return _merged(mesh, label, np.unique(ends))
 
 
-def weld(mesh: PolyMesh, vertices: Ints, distance: float) -> Edited:
+def weld(mesh: PolyMesh, vertices: Indices, distance: float) -> Edited:
     """Make vertices one that lie within a distance (m) of each other, each set in its middle. Raises GeometryError
     where there are none, with the nearest two."""
     marked(mesh, "vertex", vertices)
@@ -32,14 +32,15 @@ def weld(mesh: PolyMesh, vertices: Ints, distance: float) -> Edited:
     tree = cKDTree(mesh.positions[own])
     pairs = tree.query_pairs(distance, output_type="ndarray")
     if not len(pairs):
-        near = tree.query(mesh.positions[own], k=2)[0][:, 1].min() if len(own) > 1 else np.inf
+        far = np.asarray(tree.query(mesh.positions[own], k=min(2, len(own)))[0])
+        near = float(far[:, 1].min()) if len(own) > 1 else np.inf
         told = f"the nearest two are {near:.4g} m apart" if np.isfinite(near) else "only one is picked"
         raise GeometryError(f"No two of the vertices are within {distance:g} m: {told}.", allowed=float(near))
     label, _ = joined_numbers(mesh.vertex_count, own[pairs[:, 0]], own[pairs[:, 1]])
     return _merged(mesh, label, np.unique(own[pairs]))
 
 
-def _merged(mesh: PolyMesh, label: Ints, touched: Ints) -> Edited:
+def _merged(mesh: PolyMesh, label: Indices, touched: Indices) -> Edited:
     """The mesh with vertices of one label (V) made one, in their middle; those that are not `touched` stay."""
     lowest = np.full(int(label.max()) + 1, mesh.vertex_count, np.int64)
     np.minimum.at(lowest, label, np.arange(mesh.vertex_count))
@@ -54,7 +55,7 @@ def _merged(mesh: PolyMesh, label: Ints, touched: Ints) -> Edited:
     return joined_at(mesh, positions, target, np.unique(target[touched]))
 
 
-def joined_at(mesh: PolyMesh, positions: Floats, target: Ints, picked: Ints) -> Edited:
+def joined_at(mesh: PolyMesh, positions: Floats, target: Indices, picked: Indices) -> Edited:
     """The mesh with every vertex become its target (V) at new positions (V,3): faces drop corners that are the same as
     the next, those below three corners go, and of those on the same vertices one stays, or none where they look
     opposite ways."""
@@ -73,7 +74,7 @@ def joined_at(mesh: PolyMesh, positions: Floats, target: Ints, picked: Ints) -> 
     return refuse_worse(mesh, out)
 
 
-def _clean(mesh: PolyMesh, target: Ints) -> tuple[Faces | None, np.ndarray]:
+def _clean(mesh: PolyMesh, target: Indices) -> tuple[Faces | None, np.ndarray]:
     keep = np.ones(mesh.face_count, np.bool_)
     moved = target[mesh.corners] != mesh.corners
     shared = np.zeros(mesh.vertex_count, np.bool_)

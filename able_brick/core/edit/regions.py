@@ -9,7 +9,7 @@ import numpy as np
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors, unit
 from able_brick.core.mesh.numbering import joined_numbers
-from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
@@ -24,13 +24,13 @@ class Region:
     faces: Bools
     inside: Bools
     border: Bools
-    fan: Ints
+    fan: Indices
     count: int
     loose: Bools
-    part: Ints
+    part: Indices
 
     @classmethod
-    def of(cls, mesh: PolyMesh, faces: Ints, *, each: bool = False) -> Region:
+    def of(cls, mesh: PolyMesh, faces: Indices, *, each: bool = False) -> Region:
         """The picked faces as one, or, for `each`, every face by itself. Raises GeometryError for none, and for faces
         that the mesh has not."""
         if not len(faces):
@@ -67,7 +67,7 @@ class Region:
         return cls(mesh, picked, inside, border, fan, count, loose, labels[mesh.corner_face])
 
     @property
-    def vertex(self) -> Ints:
+    def vertex(self) -> Indices:
         """(fans) the vertex of each fan."""
         out = np.zeros(self.count, np.int32)
         out[self.fan[self.inside]] = self.mesh.corners[self.inside]
@@ -97,7 +97,7 @@ class Region:
         out: Floats = np.einsum("nij,nj->ni", np.linalg.pinv(a, rcond=1e-6, hermitian=True), b)
         return out
 
-    def moved(self, moves: Floats) -> tuple[Floats, Ints, Ints]:
+    def moved(self, moves: Floats) -> tuple[Floats, Indices, Indices]:
         """Positions (V',3) with fans moved by (fans,3); the old vertex (V') of each, −1 for new ones; and the vertex
         (fans) where each fan is then: loose ones have one of their own."""
         mesh, vertex = self.mesh, self.vertex

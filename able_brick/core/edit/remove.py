@@ -8,10 +8,10 @@ from able_brick.core.edit.assemble import assemble
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.regions import Region
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.polymesh import Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Indices, PolyMesh
 
 
-def delete(mesh: PolyMesh, faces: Ints) -> Edited:
+def delete(mesh: PolyMesh, faces: Indices) -> Edited:
     """The mesh without faces, and without the vertices that only they had. Raises GeometryError where none is left."""
     region = Region.of(mesh, faces)
     if region.faces.all():
@@ -20,7 +20,7 @@ def delete(mesh: PolyMesh, faces: Ints) -> Edited:
     return assemble(mesh, positions=mesh.positions, vertex_from=every, keep=~region.faces, corners=mesh.corners)
 
 
-def flip(mesh: PolyMesh, faces: Ints) -> Edited:
+def flip(mesh: PolyMesh, faces: Indices) -> Edited:
     """The mesh with faces looking the other way."""
     region = Region.of(mesh, faces)
     order, sharp = np.arange(len(mesh.corners)), mesh.sharp.copy()

@@ -6,10 +6,10 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, like_corners
 from able_brick.core.edit.regions import Region
-from able_brick.core.mesh.polymesh import Floats, Ints
+from able_brick.core.mesh.polymesh import Floats, Indices
 
 
-def walls(region: Region, at: Ints, uv_above: Floats | None, *, fresh: bool = False) -> Faces:
+def walls(region: Region, at: Indices, uv_above: Floats | None, *, fresh: bool = False) -> Faces:
     """A quad for each border edge, wound like its face: from the old edge to the vertices `at` (fans) where it is now.
 
     `uv_above` (C,2,2) are the uv of the upper corners, at the beginning and the end of each border edge; the lower

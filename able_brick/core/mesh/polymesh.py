@@ -16,6 +16,8 @@ from able_brick.core.errors import GeometryError
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int32]
 Bools = npt.NDArray[np.bool_]
+#: Numbers of vertices, corners, edges or faces, of any width.
+Indices = npt.NDArray[np.integer[Any]]
 
 #: More elements than this are refused: no array in the program may overflow or exhaust memory.
 MAX_ELEMENTS: Final = 40_000_000

@@ -7,8 +7,9 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.kinds import WORDS, Kind
 from able_brick.core.errors import InputError, StaleElementsError
-from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.place.pose import rotation
 from able_brick.core.text import counted, grouped
 from able_brick.level.elements import Elements
@@ -21,7 +22,7 @@ from able_brick.steps.tool import Need, Stage, Tool
 
 def elements_field() -> Any:
     """What is picked of the piece that is open."""
-    return field(Elements(), "Elements", "The picked faces", widget="none")
+    return field(Elements(), "Elements", "What is picked", widget="none")
 
 
 class ElementTool(Tool):
@@ -30,31 +31,51 @@ class ElementTool(Tool):
     verb: ClassVar[Literal["Shape"]] = "Shape"
     stages: ClassVar[tuple[Stage, ...]] = ("shape",)
     need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1, most=1)
+    takes: ClassVar[tuple[Kind, ...]] = ("face",)
 
     elements: Elements = elements_field()
 
-    def edit(self, piece: Piece, mesh: PolyMesh, faces: Ints) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
         """The mesh as it is to be."""
         raise NotImplementedError
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         piece = pieces_of(draft, rows)[0]
+        kind = self.elements.kind
+        asked = " or ".join(WORDS[k][1] for k in self.takes)
         if not self.elements.ids:
-            raise InputError("No face is picked yet: click one of the piece that is open.", field="elements")
+            one = WORDS[self.takes[0]][0]
+            raise InputError(f"No {one} is picked yet: click one of the piece that is open.", field="elements")
+        if kind not in self.takes:
+            raise InputError(f"{self.title} works on {asked}; {WORDS[kind][1]} are picked.", field="elements")
         if self.elements.mesh != piece.mesh:
-            raise StaleElementsError(f"{piece.name} has changed since the faces were picked; pick them again.")
+            raise StaleElementsError(
+                f"{piece.name} has changed since the {WORDS[kind][1]} were picked; pick them again."
+            )
         mesh = draft.mesh(piece)
-        faces = self.elements.numbers(mesh)
-        out = self.edit(piece, mesh, faces)
+        ids = self.elements.numbers(mesh)
+        out = self.edit(piece, mesh, kind, ids)
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         draft.put(piece.changed(mesh=key, facts=known))
-        draft.elements = Elements.of(key, out.picked.tolist())
+        draft.elements = Elements.of(key, out.picked.tolist(), out.kind)
         more = known.triangles - piece.facts.triangles
         change = f", {'+' if more > 0 else '−'}{grouped(abs(more))} tris" if more else ""
-        draft.note = f"{counted(len(faces), 'face', 'faces')} of {piece.name}{change}"
+        told = f"; {out.note}" if out.note else ""
+        draft.note = f"{counted(len(ids), *WORDS[kind])} of {piece.name}{change}{told}"
 
 
 def in_mesh(piece: Piece, direction: Floats | tuple[float, float, float]) -> Floats:
     """A direction (3,) in the axes of a piece's pivot, in those of its mesh."""
-    out: Floats = rotation(piece.axes).inv().apply(np.asarray(direction, np.float64))
+    out: Floats = rotation(piece.axes).apply(np.asarray(direction, np.float64))
     return out
+
+
+def point_in_mesh(piece: Piece, point: Floats | tuple[float, float, float]) -> Floats:
+    """A place (3,) seen from a piece's pivot, in the coordinates of its mesh."""
+    out: Floats = np.asarray(piece.pivot) + in_mesh(piece, point)
+    return out
+
+
+def axis_in_mesh(piece: Piece, axis: str) -> Floats:
+    """The direction (3,) of an axis of a piece's pivot, "x", "y" or "z", in the coordinates of its mesh."""
+    return in_mesh(piece, np.eye(3)["xyz".index(axis)])

@@ -1,20 +1,22 @@
-"""Form that is added to faces: pulled out, drawn inward."""
+"""Form that is added: faces pulled out and drawn inward, borders pulled on, faces copied."""
 
 from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-import numpy as np
-
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.inset import inset
-from able_brick.core.mesh.polymesh import Ints, PolyMesh
+from able_brick.core.edit.kinds import Kind
+from able_brick.core.edit.pull import pull_edges
+from able_brick.core.edit.twice import copy_faces
+from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import field
-from able_brick.level.rows import Piece
-from able_brick.steps.shape.element_tool import ElementTool, in_mesh
+from able_brick.level.rows import Piece, Vector
+from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh, in_mesh
 
 Together = Literal["together", "each"]
+Along = Literal["normal", "x", "y", "z"]
 
 
 class Extrude(ElementTool):
@@ -29,9 +31,7 @@ class Extrude(ElementTool):
         0.3, "Depth", "How far out, below 0 how far in; in the piece's own metres", unit="m", step=0.05, ge=-1e5, le=1e5
     )
     faces: Together = field("together", "Faces", "Together as one, or each face by itself")
-    direction: Literal["normal", "x", "y", "z"] = field(
-        "normal", "Along", "Along the mean of where they look, or an axis of the piece"
-    )
+    direction: Along = field("normal", "Along", "Along the mean of where they look, or an axis of the piece")
     walls: Literal["straight", "even"] = field(
         "straight",
         "Walls",
@@ -39,9 +39,26 @@ class Extrude(ElementTool):
         when={"direction": ["normal"]},
     )
 
-    def edit(self, piece: Piece, mesh: PolyMesh, faces: Ints) -> Edited:
-        axis = None if self.direction == "normal" else in_mesh(piece, np.eye(3)["xyz".index(self.direction)])
-        return extrude(mesh, faces, self.depth, each=self.faces == "each", way=self.walls, direction=axis)
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        axis = None if self.direction == "normal" else axis_in_mesh(piece, self.direction)
+        return extrude(mesh, ids, self.depth, each=self.faces == "each", way=self.walls, direction=axis)
+
+
+class PullEdges(ElementTool):
+    """Faces pulled out of borders."""
+
+    tool: Literal["pull_edges"] = "pull_edges"
+    title: ClassVar[str] = "Pull edges out"
+    about: ClassVar[str] = "Pulls new faces out of the picked borders, on in the plane of their faces or along an axis"
+    icon: ClassVar[str] = "chevrons-right"
+    takes: ClassVar[tuple[Kind, ...]] = ("edge",)
+
+    depth: float = field(0.3, "Depth", "How far", unit="m", step=0.05, ge=-1e5, le=1e5)
+    direction: Along = field("normal", "Along", "On in the plane of their faces, or an axis of the piece")
+
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        axis = None if self.direction == "normal" else axis_in_mesh(piece, self.direction)
+        return pull_edges(mesh, ids, self.depth, direction=axis)
 
 
 class Inset(ElementTool):
@@ -58,5 +75,19 @@ class Inset(ElementTool):
     )
     faces: Together = field("together", "Faces", "Together as one, or each face by itself")
 
-    def edit(self, piece: Piece, mesh: PolyMesh, faces: Ints) -> Edited:
-        return inset(mesh, faces, self.width, depth=self.depth, each=self.faces == "each")
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        return inset(mesh, ids, self.width, depth=self.depth, each=self.faces == "each")
+
+
+class CopyFaces(ElementTool):
+    """Faces copied within the piece."""
+
+    tool: Literal["copy_faces"] = "copy_faces"
+    title: ClassVar[str] = "Copy faces"
+    about: ClassVar[str] = "Copies the picked faces within the piece, as a part of their own"
+    icon: ClassVar[str] = "copy"
+
+    by: Vector = field((1.0, 0.0, 0.0), "By", "In the axes of the piece's pivot", unit="m", step=0.05)
+
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        return copy_faces(mesh, ids, in_mesh(piece, self.by))

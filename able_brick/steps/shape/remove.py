@@ -1,27 +1,89 @@
-"""Faces taken away or turned over."""
+"""What is picked taken away, made one, or turned over."""
 
 from __future__ import annotations
 
 from typing import ClassVar, Literal
 
+import numpy as np
+
+from able_brick.core.edit.dissolve import dissolve
 from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.kinds import Kind, converted
+from able_brick.core.edit.merge import collapse, weld
 from able_brick.core.edit.remove import delete, flip
-from able_brick.core.mesh.polymesh import Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Indices, PolyMesh
+from able_brick.level.field import field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool
 
+EVERY: tuple[Kind, ...] = ("face", "edge", "vertex")
 
-class DeleteFaces(ElementTool):
-    """Faces taken away."""
 
-    tool: Literal["delete_faces"] = "delete_faces"
-    title: ClassVar[str] = "Delete faces"
-    about: ClassVar[str] = "Takes the picked faces away; the piece is open there"
+class DeleteElements(ElementTool):
+    """Faces taken away, or all that have a picked edge or vertex."""
+
+    tool: Literal["delete_elements"] = "delete_elements"
+    title: ClassVar[str] = "Delete"
+    about: ClassVar[str] = "Takes the picked faces away, or all faces at what is picked; the piece is open there"
     icon: ClassVar[str] = "trash-2"
     instant: ClassVar[bool] = True
+    takes: ClassVar[tuple[Kind, ...]] = EVERY
 
-    def edit(self, piece: Piece, mesh: PolyMesh, faces: Ints) -> Edited:
-        return delete(mesh, faces)
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        if kind != "face":
+            touched = np.zeros(mesh.vertex_count, np.bool_)
+            touched[converted(mesh, kind, ids, "vertex")] = True
+            at = touched[mesh.corners]
+            if kind == "edge":
+                at &= touched[mesh.corners[mesh.next_corner]]
+            ids = np.unique(mesh.corner_face[at])
+        return delete(mesh, ids)
+
+
+class DissolveElements(ElementTool):
+    """Faces made one."""
+
+    tool: Literal["dissolve_elements"] = "dissolve_elements"
+    title: ClassVar[str] = "Dissolve"
+    about: ClassVar[str] = "Makes the faces one that the picked edges or vertices part, or the picked faces themselves"
+    icon: ClassVar[str] = "eraser"
+    takes: ClassVar[tuple[Kind, ...]] = EVERY
+
+    vertices: Literal["tidy", "keep"] = field(
+        "tidy", "Vertices", "Those that are left with two edges go as well, or stay"
+    )
+
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        return dissolve(mesh, kind, ids, tidy=self.vertices == "tidy")
+
+
+class Collapse(ElementTool):
+    """What is picked drawn together."""
+
+    tool: Literal["collapse"] = "collapse"
+    title: ClassVar[str] = "Collapse"
+    about: ClassVar[str] = "Draws the picked edges or faces together, each connected part to its middle"
+    icon: ClassVar[str] = "shrink"
+    instant: ClassVar[bool] = True
+    takes: ClassVar[tuple[Kind, ...]] = ("edge", "face")
+
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        return collapse(mesh, converted(mesh, kind, ids, "edge"))
+
+
+class Weld(ElementTool):
+    """Vertices that lie near each other made one."""
+
+    tool: Literal["weld"] = "weld"
+    title: ClassVar[str] = "Weld"
+    about: ClassVar[str] = "Makes picked vertices one that lie within a distance of each other"
+    icon: ClassVar[str] = "merge"
+    takes: ClassVar[tuple[Kind, ...]] = ("vertex", "edge", "face")
+
+    distance: float = field(0.001, "Within", "How far apart they may lie", unit="m", step=0.001, ge=0, le=1e5)
+
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        return weld(mesh, converted(mesh, kind, ids, "vertex"), self.distance)
 
 
 class FlipFaces(ElementTool):
@@ -33,5 +95,5 @@ class FlipFaces(ElementTool):
     icon: ClassVar[str] = "flip-horizontal"
     instant: ClassVar[bool] = True
 
-    def edit(self, piece: Piece, mesh: PolyMesh, faces: Ints) -> Edited:
-        return flip(mesh, faces)
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        return flip(mesh, ids)

@@ -75,13 +75,16 @@ def test_taper_and_extrude_by_turns_make_a_tower(sheet: Sheet) -> None:
 
 
 def test_faces_are_moved_in_the_axes_of_the_pivot(sheet: Sheet) -> None:
-    sheet.do("set_pivot", "placement-1", place="as it is", turn=(0, 90, 0), outcome="pieces stay")
+    sheet.do("set_pivot", "placement-1", place="as it is", axes="turned", turn=(0, 90, 0), outcome="pieces stay")
     row = sheet.row("piece-1")
     low, high = sheet.mesh.bounds
-    sheet.shape("move_faces", sheet.facing(0, 1, 0), by=(0, 0.25, 0), out=0.25)
+    sheet.shape("move_elements", sheet.facing(0, 1, 0), by=(0, 0.25, 0), out=0.25)
     assert sheet.mesh.bounds[1][1] == pytest.approx(high[1] + 0.5, abs=1e-9)
     assert sheet.row("piece-1").axes == row.axes
-    sheet.shape("turn_faces", sheet.facing(0, 1, 0), axis="y", angle=10)
+    # X of the pivot, turned a quarter about Y, leads against Z of the mesh
+    sheet.shape("move_elements", sheet.facing(0, 0, -1), by=(0.25, 0, 0))
+    assert sheet.mesh.bounds[0][2] == pytest.approx(low[2] - 0.25, abs=1e-9)
+    sheet.shape("turn_elements", sheet.facing(0, 1, 0), axis="y", angle=10)
     assert sheet.mesh.bounds[0][1] == low[1]
 
 
@@ -108,7 +111,7 @@ def test_a_piece_is_not_edited_behind_a_lock(sheet: Sheet) -> None:
 
 
 def test_deleting_opens_and_flipping_turns_over(sheet: Sheet) -> None:
-    change = sheet.shape("delete_faces", sheet.facing(0, -1, 0))
+    change = sheet.shape("delete_elements", sheet.facing(0, -1, 0))
     assert change.elements is not None and not change.elements.ids
     assert not sheet.row("piece-1").facts.closed
     everything = Elements.of(sheet.row("piece-1").mesh, range(sheet.mesh.face_count))
@@ -123,4 +126,4 @@ def test_ranges_say_the_same_as_numbers() -> None:
     assert found.ids == ((0, 2), (7, 7), (9, 10))
     mesh = PolyMesh.checked(np.eye(3), [3] * 11, np.tile([0, 1, 2], 11))
     assert found.numbers(mesh).tolist() == numbers
-    assert take_in(mesh, found.numbers(mesh), "invert").tolist() == [3, 4, 5, 6, 8]
+    assert take_in(mesh, "face", found.numbers(mesh), "invert").tolist() == [3, 4, 5, 6, 8]

@@ -7,10 +7,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from able_brick.core.edit.carry import carry, vertices_of
+from able_brick.core.edit.carry import carry, middle_of
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.inset import inset
+from able_brick.core.edit.kinds import converted
 from able_brick.core.edit.picks import take_in
 from able_brick.core.edit.remove import delete, flip
 from able_brick.core.errors import GeometryError
@@ -25,6 +26,12 @@ from able_brick.core.shapes.prism import prism
 from tests.zoo import CLOSED, ZOO
 
 NAMES = sorted(ZOO)
+
+
+def vertices_of(mesh: PolyMesh, faces: np.ndarray) -> np.ndarray:
+    out = np.zeros(mesh.vertex_count, np.bool_)
+    out[converted(mesh, "face", faces, "vertex")] = True
+    return out
 
 
 def picks(mesh: PolyMesh, seed: int, share: float) -> np.ndarray:
@@ -70,8 +77,7 @@ def test_an_extrusion_is_sound_and_stays_closed(name: str, seed: int, share: flo
     sound(mesh, out)
     if name in CLOSED:
         assert topology(out.mesh).is_closed
-    inner = vertices_of(mesh, faces)
-    untouched(mesh, out, inner)
+    untouched(mesh, out, vertices_of(mesh, faces))
     assert np.array_equal(out.face_from[out.picked], faces)
     again = extrude(mesh, faces, depth, each=each)
     assert again.mesh.content_hash == out.mesh.content_hash
@@ -81,7 +87,7 @@ def test_an_extrusion_is_sound_and_stays_closed(name: str, seed: int, share: flo
 @settings(max_examples=20, deadline=None)
 def test_what_is_pulled_out_of_a_plane_has_the_volume_of_its_area_times_its_depth(depth: float, face: int) -> None:
     mesh = box(1.0, 2.0, 3.0, divisions=(3, 2, 2))
-    plate = take_in(mesh, np.array([face * 3], np.int32), "same plane")
+    plate = take_in(mesh, "face", np.array([face * 3], np.int32), "same plane")
     area = float(np.linalg.norm(area_vectors(mesh)[plate], axis=1).sum())
     out = extrude(mesh, plate, depth).mesh
     assert volume(out) == pytest.approx(volume(mesh) + area * depth, rel=1e-9)
@@ -140,7 +146,7 @@ def test_an_inset_is_sound_or_says_the_largest(name: str, seed: int, share: floa
 @settings(max_examples=15, deadline=None)
 def test_an_inset_is_as_wide_as_was_asked(width: float) -> None:
     mesh = box(1.0, 2.0, 3.0, divisions=(1, 2, 2))
-    for faces in (np.array([0], np.int32), take_in(mesh, np.array([0], np.int32), "same plane")):
+    for faces in (np.array([0], np.int32), take_in(mesh, "face", np.array([0], np.int32), "same plane")):
         out = inset(mesh, faces, width)
         for face in np.flatnonzero(out.face_from < 0):
             loop = out.mesh.positions[out.mesh.corners[out.mesh.face_starts[face] : out.mesh.face_starts[face + 1]]]
@@ -180,8 +186,8 @@ def test_faces_are_deleted_and_flipped(name: str) -> None:
 def test_a_taper_changes_the_area_by_its_square(factor: float) -> None:
     mesh = box(2.0, 1.0, 2.0)
     top = np.flatnonzero(unit(area_vectors(mesh))[:, 1] > 0.9).astype(np.int32)
-    middle = mesh.positions[vertices_of(mesh, top)].mean(axis=0)
-    out = carry(mesh, top, np.eye(3) * factor, np.zeros(3), middle)
+    middle = middle_of(mesh, "face", top)
+    out = carry(mesh, "face", top, np.eye(3) * factor, np.zeros(3), middle)
     untouched(mesh, out, vertices_of(mesh, top))
     assert np.linalg.norm(area_vectors(out.mesh)[top]) == pytest.approx(factor**2 * 4.0, rel=1e-12)
 
@@ -214,9 +220,9 @@ def test_picks_that_are_not_there_are_refused() -> None:
 def test_more_is_taken_in() -> None:
     mesh = box(2.0, 2.0, 2.0, divisions=(4, 4, 4))
     one = np.array([5], np.int32)
-    assert len(take_in(mesh, one, "same plane")) == 16
-    grown = take_in(mesh, one, "grow")
-    assert len(grown) > 1 and set(take_in(mesh, grown, "shrink")) >= {5}
-    assert len(take_in(mesh, one, "connected")) == mesh.face_count
-    assert len(take_in(mesh, one, "invert")) == mesh.face_count - 1
-    assert set(take_in(mesh, one, "same way")) == set(take_in(mesh, one, "same plane"))
+    assert len(take_in(mesh, "face", one, "same plane")) == 16
+    grown = take_in(mesh, "face", one, "grow")
+    assert len(grown) > 1 and set(take_in(mesh, "face", grown, "shrink")) >= {5}
+    assert len(take_in(mesh, "face", one, "connected")) == mesh.face_count
+    assert len(take_in(mesh, "face", one, "invert")) == mesh.face_count - 1
+    assert set(take_in(mesh, "face", one, "same way")) == set(take_in(mesh, "face", one, "same plane"))
