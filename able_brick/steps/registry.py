@@ -50,6 +50,7 @@ from able_brick.steps.shape.carry import (
     Taper,
     TurnElements,
 )
+from able_brick.steps.shape.dock_elements import DockElements
 from able_brick.steps.shape.facets import FindFacets, MakeFacet
 from able_brick.steps.shape.grow import CopyFaces, Extrude, Inset, PullEdges
 from able_brick.steps.shape.remove import Collapse, DeleteElements, DissolveElements, FlipFaces, Weld
@@ -77,6 +78,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Turn,
         Size,
         SetPose,
+        DockElements,
         Dock,
         Spread,
         Scatter,

@@ -13,6 +13,9 @@ from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 
 Kind = Literal["piece", "placement", "array", "path", "course", "group", "measure"]
+Verb = Literal[
+    "Make", "Place", "Copy", "Lay", "Add form", "Divide", "Move", "Join and part", "Facets", "Slim", "Keep"
+]  # fmt: skip
 Stage = Literal["kit", "build", "shape", "slim", "ship"]
 KIND_WORDS: dict[Kind, str] = {
     row.model_fields["kind"].default: row.words for row in (Piece, Placement, Array, Path, Course, Group, Measure)
@@ -64,7 +67,7 @@ class Tool(BaseModel):
 
     title: ClassVar[str]
     about: ClassVar[str]
-    verb: ClassVar[Literal["Make", "Place", "Copy", "Lay", "Shape", "Slim", "Keep"]]
+    verb: ClassVar[Verb]
     stages: ClassVar[tuple[Stage, ...]]
     need: ClassVar[Need] = Need()
     key: ClassVar[str | None] = None

@@ -109,6 +109,7 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "keep_to": st.sampled_from(["free", "edges", "surface", "normal"]),
         "radius": st.sampled_from([0.0, 1.0]),
     },
+    "dock_elements": {"elements": st.just("elements"), "grip": st.integers(0, 3), "landing": vec},
     "place_elements": {"elements": st.just("elements"), "at": vec},
     "turn_elements": {
         "elements": st.just("elements"),
@@ -209,7 +210,7 @@ class TwoLevels(RuleBasedStateMachine):
         piece = row if isinstance(row, Piece) else snapshot.pieces.get(getattr(row, "piece", ""))
         if piece is None:
             return {"mesh": "", "kind": "face", "ids": []}
-        kind = takes[pick % len(takes)]
+        kind = takes[pick % len(takes)] if takes else "face"
         count = piece.facts.faces if kind == "face" else piece.facts.vertices
         first = pick % count
         last = min(first + pick % 3, count - 1)

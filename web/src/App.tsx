@@ -17,6 +17,7 @@ import { MeasureCard } from "./panels/MeasureCard";
 import { Messages } from "./panels/Messages";
 import { ProjectNotice } from "./panels/ProjectNotice";
 import { SelectionCard } from "./panels/SelectionCard";
+import { ElementBar, OpenBar } from "./panels/ShapeBars";
 import { FindTool, KeySheet } from "./panels/Sheets";
 import { Shelf } from "./panels/Shelf";
 import { ToolsCard } from "./panels/ToolsCard";
@@ -153,6 +154,8 @@ export function App() {
             <>
               <Whereabouts />
               <HandleBar />
+              <OpenBar />
+              <ElementBar />
               <Divider />
               <EyeBar />
               <EmptyStart />

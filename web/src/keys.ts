@@ -15,6 +15,7 @@ import { runningKey } from "./viewport/input";
 import { endTransition, look, lookBy } from "./viewport/look/looking";
 import { walkKey } from "./viewport/look/walk";
 import { drawAgain } from "./viewport/modes/draw";
+import { openInShape } from "./viewport/picking/boxSelect";
 
 const VIEWS: ViewMode[] = ["free", "plan", "front", "side", "eye"];
 
@@ -26,10 +27,12 @@ function stepBack(): void {
   else leaveGroup();
 }
 
-/** Work within the selected group. */
+/** Work within the selected group, or open the piece that the selected thing shows. */
 function enterGroup(): void {
   const [row] = selectedRows();
   if (row?.kind === "group") openGroup(row.id);
+  else if (row?.kind === "piece") setView({ stage: "shape" });
+  else if (row) openInShape(row.id);
 }
 
 /** The last step with the next seed, where it has one. */

@@ -97,6 +97,8 @@ class _Bevelling:
     def done(self, width: float, clamp: bool, material: int | None) -> Edited:
         mesh, moves = self.mesh, self.moves
         largest = self._largest()
+        if not largest > 0:
+            raise GeometryError("An edge beside them has no length; weld its ends first.")
         if width >= largest * _MOST:
             if not clamp:
                 raise GeometryError(

@@ -30,6 +30,8 @@ def bevel_vertices(mesh: PolyMesh, vertices: Indices, width: float, *, clamp: bo
     long = np.linalg.norm(mesh.positions[ends[:, 0]] - mesh.positions[ends[:, 1]], axis=1)
     both = picked[ends].sum(axis=1)
     largest = float((long[both > 0] / both[both > 0]).min())
+    if not largest > 0:
+        raise GeometryError("One of the vertices lies on another one; weld them first.")
     if width >= largest * _MOST:
         if not clamp:
             raise GeometryError(

@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
-from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.edited import Edited, refuse_flat
 from able_brick.core.edit.keep_to import along_edges, along_normals, on_surface
 from able_brick.core.edit.kinds import Kind, converted
 from able_brick.core.errors import GeometryError
@@ -71,14 +71,16 @@ def carry(
 
 
 def placed(mesh: PolyMesh, kind: Kind, ids: Indices, vertices: Indices, goal: Floats) -> Edited:
-    """The mesh with vertices (n) at other places (n,3). Raises GeometryError where that is no place."""
+    """The mesh with vertices (n) at other places (n,3). Raises GeometryError where that is no place, and
+    where a face would have no area."""
     positions = mesh.positions.copy()
     positions[vertices] = goal
     if not np.isfinite(goal).all() or float(np.abs(goal).max(initial=0.0)) > 1e6:
         raise GeometryError("That would put vertices farther than 1 000 km away; give less.")
     every = np.arange(mesh.vertex_count, dtype=np.int32)
     faces = np.arange(mesh.face_count, dtype=np.int32)
-    return Edited(mesh.replaced(positions=positions), every, faces, np.unique(ids).astype(np.int32), kind)
+    out = Edited(mesh.replaced(positions=positions), every, faces, np.unique(ids).astype(np.int32), kind)
+    return refuse_flat(mesh, out)
 
 
 def centres(mesh: PolyMesh, kind: Kind, ids: Indices) -> Floats:

@@ -71,7 +71,7 @@ def _beside(mesh: PolyMesh, kind: Kind, picked: Bools) -> Bools:
         out[mesh.corner_face[touched[mesh.corners]]] = True
         return out
     table = topology(mesh).edges
-    near: Bools = touched[table].any(axis=1)
+    near = np.asarray(touched[table].any(axis=1))
     if kind == "edge":
         return near
     out = touched.copy()

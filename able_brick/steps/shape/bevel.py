@@ -12,6 +12,7 @@ from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import count, field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool
+from able_brick.steps.tool import Verb
 
 
 class Bevel(ElementTool):
@@ -19,6 +20,7 @@ class Bevel(ElementTool):
 
     tool: Literal["bevel"] = "bevel"
     title: ClassVar[str] = "Bevel"
+    verb: ClassVar[Verb] = "Add form"
     about: ClassVar[str] = "Cuts the picked edges or vertices off, flat or round"
     icon: ClassVar[str] = "squircle"
     takes: ClassVar[tuple[Kind, ...]] = ("edge", "vertex")
@@ -31,7 +33,8 @@ class Bevel(ElementTool):
     beyond: Literal["take what fits", "refuse"] = field(
         "take what fits", "Too wide", "What becomes of a width that does not fit"
     )
-    material: int = count(-1, "Material", "The slot for the new faces; −1 is that of the face beside", -1, 255)
+    paint: Literal["as beside", "slot"] = field("as beside", "New faces", "The material of the face beside, or a slot")
+    material: int = count(0, "Slot", "The number of the material", 0, 255, when={"paint": ["slot"]})
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
         clamp = self.beyond == "take what fits"
@@ -44,5 +47,5 @@ class Bevel(ElementTool):
             segments=self.segments,
             shape=self.profile / 100,
             clamp=clamp,
-            material=None if self.material < 0 else self.material,
+            material=self.material if self.paint == "slot" else None,
         )

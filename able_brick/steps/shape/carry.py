@@ -18,6 +18,7 @@ from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.level.field import field
 from able_brick.level.rows import Piece, Vector
 from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh, in_mesh, point_in_mesh
+from able_brick.steps.tool import Verb
 
 About = Literal["middle", "each", "pivot", "point"]
 
@@ -45,6 +46,7 @@ class MoveElements(_Carrying):
 
     tool: Literal["move_elements"] = "move_elements"
     title: ClassVar[str] = "Move"
+    verb: ClassVar[Verb] = "Move"
     about: ClassVar[str] = "Moves what is picked in the piece's own axes, or along where its faces look"
     icon: ClassVar[str] = "move"
 
@@ -76,6 +78,7 @@ class PlaceElements(_Carrying):
 
     tool: Literal["place_elements"] = "place_elements"
     title: ClassVar[str] = "Place"
+    verb: ClassVar[Verb] = "Move"
     about: ClassVar[str] = "Puts the middle of what is picked at a place"
     icon: ClassVar[str] = "map-pin"
     hidden: ClassVar[bool] = True
@@ -118,14 +121,20 @@ class TurnElements(_About):
 
     tool: Literal["turn_elements"] = "turn_elements"
     title: ClassVar[str] = "Turn"
+    verb: ClassVar[Verb] = "Move"
     about: ClassVar[str] = "Turns what is picked about its middle, or another point"
     icon: ClassVar[str] = "rotate-cw"
 
-    axis: Literal["x", "y", "z"] = field("y", "Axis", "An axis of the piece's pivot")
+    axis: Literal["x", "y", "z", "way"] = field("y", "Axis", "An axis of the piece's pivot, or a direction")
+    way: Vector = field((0.0, 1.0, 0.0), "Direction", "In the axes of the piece's pivot", when={"axis": ["way"]})
     angle: float = field(15.0, "Angle", "How far", unit="°", step=5, ge=-3600, le=3600)
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
-        turn = Rotation.from_rotvec(axis_in_mesh(piece, self.axis) * np.radians(self.angle)).as_matrix()
+        axis = in_mesh(piece, self.way) if self.axis == "way" else axis_in_mesh(piece, self.axis)
+        long = float(np.linalg.norm(axis))
+        if not long > 0:
+            raise GeometryError("The direction has no length; give another one.")
+        turn = Rotation.from_rotvec(axis / long * np.radians(self.angle)).as_matrix()
         about = self.centre(piece, mesh, kind, ids)
         return carry(mesh, kind, ids, turn, np.zeros(3), about, radius=self.radius)
 
@@ -135,6 +144,7 @@ class SizeElements(_About):
 
     tool: Literal["size_elements"] = "size_elements"
     title: ClassVar[str] = "Size"
+    verb: ClassVar[Verb] = "Move"
     about: ClassVar[str] = "Makes what is picked larger or smaller along the piece's axes; 0 % makes it flat"
     icon: ClassVar[str] = "scaling"
 
@@ -151,6 +161,7 @@ class Taper(ElementTool):
 
     tool: Literal["taper"] = "taper"
     title: ClassVar[str] = "Taper"
+    verb: ClassVar[Verb] = "Move"
     about: ClassVar[str] = "Makes the picked faces smaller or larger about their middle"
     icon: ClassVar[str] = "triangle"
 
@@ -169,6 +180,7 @@ class SlideLoop(ElementTool):
 
     tool: Literal["slide_loop"] = "slide_loop"
     title: ClassVar[str] = "Slide loop"
+    verb: ClassVar[Verb] = "Move"
     about: ClassVar[str] = "Slides the picked edges along those that cross them; below 0 to the other side"
     icon: ClassVar[str] = "move-horizontal"
     takes: ClassVar[tuple[Kind, ...]] = ("edge",)
@@ -199,6 +211,7 @@ class Flatten(_Carrying):
 
     tool: Literal["flatten"] = "flatten"
     title: ClassVar[str] = "Flatten"
+    verb: ClassVar[Verb] = "Move"
     about: ClassVar[str] = "Puts what is picked into one plane"
     icon: ClassVar[str] = "align-vertical-justify-center"
 
@@ -220,6 +233,7 @@ class EvenOut(ElementTool):
 
     tool: Literal["even_out"] = "even_out"
     title: ClassVar[str] = "Even out"
+    verb: ClassVar[Verb] = "Move"
     about: ClassVar[str] = "Makes the distances along the picked edges alike; ends stay"
     icon: ClassVar[str] = "align-horizontal-distribute-center"
     instant: ClassVar[bool] = True

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -28,7 +28,6 @@ def elements_field() -> Any:
 class ElementTool(Tool):
     """A tool that makes another mesh of a piece's by what is picked of it; all that shows the piece follows."""
 
-    verb: ClassVar[Literal["Shape"]] = "Shape"
     stages: ClassVar[tuple[Stage, ...]] = ("shape",)
     need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1, most=1)
     takes: ClassVar[tuple[Kind, ...]] = ("face",)
@@ -39,14 +38,18 @@ class ElementTool(Tool):
         """The mesh as it is to be."""
         raise NotImplementedError
 
+    def edit_shown(self, row: ARow, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        """The same, for what depends on the row that is open."""
+        return self.edit(piece, mesh, kind, ids)
+
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         piece = pieces_of(draft, rows)[0]
         kind = self.elements.kind
         asked = " or ".join(WORDS[k][1] for k in self.takes)
-        if not self.elements.ids:
+        if self.takes and not self.elements.ids:
             one = WORDS[self.takes[0]][0]
             raise InputError(f"No {one} is picked yet: click one of the piece that is open.", field="elements")
-        if kind not in self.takes:
+        if self.takes and kind not in self.takes:
             raise InputError(f"{self.title} works on {asked}; {WORDS[kind][1]} are picked.", field="elements")
         if self.elements.mesh != piece.mesh:
             raise StaleElementsError(
@@ -54,14 +57,15 @@ class ElementTool(Tool):
             )
         mesh = draft.mesh(piece)
         ids = self.elements.numbers(mesh)
-        out = self.edit(piece, mesh, kind, ids)
+        out = self.edit_shown(rows[0], piece, mesh, kind, ids)
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         draft.put(piece.changed(mesh=key, facts=known))
         draft.elements = Elements.of(key, out.picked.tolist(), out.kind)
         more = known.triangles - piece.facts.triangles
         change = f", {'+' if more > 0 else '−'}{grouped(abs(more))} tris" if more else ""
         told = f"; {out.note}" if out.note else ""
-        draft.note = f"{counted(len(ids), *WORDS[kind])} of {piece.name}{change}{told}"
+        what = f"{counted(len(ids), *WORDS[kind])} of " if self.takes else ""
+        draft.note = f"{what}{piece.name}{change}{told}"
 
 
 def in_mesh(piece: Piece, direction: Floats | tuple[float, float, float]) -> Floats:

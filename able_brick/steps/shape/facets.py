@@ -13,6 +13,7 @@ from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool
+from able_brick.steps.tool import Verb
 
 
 def _with(mesh: PolyMesh, own: Indices, ids: Indices) -> Edited:
@@ -25,6 +26,7 @@ class MakeFacet(ElementTool):
 
     tool: Literal["make_facet"] = "make_facet"
     title: ClassVar[str] = "Make facet"
+    verb: ClassVar[Verb] = "Facets"
     about: ClassVar[str] = "Has the picked faces be picked, moved and drawn as one from now on"
     icon: ClassVar[str] = "group"
     instant: ClassVar[bool] = True
@@ -40,6 +42,7 @@ class FindFacets(ElementTool):
 
     tool: Literal["find_facets"] = "find_facets"
     title: ClassVar[str] = "Find facets"
+    verb: ClassVar[Verb] = "Facets"
     about: ClassVar[str] = "Divides the picked faces into facets afresh: flat areas, by an angle, or by material"
     icon: ClassVar[str] = "ungroup"
 

@@ -14,6 +14,7 @@ from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import field
 from able_brick.level.rows import Piece, Vector
 from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh, in_mesh
+from able_brick.steps.tool import Verb
 
 Together = Literal["together", "each"]
 Along = Literal["normal", "x", "y", "z"]
@@ -24,6 +25,7 @@ class Extrude(ElementTool):
 
     tool: Literal["extrude"] = "extrude"
     title: ClassVar[str] = "Extrude"
+    verb: ClassVar[Verb] = "Add form"
     about: ClassVar[str] = "Pulls the picked faces out, or pushes them in, with walls behind them"
     icon: ClassVar[str] = "chevrons-up"
 
@@ -49,6 +51,7 @@ class PullEdges(ElementTool):
 
     tool: Literal["pull_edges"] = "pull_edges"
     title: ClassVar[str] = "Pull edges out"
+    verb: ClassVar[Verb] = "Add form"
     about: ClassVar[str] = "Pulls new faces out of the picked borders, on in the plane of their faces or along an axis"
     icon: ClassVar[str] = "chevrons-right"
     takes: ClassVar[tuple[Kind, ...]] = ("edge",)
@@ -66,6 +69,7 @@ class Inset(ElementTool):
 
     tool: Literal["inset"] = "inset"
     title: ClassVar[str] = "Inset"
+    verb: ClassVar[Verb] = "Add form"
     about: ClassVar[str] = "Draws the border of the picked faces inward, with a ring of faces around them"
     icon: ClassVar[str] = "square"
 
@@ -84,6 +88,7 @@ class CopyFaces(ElementTool):
 
     tool: Literal["copy_faces"] = "copy_faces"
     title: ClassVar[str] = "Copy faces"
+    verb: ClassVar[Verb] = "Add form"
     about: ClassVar[str] = "Copies the picked faces within the piece, as a part of their own"
     icon: ClassVar[str] = "copy"
 

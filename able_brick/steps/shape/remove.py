@@ -15,6 +15,7 @@ from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool
+from able_brick.steps.tool import Verb
 
 EVERY: tuple[Kind, ...] = ("face", "edge", "vertex")
 
@@ -24,6 +25,7 @@ class DeleteElements(ElementTool):
 
     tool: Literal["delete_elements"] = "delete_elements"
     title: ClassVar[str] = "Delete"
+    verb: ClassVar[Verb] = "Join and part"
     about: ClassVar[str] = "Takes the picked faces away, or all faces at what is picked; the piece is open there"
     icon: ClassVar[str] = "trash-2"
     instant: ClassVar[bool] = True
@@ -45,6 +47,7 @@ class DissolveElements(ElementTool):
 
     tool: Literal["dissolve_elements"] = "dissolve_elements"
     title: ClassVar[str] = "Dissolve"
+    verb: ClassVar[Verb] = "Join and part"
     about: ClassVar[str] = "Makes the faces one that the picked edges or vertices part, or the picked faces themselves"
     icon: ClassVar[str] = "eraser"
     takes: ClassVar[tuple[Kind, ...]] = EVERY
@@ -62,6 +65,7 @@ class Collapse(ElementTool):
 
     tool: Literal["collapse"] = "collapse"
     title: ClassVar[str] = "Collapse"
+    verb: ClassVar[Verb] = "Join and part"
     about: ClassVar[str] = "Draws the picked edges or faces together, each connected part to its middle"
     icon: ClassVar[str] = "shrink"
     instant: ClassVar[bool] = True
@@ -76,6 +80,7 @@ class Weld(ElementTool):
 
     tool: Literal["weld"] = "weld"
     title: ClassVar[str] = "Weld"
+    verb: ClassVar[Verb] = "Join and part"
     about: ClassVar[str] = "Makes picked vertices one that lie within a distance of each other"
     icon: ClassVar[str] = "merge"
     takes: ClassVar[tuple[Kind, ...]] = ("vertex", "edge", "face")
@@ -91,6 +96,7 @@ class FlipFaces(ElementTool):
 
     tool: Literal["flip_faces"] = "flip_faces"
     title: ClassVar[str] = "Flip faces"
+    verb: ClassVar[Verb] = "Join and part"
     about: ClassVar[str] = "Has the picked faces look the other way"
     icon: ClassVar[str] = "flip-horizontal"
     instant: ClassVar[bool] = True

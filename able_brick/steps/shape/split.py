@@ -16,6 +16,7 @@ from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import count, field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh
+from able_brick.steps.tool import Verb
 
 
 class AddLoops(ElementTool):
@@ -23,6 +24,7 @@ class AddLoops(ElementTool):
 
     tool: Literal["add_loops"] = "add_loops"
     title: ClassVar[str] = "Add loops"
+    verb: ClassVar[Verb] = "Divide"
     about: ClassVar[str] = "Puts loops of edges through the strips of quads that the picked edges cross"
     icon: ClassVar[str] = "rows-3"
     takes: ClassVar[tuple[Kind, ...]] = ("edge",)
@@ -68,9 +70,10 @@ class CutAcross(ElementTool):
 
     tool: Literal["cut_across"] = "cut_across"
     title: ClassVar[str] = "Cut across"
+    verb: ClassVar[Verb] = "Divide"
     about: ClassVar[str] = "Cuts faces from edge to edge, where you click"
     icon: ClassVar[str] = "scissors"
-    takes: ClassVar[tuple[Kind, ...]] = ("face", "edge", "vertex")
+    takes: ClassVar[tuple[Kind, ...]] = ()
 
     stops: Annotated[tuple[CutStop, ...], Field(max_length=1000)] = field(
         (), "Places", "From the first to the last", widget="none"
@@ -88,9 +91,10 @@ class SlicePlane(ElementTool):
 
     tool: Literal["slice_plane"] = "slice_plane"
     title: ClassVar[str] = "Slice"
+    verb: ClassVar[Verb] = "Divide"
     about: ClassVar[str] = "Cuts straight through the whole piece along a plane"
     icon: ClassVar[str] = "slice"
-    takes: ClassVar[tuple[Kind, ...]] = ("face", "edge", "vertex")
+    takes: ClassVar[tuple[Kind, ...]] = ()
 
     axis: Literal["x", "y", "z"] = field("y", "Square to", "An axis of the piece's pivot")
     at: float = field(0.5, "At", "How far from the piece's pivot", unit="m", step=0.05, ge=-1e5, le=1e5)
@@ -105,6 +109,7 @@ class Divide(ElementTool):
 
     tool: Literal["divide"] = "divide"
     title: ClassVar[str] = "Divide"
+    verb: ClassVar[Verb] = "Divide"
     about: ClassVar[str] = "Divides the picked faces into rows of quads"
     icon: ClassVar[str] = "grid-2x2"
 
@@ -119,6 +124,7 @@ class Poke(ElementTool):
 
     tool: Literal["poke"] = "poke"
     title: ClassVar[str] = "Poke"
+    verb: ClassVar[Verb] = "Divide"
     about: ClassVar[str] = "Divides the picked faces into triangles about a vertex in their middle"
     icon: ClassVar[str] = "pyramid"
 

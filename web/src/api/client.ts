@@ -4,11 +4,13 @@ import type { paths } from "./schema.generated";
 import type {
   Accept,
   Batch,
+  Check,
   Delta,
   Elements,
   ElementsRequest,
   Ends,
   FaceAt,
+  Facets,
   Feature,
   FeatureRequest,
   Fits,
@@ -143,6 +145,10 @@ export const api = {
     answered<Vector[]>(client.GET("/api/levels/{level}/seams/{piece}", { params: { path: { level, piece } } })),
   elements: (level: string, body: ElementsRequest) =>
     answered<Elements>(client.POST("/api/levels/{level}/elements", { params: at(level), body })),
+  facets: (level: string, piece: string) =>
+    answered<Facets>(client.GET("/api/levels/{level}/facets/{piece}", { params: { path: { level, piece } } })),
+  check: (level: string, piece: string) =>
+    answered<Check>(client.GET("/api/levels/{level}/check/{piece}", { params: { path: { level, piece } } })),
   ends: (level: string, thing: string) =>
     answered<Ends>(client.GET("/api/levels/{level}/ends/{thing}", { params: { path: { level, thing } } })),
   snap: (level: string, body: SnapRequest) =>

@@ -17,6 +17,7 @@ const tool: ToolInfo = {
   instant: false,
   previews: true,
   long: false,
+  takes: [],
   fields: {
     $defs: { Fit: { enum: ["fill", "number"], title: "Fit", type: "string" } },
     properties: {

@@ -1,6 +1,16 @@
 import { QueryClient, type UseQueryResult, useQuery } from "@tanstack/react-query";
 import { api } from "./client";
-import type { LevelSummary, ProjectView, RecentProject, Recipe, Rules, ShapeInfo, ToolInfo } from "./types";
+import type {
+  Check,
+  LevelSummary,
+  Piece,
+  ProjectView,
+  RecentProject,
+  Recipe,
+  Rules,
+  ShapeInfo,
+  ToolInfo,
+} from "./types";
 
 /** What is asked of the server and not told by itself. The level comes and changes through its own store. */
 export const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 2 } } });
@@ -19,6 +29,20 @@ export const useLevels = (): UseQueryResult<LevelSummary[]> => useQuery({ queryK
 export const useRecent = (): RecentProject[] => useQuery({ queryKey: ["recent"], queryFn: api.recent }).data ?? [];
 
 export const useRecipes = (): Recipe[] => useQuery({ queryKey: ["recipes"], queryFn: api.recipes }).data ?? [];
+
+/** What is worth a look of a piece's mesh. */
+export const useCheck = (level: string | null, piece: Piece | null): Check | undefined =>
+  useQuery(
+    {
+      queryKey: ["check", level, piece?.id, piece?.mesh],
+      queryFn: () => api.check(level ?? "", piece?.id ?? ""),
+      enabled: level !== null && piece !== null,
+      staleTime: FOR_EVER,
+      placeholderData: (before) => before,
+    },
+    // it is asked for within the drawing, too, where no provider is
+    queries,
+  ).data;
 
 /** The recipes have changed: have their list asked for again. */
 export const askRecipes = (): Promise<void> => queries.invalidateQueries({ queryKey: ["recipes"] });

@@ -168,6 +168,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{level}/check/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Check Of
+         * @description What of a piece's mesh is worth a look before it goes to an engine.
+         */
+        get: operations["check_of_api_levels__level__check__piece__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{level}/duplicate": {
         parameters: {
             query?: never;
@@ -199,7 +219,7 @@ export interface paths {
         put?: never;
         /**
          * Elements
-         * @description What is picked after taking in more.
+         * @description What is picked after taking in more, or as another kind.
          */
         post: operations["elements_api_levels__level__elements_post"];
         delete?: never;
@@ -240,6 +260,26 @@ export interface paths {
          * @description The level as binary glTF 2.0.
          */
         get: operations["export_api_levels__level__export_glb_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{level}/facets/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Facets Of
+         * @description Which faces of a piece are one facet.
+         */
+        get: operations["facets_of_api_levels__level__facets__piece__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1311,6 +1351,24 @@ export interface components {
             sides: number;
         };
         /**
+         * Check
+         * @description Counts of a mesh, and what they count.
+         */
+        Check: {
+            /** Faces */
+            faces: number;
+            /** Hardware Vertices */
+            hardware_vertices: number;
+            /** Kinds */
+            kinds: components["schemas"]["Counted"][];
+            /** Mesh */
+            mesh: string;
+            /** Triangles */
+            triangles: number;
+            /** Vertices */
+            vertices: number;
+        };
+        /**
          * Choice
          * @description A value, and its words on screen.
          */
@@ -1377,6 +1435,26 @@ export interface components {
          * @enum {string}
          */
         CornerTurn: "halfway" | "as the path comes";
+        /**
+         * Counted
+         * @description One kind of thing that is counted, in words, and which of the mesh's elements it is.
+         */
+        Counted: {
+            /** About */
+            about: string;
+            /** Code */
+            code: string;
+            /** Count */
+            count: number;
+            elements: components["schemas"]["Elements"];
+            /**
+             * Fault
+             * @description Whether it should not be there
+             */
+            fault: boolean;
+            /** Words */
+            words: string;
+        };
         /**
          * Course
          * @description Pieces laid along a path, live; lengths in metres, angles in degrees.
@@ -1673,7 +1751,8 @@ export interface components {
         };
         /**
          * Elements
-         * @description Faces of a mesh by its hash: rising, closed ranges of their numbers.
+         * @description Vertices, edges or faces of a mesh by its hash: rising, closed ranges of their numbers; edges as the topology
+         *     numbers them.
          */
         Elements: {
             /**
@@ -1687,9 +1766,9 @@ export interface components {
             /**
              * Kind
              * @default face
-             * @constant
+             * @enum {string}
              */
-            kind: "face";
+            kind: "vertex" | "edge" | "face";
             /**
              * Mesh
              * @default
@@ -1701,14 +1780,26 @@ export interface components {
          * @description What is picked of a piece, and what else is to be taken in.
          */
         ElementsRequest: {
+            /**
+             * Angle
+             * @description How far *same way* reaches, degrees
+             * @default 0
+             */
+            angle: number;
             elements: components["schemas"]["Elements"];
             /**
              * How
-             * @enum {string}
+             * @description What to take in
+             * @default as it is
              */
-            how: "grow" | "shrink" | "connected" | "same plane" | "same material" | "same way" | "invert" | "all";
+            how: ("grow" | "shrink" | "connected" | "invert" | "all" | "same plane" | "same facet" | "same material" | "same way" | "triangles" | "quads" | "n-gons" | "loop" | "ring" | "border" | "sharp" | "every second") | "as it is";
             /** Piece */
             piece: string;
+            /**
+             * To
+             * @description The kind that it is to be afterwards
+             */
+            to?: ("vertex" | "edge" | "face") | null;
         };
         /**
          * End
@@ -1782,6 +1873,16 @@ export interface components {
             item: number;
             /** Thing */
             thing: string;
+        };
+        /**
+         * Facets
+         * @description The facet of each face of a mesh.
+         */
+        Facets: {
+            /** Facets */
+            facets: number[];
+            /** Mesh */
+            mesh: string;
         };
         /**
          * Facts
@@ -3895,6 +3996,11 @@ export interface components {
             previews: boolean;
             /** Stages */
             stages: string[];
+            /**
+             * Takes
+             * @description Of what kinds of elements it wants some picked; none for other tools
+             */
+            takes: string[];
             /** Title */
             title: string;
             /** Tool */
@@ -4477,6 +4583,38 @@ export interface operations {
             };
         };
     };
+    check_of_api_levels__level__check__piece__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Check"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     duplicate_level_api_levels__level__duplicate_post: {
         parameters: {
             query?: never;
@@ -4596,6 +4734,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    facets_of_api_levels__level__facets__piece__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Facets"];
+                };
             };
             /** @description What was wrong and what to do; nothing changed */
             422: {

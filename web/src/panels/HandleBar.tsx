@@ -80,7 +80,8 @@ export function HandleBar() {
   const hold = useHandles((h) => h);
   const wanted = useHandlesWanted();
   const eye = useView((v) => v.mode === "eye");
-  if (!wanted || eye || !held(scene, ids)) return null;
+  const stage = useView((v) => v.stage);
+  if (!wanted || eye || stage === "shape" || !held(scene, ids)) return null;
   const axes = hold.axes === "picked" ? [...AXES, { value: "picked", label: "Picked" }] : AXES;
   const pivots = hold.pivot === "picked" ? [...PIVOTS, { value: "here", label: "Picked" }] : PIVOTS;
   return (

@@ -4,7 +4,7 @@ import { Problem } from "../api/client";
 import { errorsOf } from "../api/fields";
 import { useRules } from "../api/queries";
 import type { Params, Row, ToolInfo } from "../api/types";
-import { elementsNow, pickedFaces, useElements } from "../state/elements";
+import { elementsNow, KIND_WORDS, openPiece, pickedNow, useElements } from "../state/elements";
 import { useLevel } from "../state/level";
 import { openCard, useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
@@ -51,6 +51,8 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
   const stage = useView((v) => v.stage);
   const open = useRunning((s) => s.card);
   const known = useRules()?.kinds;
+  // which tools there are depends on what is picked
+  const mode = useElements((s) => s.mode);
   const opened = tools.find((t) => t.tool === open);
   if (opened) return <OpenTool key={opened.tool + rows.map((r) => r.id).join()} tool={opened} rows={rows} />;
   const here = tools.filter((t) => !t.hidden && (t.stages as string[]).includes(stage));
@@ -58,7 +60,8 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
   const rest = here.filter((t) => whyNot(t, rows) !== null && !able.some((a) => a.title === t.title));
   const kinds = new Set(rows.map((r) => r.kind ?? ""));
   const words = known?.find((k) => kinds.size === 1 && kinds.has(k.kind))?.words;
-  const aside = rows.length === 0 ? "" : `for ${words ?? "the selection"}`;
+  const shaped = stage === "shape" && openPiece() !== null;
+  const aside = rows.length === 0 ? "" : `for ${shaped ? KIND_WORDS[mode][1] : (words ?? "the selection")}`;
   const all = [...new Set(tools.map((t) => t.verb))];
   // what is laid comes first for paths and what runs along them
   const laid = kinds.size > 0 && [...kinds].every((k) => k === "path" || k === "course");
@@ -122,7 +125,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   const told = (next: Params): Params => (shaping ? { ...next, elements: elementsNow() } : next);
   const preview = (given: Params) => {
     const next = told(given);
-    if (shaping && pickedFaces().size === 0) return previewStep(null);
+    if (shaping && (tool.takes ?? []).length > 0 && pickedNow().ids.size === 0) return previewStep(null);
     const unpicked = (next.place === "picked" || next.about_what === "picked") && next.picked === null;
     if (unpicked) previewStep(null);
     else if (reason === null && tool.previews) previewStep({ tool: tool.tool, params: next, selection, adjust: false });
@@ -133,7 +136,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
     return () => previewStep(null);
   }, []);
   // what is picked while the card is open is what it works on
-  const picked = useElements((s) => (shaping ? s.faces : null));
+  const picked = useElements((s) => (shaping ? s.ids : null));
   // biome-ignore lint/correctness/useExhaustiveDependencies: on every change of the picks alone
   useEffect(() => {
     if (shaping) preview(latest.current);

@@ -1,4 +1,4 @@
-import { Equal, Minus } from "lucide-react";
+import { Equal, Minus, ScanSearch } from "lucide-react";
 import { useMemo } from "react";
 import styled from "styled-components";
 import { useLevel } from "../state/level";
@@ -12,7 +12,7 @@ import { FoldButton } from "./Edge";
 const Strip = styled.div`
   display: flex; flex-wrap: wrap; align-items: center; gap: 4px 10px; padding: 2px 10px; min-height: var(--strip); background: var(--panel); border-bottom: 1px solid var(--line);
   white-space: nowrap;
-  & > :nth-child(3) { flex: 1; }
+  & > :nth-child(3) { flex: 1; display: flex; align-items: center; gap: 6px; }
   & > :last-child { margin-left: auto; }
 `;
 const Step = styled.div`
@@ -53,6 +53,7 @@ export function ViewStrip() {
   const isolated = useView((v) => v.isolated !== null);
   const step = useLevel((s) => s.scene.level?.step ?? 0.5);
   const stage = useView((v) => v.stage);
+  const check = useView((v) => v.check);
   const draws = useRungs((s) => s.draws);
   const pieces = useLevel((s) => s.scene.pieces);
   const laddered = useMemo(
@@ -65,6 +66,11 @@ export function ViewStrip() {
       <Segments label="View" value={mode} options={VIEWS} onChange={(v) => lookBy(v as ViewMode)} />
       <div>
         <Segments label="Draw" value={draw} options={DRAWS} onChange={(v) => setView({ draw: v as DrawMode })} />
+        {stage === "shape" && (
+          <IconButton label="Check" pressed={check} onPress={() => setView({ check: !check })}>
+            <ScanSearch size={16} aria-hidden />
+          </IconButton>
+        )}
       </div>
       {stage === "slim" && laddered > 0 && (
         <Rungs>

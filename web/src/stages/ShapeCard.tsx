@@ -1,36 +1,36 @@
+import { useState } from "react";
 import styled from "styled-components";
+import { Facts } from "../panels/cards/parts";
 import { Card, Quiet } from "../panels/parts";
 import { BoxTakes } from "../panels/SelectionCard";
-import { openPiece, pickFaces, takeInMore, useElements } from "../state/elements";
+import { elementsNow, KIND_WORDS, openPiece, pickElements, takeInMore, useElements } from "../state/elements";
 import { useLevel } from "../state/level";
 import { useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { Button, Key } from "../ui/controls";
+import { VectorField } from "../ui/fields";
 import { grouped } from "../ui/words";
+import { cageOf } from "../viewport/elements/cage";
+import { measuresOf } from "../viewport/elements/measures";
+import { useMesh } from "../viewport/pieces/meshes";
+import { ALONG_KINDS, type HowWord } from "./takeIn";
 
-const Grid = styled.div`
-  display: grid; grid-template-columns: 1fr 1fr; gap: 4px;
-  & button { justify-content: flex-start; min-height: 26px; }
+const More = styled.div`
+  display: flex; flex-wrap: wrap; gap: 4px;
+  & button { min-height: 24px; padding: 2px 8px; }
 `;
-const MORE = [
-  { how: "grow", word: "Grow", key: "+" },
-  { how: "shrink", word: "Shrink", key: "Back" },
-  { how: "same plane", word: "Same plane", key: "" },
-  { how: "connected", word: "Connected", key: "" },
-  { how: "same way", word: "Same way", key: "" },
-  { how: "same material", word: "Same material", key: "" },
-  { how: "invert", word: "Invert", key: "" },
-  { how: "all", word: "All", key: "" },
-] as const;
 
-/** The piece that is open, what is picked of it, and what else belongs to that. */
+const metres = (value: number) => `${value.toFixed(2)} m`;
+
+/** The piece that is open, what is picked of it with its numbers, and what else belongs to that. */
 export function ShapeCard() {
   const ids = useSelection((s) => s.ids);
   const pieces = useLevel((s) => s.scene.pieces);
-  const uses = useLevel((s) => s.scene.summary?.uses);
-  const { faces, mesh } = useElements((s) => s);
+  const { ids: chosen, kind, mode, mesh } = useElements((s) => s);
+  const [more, setMore] = useState(false);
   const open = openPiece();
   const piece = open && pieces.get(open.id);
+  const drawn = useMesh(piece?.mesh ?? "", piece !== null && piece !== undefined);
   if (!piece) {
     return (
       <Card aria-label="Shape">
@@ -38,42 +38,84 @@ export function ShapeCard() {
           <h2>Shape</h2>
         </header>
         <div>
-          <Quiet>Select one placement, or a piece of the shelf, to open it. Click its faces then to pick them.</Quiet>
+          <Quiet>
+            {ids.length > 1
+              ? "Several are selected: select one to open its piece."
+              : "Select one placement, or a piece of the shelf, to open it. Click its faces, edges or vertices then to pick them."}
+          </Quiet>
         </div>
       </Card>
     );
   }
-  const count = mesh === piece.mesh ? faces.size : 0;
-  const often = uses?.find((u) => u.piece === piece.id)?.items ?? 0;
+  const count = mesh === piece.mesh ? chosen.size : 0;
+  const cage = drawn && cageOf(drawn);
+  const all = { face: piece.facts.faces, vertex: piece.facts.vertices, edge: (cage?.ends.length ?? 0) / 2 }[kind];
+  const [one, many] = KIND_WORDS[kind];
+  const found = cage && count > 0 ? measuresOf(piece, cage, kind, chosen) : null;
+  const letters: Record<string, string> = { grow: "+", shrink: "Back" };
   return (
     <Card aria-label="Shape">
       <header>
-        <h2>{piece.name} is open</h2>
-        <span>{often === 1 ? "stands once" : `stands ${grouped(often)} times`}</span>
+        <h2>{piece.name}</h2>
+        <span>
+          {count === 0 ? `${grouped(all)} ${many}` : `${grouped(count)} of ${grouped(all)} ${all === 1 ? one : many}`}
+        </span>
       </header>
       <div>
-        <Quiet>
-          {count === 0
-            ? `Click a face · ${grouped(piece.facts.faces)} faces`
-            : `${grouped(count)} of ${grouped(piece.facts.faces)} faces · Shift adds, Alt takes away`}
-        </Quiet>
-        <Grid role="group" aria-label="Take in more">
-          {MORE.map(({ how, word, key }) => (
-            <Button key={how} isDisabled={count === 0 && how !== "all"} onPress={() => void takeInMore(how)}>
-              {word} {key && <Key>{key}</Key>}
-            </Button>
-          ))}
-        </Grid>
-        <BoxTakes />
-        {count > 0 && <Button onPress={() => pickFaces([])}>Let go</Button>}
-        {often > 1 && (
+        {count === 0 && (
+          <Quiet>
+            Click {mode === "edge" ? "an edge" : `a ${KIND_WORDS[mode][0]}`} to pick it, or drag a box round several;
+            while dragging, Q follows the hand.
+          </Quiet>
+        )}
+        {found && (
           <>
-            <Quiet>All {grouped(often)} follow what is changed here.</Quiet>
-            {ids[0] !== piece.id && (
-              <Button onPress={() => void takeStep("make_independent", {}, ids)}>Make independent</Button>
-            )}
+            <Facts>
+              {found.area !== undefined && (
+                <>
+                  <dt>Area</dt>
+                  <dd>{found.area.toFixed(found.area < 1 ? 4 : 2)} m²</dd>
+                </>
+              )}
+              {found.across && (
+                <>
+                  <dt>In their plane</dt>
+                  <dd>{found.across.map((v) => v.toFixed(2)).join(" × ")} m</dd>
+                </>
+              )}
+              {found.long !== undefined && (
+                <>
+                  <dt>{count === 1 ? "Length" : "Lengths, all"}</dt>
+                  <dd>{metres(found.long)}</dd>
+                </>
+              )}
+              {found.apart !== undefined && (
+                <>
+                  <dt>Apart</dt>
+                  <dd>{metres(found.apart)}</dd>
+                </>
+              )}
+            </Facts>
+            <VectorField
+              label={kind === "vertex" && count === 1 ? "At" : "Middle"}
+              value={found.at.map((v) => Number(v.toFixed(4))) as typeof found.at}
+              step={0.05}
+              onCommit={(at) => void takeStep("place_elements", { elements: elementsNow(), at }, ids)}
+            />
           </>
         )}
+        <More role="group" aria-label="Take in more">
+          {ALONG_KINDS[kind]
+            .filter((w) => more || !w.rest)
+            .map(({ how, word, always }: HowWord) => (
+              <Button key={how} isDisabled={count === 0 && !always} onPress={() => void takeInMore(how)}>
+                {word} {letters[how] && <Key>{letters[how]}</Key>}
+              </Button>
+            ))}
+          {kind !== "vertex" && <Button onPress={() => setMore(!more)}>{more ? "Fewer" : "More"}</Button>}
+          {count > 0 && <Button onPress={() => pickElements(kind, [])}>Let go</Button>}
+        </More>
+        <BoxTakes />
       </div>
     </Card>
   );

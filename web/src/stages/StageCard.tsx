@@ -14,6 +14,7 @@ import { useView, viewStore } from "../state/view";
 import { Button } from "../ui/controls";
 import { viewport } from "../viewport/controller";
 import { BatchCard } from "./BatchCard";
+import { CheckCard } from "./CheckCard";
 import { LadderCard } from "./LadderCard";
 import { ShapeCard } from "./ShapeCard";
 
@@ -24,7 +25,14 @@ export function StageCard() {
   const stage = useView((v) => v.stage);
   if (stage === "kit") return <ShapeBoard />;
   if (stage === "ship") return <ShipCard />;
-  if (stage === "shape") return <ShapeCard />;
+  if (stage === "shape") {
+    return (
+      <>
+        <ShapeCard />
+        <CheckCard />
+      </>
+    );
+  }
   if (stage === "slim") return <SlimCards />;
   return null;
 }

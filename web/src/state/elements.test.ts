@@ -1,6 +1,6 @@
 import { afterEach, expect, test } from "vitest";
 import { piece, placement, sceneOf } from "../testing/rows";
-import { elementStore, elementsNow, openPiece, pickedFaces, pickFaces, rangesOf, takeElements } from "./elements";
+import { elementStore, elementsNow, openPiece, pickElements, pickedNow, rangesOf, takeElements } from "./elements";
 import { levelStore } from "./level";
 import { select } from "./selection";
 import { setView } from "./view";
@@ -13,7 +13,7 @@ const open = (mesh: string) =>
 afterEach(() => {
   select([]);
   setView({ stage: "build" });
-  elementStore.setState({ piece: null, mesh: "", faces: new Set(), hovered: null });
+  elementStore.setState({ piece: null, mesh: "", ids: new Set(), hovered: null });
 });
 
 test("numbers travel as rising, closed ranges", () => {
@@ -30,7 +30,7 @@ test("what one thing shows is open in Shape, and nowhere else", () => {
   expect(openPiece()).toBeNull();
   setView({ stage: "shape" });
   expect(openPiece()?.id).toBe("piece-1");
-  pickFaces([4, 5]);
+  pickElements("face", [4, 5]);
   expect(elementsNow()).toEqual({ mesh: "m1", kind: "face", ids: [[4, 5]] });
 });
 
@@ -38,11 +38,24 @@ test("picks go with the mesh that they were of, and those of a step are taken fo
   open("m1");
   select(["placement-1"]);
   setView({ stage: "shape" });
-  pickFaces([4]);
+  pickElements("face", [4]);
   open("m2");
-  expect(pickedFaces().size).toBe(0);
+  expect(pickedNow().ids.size).toBe(0);
   takeElements({ mesh: "m1", kind: "face", ids: [[0, 3]] });
-  expect(pickedFaces().size).toBe(0);
+  expect(pickedNow().ids.size).toBe(0);
   takeElements({ mesh: "m2", kind: "face", ids: [[0, 3]] });
-  expect([...pickedFaces()]).toEqual([0, 1, 2, 3]);
+  expect([...pickedNow().ids]).toEqual([0, 1, 2, 3]);
+});
+
+test("picks come back with the mesh that they were of, as undo does", () => {
+  open("m1");
+  select(["placement-1"]);
+  setView({ stage: "shape" });
+  pickElements("edge", [3, 9]);
+  open("m2");
+  takeElements({ mesh: "m2", kind: "face", ids: [[0, 0]] });
+  open("m1");
+  expect(pickedNow()).toEqual({ kind: "edge", ids: new Set([3, 9]) });
+  open("m2");
+  expect(pickedNow()).toEqual({ kind: "face", ids: new Set([0]) });
 });

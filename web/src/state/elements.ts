@@ -1,23 +1,54 @@
 import { createStore, useStore } from "zustand";
 import { api, Problem } from "../api/client";
-import type { Elements, Piece } from "../api/types";
+import type { Elements, ElementsRequest, Piece } from "../api/types";
 import { levelStore, shown } from "./level";
 import { tell } from "./messages";
 import { selectionStore } from "./selection";
 import { viewStore } from "./view";
 
-/** The faces that are picked of the piece that is open, and of which of its meshes they are. */
+export type ElementKind = "vertex" | "edge" | "face";
+/** What a click picks; a facet is all of its faces. */
+export type PickMode = ElementKind | "facet";
+
+/** Where the pointer is over the open piece: the item, and what the next click picks there. */
+export interface Hovered {
+  thing: string;
+  item: number;
+  ids: readonly number[];
+}
+
 interface Picked {
+  mode: PickMode;
+  /** What is picked, of which kind, of which piece, and of which of its meshes. */
   piece: string | null;
   mesh: string;
-  faces: ReadonlySet<number>;
-  /** The face under the pointer. */
-  hovered: { thing: string; item: number; face: number } | null;
+  kind: ElementKind;
+  ids: ReadonlySet<number>;
+  hovered: Hovered | null;
+  /** The item that was picked on last: its handles stand there. */
+  at: { thing: string; item: number } | null;
 }
 
 const NONE: ReadonlySet<number> = new Set();
-export const elementStore = createStore<Picked>(() => ({ piece: null, mesh: "", faces: NONE, hovered: null }));
+export const elementStore = createStore<Picked>(() => ({
+  mode: "face",
+  piece: null,
+  mesh: "",
+  kind: "face",
+  ids: NONE,
+  hovered: null,
+  at: null,
+}));
 export const useElements = <T>(choose: (state: Picked) => T): T => useStore(elementStore, choose);
+
+/** One, and many, of a kind in words. */
+export const KIND_WORDS: Readonly<Record<PickMode, readonly [string, string]>> = {
+  vertex: ["vertex", "vertices"],
+  edge: ["edge", "edges"],
+  face: ["face", "faces"],
+  facet: ["facet", "facets"],
+};
+export const kindOfMode = (mode: PickMode): ElementKind => (mode === "facet" ? "face" : mode);
 
 /** The piece that is open in Shape: that of the one thing, or piece of the shelf, that is selected. */
 export function openPiece(): Piece | null {
@@ -29,17 +60,44 @@ export function openPiece(): Piece | null {
   return row && "piece" in row ? (scene.pieces.get(row.piece) ?? null) : null;
 }
 
-/** The picked faces of the open piece; none where its mesh is another one by now. */
-export function pickedFaces(): ReadonlySet<number> {
-  const piece = openPiece();
-  const now = elementStore.getState();
-  return piece && now.piece === piece.id && now.mesh === piece.mesh ? now.faces : NONE;
+/** The id of the open piece, as it changes. */
+export function useOpenPiece(): string | null {
+  useStore(viewStore, (v) => v.stage);
+  useStore(selectionStore, (s) => s.ids);
+  useStore(levelStore, (s) => s.scene);
+  return openPiece()?.id ?? null;
 }
 
-/** Pick faces of the open piece instead of those before. */
-export function pickFaces(faces: Iterable<number>): void {
+/** What is picked of the open piece; nothing where its mesh is another one by now. */
+export function pickedNow(): { kind: ElementKind; ids: ReadonlySet<number> } {
   const piece = openPiece();
-  if (piece) elementStore.setState({ piece: piece.id, mesh: piece.mesh, faces: new Set(faces) });
+  const now = elementStore.getState();
+  const true_ = piece && now.piece === piece.id && now.mesh === piece.mesh;
+  return { kind: now.kind, ids: true_ ? now.ids : NONE };
+}
+
+/** What was picked of meshes, so that undo and redo bring it back. */
+const KEPT = 64;
+const known = new Map<string, { kind: ElementKind; ids: ReadonlySet<number> }>();
+
+function put(piece: Piece, kind: ElementKind, ids: ReadonlySet<number>): void {
+  elementStore.setState(({ mode }) => ({
+    piece: piece.id,
+    mesh: piece.mesh,
+    kind,
+    ids,
+    mode: kindOfMode(mode) === kind ? mode : kind,
+  }));
+  known.delete(piece.mesh);
+  known.set(piece.mesh, { kind, ids });
+  const [oldest] = known.keys();
+  if (known.size > KEPT && oldest !== undefined) known.delete(oldest);
+}
+
+/** Pick elements of the open piece instead of those before. */
+export function pickElements(kind: ElementKind, ids: Iterable<number>): void {
+  const piece = openPiece();
+  if (piece) put(piece, kind, new Set(ids));
 }
 
 /** Rising, closed ranges of numbers, as they travel. */
@@ -58,30 +116,50 @@ const numbersOf = ({ ids }: Elements): number[] =>
 
 /** The picks as a tool wants them told. */
 export function elementsNow(): Elements {
-  return { mesh: openPiece()?.mesh ?? "", kind: "face", ids: rangesOf(pickedFaces()) };
+  const { kind, ids } = pickedNow();
+  return { mesh: openPiece()?.mesh ?? "", kind, ids: rangesOf(ids) };
 }
 
 /** Pick what a step has made or moved. */
 export function takeElements(elements: Elements | null | undefined): void {
   const piece = openPiece();
   if (!elements || !piece || elements.mesh !== piece.mesh) return;
-  elementStore.setState({ piece: piece.id, mesh: piece.mesh, faces: new Set(numbersOf(elements)) });
+  put(piece, elements.kind ?? "face", new Set(numbersOf(elements)));
 }
 
-/** Take in more of what belongs to the picked faces. */
-export async function takeInMore(how: Parameters<typeof api.elements>[1]["how"]): Promise<void> {
+async function asked(wish: Partial<Omit<ElementsRequest, "piece" | "elements">>): Promise<void> {
   const piece = openPiece();
   const { levelId } = levelStore.getState();
   if (!piece || !levelId) return;
   try {
-    takeElements(await api.elements(levelId, { piece: piece.id, elements: elementsNow(), how }));
+    const told = { how: "as it is", angle: 0, ...wish, piece: piece.id, elements: elementsNow() } as const;
+    takeElements(await api.elements(levelId, told));
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
     tell(error.message, "error");
   }
 }
 
-/** Whether a thing shows the open piece by its own mesh, so that its faces can be picked on it. */
+export type How = Exclude<ElementsRequest["how"], "as it is" | undefined>;
+
+/** Take in more of what belongs to what is picked. */
+export const takeInMore = (how: How): Promise<void> => asked({ how });
+
+/** Pick another kind from now on; what is picked becomes of that kind. */
+export async function pickBy(mode: PickMode): Promise<void> {
+  const { kind, ids } = pickedNow();
+  const to = kindOfMode(mode);
+  elementStore.setState({ mode, hovered: null });
+  if (ids.size === 0 || (kind === to && mode !== "facet")) {
+    if (kind !== to) elementStore.setState({ kind: to, ids: NONE });
+    return;
+  }
+  if (kind !== to) await asked({ to });
+  if (mode === "facet" && pickedNow().ids.size > 0) await asked({ how: "same facet" });
+  elementStore.setState({ mode });
+}
+
+/** Whether a thing shows the open piece by its own mesh, so that it can be picked from. */
 export function showsOpen(thing: string): boolean {
   const piece = openPiece();
   const scene = shown(levelStore.getState());
@@ -91,10 +169,42 @@ export function showsOpen(thing: string): boolean {
   return (scene.items.get(thing) ?? []).some((run) => run.piece === piece.id && run.mesh === null);
 }
 
-// what is picked is of the mesh that the piece had: another mesh has other faces
-levelStore.subscribe(() => {
-  const { faces, mesh } = elementStore.getState();
-  if (faces.size > 0 && openPiece()?.mesh !== mesh && !levelStore.getState().busy) {
-    elementStore.setState({ faces: NONE, hovered: null });
+/** The facets of a mesh's faces, once they have come; asked for when they are not there yet. */
+const facets = new Map<string, readonly number[]>();
+const facetsAsked = new Set<string>();
+
+export function facetsOf(piece: Piece): readonly number[] | null {
+  const found = facets.get(piece.mesh);
+  const { levelId } = levelStore.getState();
+  if (!found && levelId && !facetsAsked.has(piece.mesh)) {
+    facetsAsked.add(piece.mesh);
+    api
+      .facets(levelId, piece.id)
+      .then((reply) => {
+        facets.set(reply.mesh, reply.facets);
+        const [oldest] = facets.keys();
+        if (facets.size > 8 && oldest !== undefined) facets.delete(oldest);
+      })
+      .catch(() => undefined)
+      .finally(() => facetsAsked.delete(piece.mesh));
   }
+  return found ?? null;
+}
+
+/** The faces of the facet that a face belongs to; the face alone where that is not known yet. */
+export function facetOf(piece: Piece, face: number): readonly number[] {
+  const own = facetsOf(piece);
+  const mine = own?.[face];
+  if (!own || mine === undefined) return [face];
+  return own.flatMap((facet, k) => (facet === mine ? [k] : []));
+}
+
+// what is picked is of the mesh that the piece had: another mesh has others, which undo and redo bring back
+levelStore.subscribe(() => {
+  const piece = openPiece();
+  const { ids, mesh, piece: of } = elementStore.getState();
+  if (!piece || of !== piece.id || mesh === piece.mesh || levelStore.getState().busy) return;
+  const before = known.get(piece.mesh);
+  if (before) put(piece, before.kind, before.ids);
+  else if (ids.size > 0) elementStore.setState({ ids: NONE, mesh: piece.mesh, hovered: null });
 });

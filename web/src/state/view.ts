@@ -25,6 +25,8 @@ export interface ViewState {
   inside: string | null;
   /** Whether a box selects what is hidden behind other things, too. */
   through: boolean;
+  /** Whether what is worth a look is marked on the piece that is open. */
+  check: boolean;
   body: Body;
 }
 
@@ -48,6 +50,7 @@ export const viewStore = createStore<ViewState>(() => ({
   isolated: null,
   inside: null,
   through: true,
+  check: false,
   // the server says how a player begins
   body: { height: 1, radius: 0.1, eye: 0.9, fov: 60, step: 0 },
 }));

@@ -7,6 +7,7 @@ export interface Scheme {
   petrol: string;
   ochre: string;
   brick: string;
+  fault: string;
   axes: { x: string; y: string; z: string };
 }
 
@@ -18,6 +19,7 @@ export const daySheet: Scheme = {
   petrol: "#0f6b66",
   ochre: "#b97a12",
   brick: "#a8432b",
+  fault: "#9b1c31",
   axes: { x: "#b0473d", y: "#4f7f3f", z: "#3a67a3" },
 };
 
@@ -29,6 +31,7 @@ export const nightSheet: Scheme = {
   petrol: "#3fb3ab",
   ochre: "#e0a63f",
   brick: "#d97a60",
+  fault: "#e0667a",
   axes: { x: "#d9766b", y: "#83b571", z: "#749fda" },
 };
 

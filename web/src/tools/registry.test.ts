@@ -1,5 +1,8 @@
-import { expect, it } from "vitest";
+import { expect, it, vi } from "vitest";
 import type { Row, ToolInfo } from "../api/types";
+
+vi.mock("./byHand", () => ({ BY_HAND: {} }));
+
 import { whyNot } from "./registry";
 
 const tool = { need: { kinds: ["path"], least: 1, most: 1 }, asks: "Select a path." } as ToolInfo;

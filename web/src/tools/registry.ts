@@ -1,6 +1,6 @@
 import { defaultsOf, fieldsOf } from "../api/fields";
 import type { Params, Row, ToolInfo } from "../api/types";
-import { elementsNow } from "../state/elements";
+import { elementStore, elementsNow, KIND_WORDS, kindOfMode, openPiece, type PickMode } from "../state/elements";
 import { levelStore } from "../state/level";
 import { openCard } from "../state/running";
 import { lastPiece, selectionStore } from "../state/selection";
@@ -29,6 +29,12 @@ export function whyNot(tool: ToolInfo, chosen: readonly Row[]): string | null {
   const right = rows.every((r) => (kinds as string[]).includes(r.kind ?? ""));
   if (right && rows.length > 0 && rows.some(lacks)) {
     return `Not for this one: it has no ${having.map((name) => WORDS[name] ?? name).join(" or ")}.`;
+  }
+  const takes = tool.takes ?? [];
+  const { mode } = elementStore.getState();
+  if (takes.length > 0 && right && rows.length > 0 && openPiece() === null) return "Open a piece in Shape first.";
+  if (takes.length > 0 && right && rows.length > 0 && !takes.includes(kindOfMode(mode))) {
+    return `Works on ${takes.map((kind) => KIND_WORDS[kind as PickMode][1]).join(" or ")}.`;
   }
   const fits = right;
   if (least === 0 || (rows.length >= least && fits && (most == null || rows.length <= most))) return null;

@@ -25,18 +25,20 @@ export const Button = styled(AriaButton)`
   &[data-disabled] { color: var(--quiet); opacity: 0.55; cursor: default; }
   &[data-main="true"] { background: var(--brick); border-color: var(--brick); color: var(--on-brick); font-weight: 580; }
   &[data-plain="true"] { border-color: transparent; background: none; padding: 4px 6px; }
+  &&[data-on="true"] { background: var(--dark); border-color: var(--dark); color: var(--on-dark); }
 `;
 
 /** A button with a picture only; its word is in its tip and its label. */
 export function IconButton({
   label,
   keys,
+  pressed,
   children,
   ...rest
-}: ButtonProps & { label: string; keys?: string; children: ReactNode }) {
+}: ButtonProps & { label: string; keys?: string; pressed?: boolean; children: ReactNode }) {
   return (
     <Tipped text={keys ? `${label} · ${keys}` : label}>
-      <Button {...rest} aria-label={label} data-plain="true">
+      <Button {...rest} aria-label={label} aria-pressed={pressed} data-on={pressed} data-plain="true">
         {children}
       </Button>
     </Tipped>
@@ -72,6 +74,8 @@ const Segment = styled(AriaToggle)`
 export interface Option {
   value: string;
   label: string;
+  /** The key that does the same. */
+  key?: string;
 }
 
 interface ChoiceProps {
@@ -95,7 +99,7 @@ export function Segments({ label, value, options, onChange, wide }: ChoiceProps)
     >
       {options.map((o) => (
         <Segment key={o.value} id={o.value}>
-          {o.label}
+          {o.label} {o.key && <Key>{o.key}</Key>}
         </Segment>
       ))}
     </Group>

@@ -19,11 +19,13 @@ import { paintGround, placeFog, placeSun } from "./look/lighting";
 import { endTransition, shiftView, turnView, zoomView } from "./look/looking";
 import { openUnder } from "./picking/boxSelect";
 import { CaughtSign } from "./picking/Signs";
-import { useDraggedBox } from "./picking/selecting";
+import { useDraggedOutline } from "./picking/selecting";
 import "./modes";
 import { dragStore } from "../state/drag";
 import { viewport } from "./controller";
-import { PickedFaces } from "./elements/PickedFaces";
+import { Checked } from "./elements/Checked";
+import { GrowPaddle } from "./elements/GrowPaddle";
+import { Picked } from "./elements/Picked";
 import { SizeTabs } from "./handles/SizeTabs";
 import { Rose } from "./look/Rose";
 import { Rulers } from "./look/Rulers";
@@ -44,16 +46,16 @@ const Frame = styled.div`
   &[data-cross="true"] { cursor: crosshair; }
 `;
 
-const Rubber = styled.div`
-  position: absolute; border: 1px solid var(--petrol); background: color-mix(in srgb, var(--petrol) 12%, transparent);
-  pointer-events: none;
+const Rubber = styled.svg`
+  position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none;
+  & polygon { stroke: var(--petrol); fill: color-mix(in srgb, var(--petrol) 12%, transparent); }
 `;
 
 /** The viewport: what stands in the level, and the hand in it. */
 export function Viewport() {
   const frame = useRef<HTMLDivElement>(null);
   const [night, setNight] = useState(prefersNight);
-  const box = useDraggedBox();
+  const outline = useDraggedOutline();
   const mode = useRunning((s) => modeOf(s.now));
   const scheme = night ? nightSheet : daySheet;
   const opened = useLevel((s) => s.levelId !== null);
@@ -160,7 +162,11 @@ export function Viewport() {
       <Drawing awake={awake}>
         <Stage scheme={scheme} />
       </Drawing>
-      {box && <Rubber style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
+      {outline && (
+        <Rubber aria-hidden>
+          <polygon points={outline.map(({ x, y }) => `${x},${y}`).join(" ")} />
+        </Rubber>
+      )}
       <Rulers scheme={scheme} />
       <Rose />
       <Prompt />
@@ -241,7 +247,9 @@ function Stage({ scheme }: { scheme: Scheme }) {
       <Pieces scheme={scheme} />
       <Paths scheme={scheme} />
       <Seams scheme={scheme} />
-      <PickedFaces scheme={scheme} />
+      <Checked scheme={scheme} />
+      <Picked scheme={scheme} />
+      <GrowPaddle scheme={scheme} />
       <Handles scheme={scheme} />
       <SizeTabs scheme={scheme} />
       <EndTabs scheme={scheme} />

@@ -15,6 +15,7 @@ const view = (mode: ViewMode) => ({
   isolated: null,
   inside: null,
   through: true,
+  check: false,
   body: { height: 1.8, radius: 0.35, eye: 1.7, fov: 60, step: 0.45 },
   distance: 20,
 });

@@ -3,7 +3,9 @@ import { handleStore, setHandles } from "../../state/handles";
 import { levelStore } from "../../state/level";
 import { placeOf } from "../../state/place";
 import { lastPiece } from "../../state/selection";
+import { startCut } from "../../viewport/modes/cut";
 import { startDock } from "../../viewport/modes/dock";
+import { startDockElements } from "../../viewport/modes/dockElements";
 import { startMeasuring } from "../../viewport/modes/measure";
 import { startPath } from "../../viewport/modes/path";
 import { startPlacing } from "../../viewport/modes/place";
@@ -29,6 +31,8 @@ export const BY_HAND: Readonly<Record<string, ToolExtras>> = {
   draw_path: { start: startPath },
   path_starter: { draw: startStarter },
   dock: { start: startDock, unselected: true },
+  dock_elements: { start: startDockElements },
+  cut_across: { start: startCut },
   keep_measure: { start: startMeasuring },
   size: { key: () => setHandles({ sizing: !handleStore.getState().sizing }) },
   set_pivot: setPivot,

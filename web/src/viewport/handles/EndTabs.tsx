@@ -32,7 +32,8 @@ export function EndTabs({ scheme }: { scheme: Scheme }) {
   const wanted = useHandlesWanted();
   const handle = useDrag((s) => s.handle);
   const moved = useDrag((s) => s.now);
-  const visible = found !== null && wanted && moved === null && !handle?.startsWith("end-");
+  const visible =
+    found !== null && wanted && viewStore.getState().stage !== "shape" && moved === null && !handle?.startsWith("end-");
   const set = useMemo(() => (found ? tabs(found.ends, scheme) : null), [found, scheme]);
   useTabs(set?.tabs, visible);
   useFrame(() => {

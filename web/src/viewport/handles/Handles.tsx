@@ -19,14 +19,17 @@ import {
   Vector3,
 } from "three";
 import { dragStore, useDrag } from "../../state/drag";
-import { pivotOf, useHandles } from "../../state/handles";
+import { useElementHold } from "../../state/elementHold";
+import { useElements } from "../../state/elements";
+import { useHandles } from "../../state/handles";
 import { useLevel } from "../../state/level";
 import { useSelection } from "../../state/selection";
-import { viewStore } from "../../state/view";
+import { useView, viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { AXES, type Axis, axisVector } from "../axes";
 import { viewport } from "../controller";
-import { handleAxes } from "./holding";
+import { useMeshes } from "../pieces/meshes";
+import { handleAxes, handlePlace } from "./holding";
 import { useHandlesWanted } from "./wanted";
 
 /** The pixels that a shaft is long on the screen. */
@@ -40,7 +43,12 @@ export function useHandlePlace(): Vector3 | null {
   const ids = useSelection((s) => s.ids);
   const scene = useLevel((s) => s.scene);
   const hold = useHandles((h) => h);
-  return useMemo(() => pivotOf(scene, ids, hold), [scene, ids, hold]);
+  const stage = useView((v) => v.stage);
+  const picked = useElements((s) => s);
+  const elements = useElementHold((s) => s);
+  const meshes = useMeshes();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: where they stand depends on all of these
+  return useMemo(handlePlace, [scene, ids, hold, stage, picked, elements, meshes]);
 }
 
 /** One handle set for moving and turning: shafts with lettered paddles, plane tabs, dials with degree ticks. */
@@ -55,7 +63,8 @@ export function Handles({ scheme }: { scheme: Scheme }) {
   const hold = useHandles((h) => h);
   // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again in other axes, at another pivot
   useEffect(() => invalidate(), [hold, invalidate]);
-  const visible = place !== null && wanted && !sizing;
+  const shaping = useView((v) => v.stage === "shape");
+  const visible = place !== null && wanted && (!sizing || shaping);
   useEffect(() => {
     if (!visible) return;
     for (const part of set.parts) if (part !== set.spread || many) viewport.handles.add(part);

@@ -33,7 +33,10 @@ export function SizeTabs({ scheme }: { scheme: Scheme }) {
   const on = useHandles((h) => h.sizing);
   const wanted = useHandlesWanted();
   const dragged = useDrag((s) => s.now);
-  const box = useMemo(() => (on && held(scene, ids) ? sizeBox(scene, ids) : null), [on, scene, ids]);
+  const box = useMemo(
+    () => (on && viewStore.getState().stage !== "shape" && held(scene, ids) ? sizeBox(scene, ids) : null),
+    [on, scene, ids],
+  );
   const visible = box !== null && wanted;
   const set = useMemo(() => (box ? tabSet(box, scheme) : null), [box, scheme]);
   useTabs(set?.tabs, visible);

@@ -7,6 +7,8 @@ const mocks = vi.hoisted(() => ({
   settled: vi.fn(async (): Promise<unknown> => null),
 }));
 vi.mock("../../state/steps", () => mocks);
+vi.mock("../elements/open", () => ({ openNow: () => null, heldMatrix: () => null }));
+vi.mock("../elements/dragged", () => ({ DraggedMesh: class {} }));
 vi.mock("./snapping", () => ({
   Snapping: class {
     holds = false;

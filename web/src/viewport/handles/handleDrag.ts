@@ -1,7 +1,9 @@
 import type { Vector3 } from "three";
 import type { End } from "../../api/types";
 import { dragStore } from "../../state/drag";
+import { viewStore } from "../../state/view";
 import { AXES, type Axis } from "../axes";
+import { growing, movingElements, turningElements } from "../elements/drags";
 import { endNamed, pulling } from "./endDrag";
 import type { HandleDrag } from "./holding";
 import { moving } from "./moveDrag";
@@ -14,6 +16,7 @@ export function holdHandle(handle: string, x: number, y: number, origin: Vector3
   const [kind, axes] = handle.split("-") as [string, string | undefined];
   if (!axes) return null;
   dragStore.setState({ handle });
+  if (viewStore.getState().stage === "shape") return holdElements(kind, axes, x, y, origin);
   if (kind === "turn") return turning(axes as Axis, x, y, origin);
   if (kind === "size") return sizing(axes, origin);
   if (kind === "end") return pulling(axes as End["of"], x, y);
@@ -23,10 +26,18 @@ export function holdHandle(handle: string, x: number, y: number, origin: Vector3
   return moving(some, x, y, origin);
 }
 
+function holdElements(kind: string, axes: string, x: number, y: number, origin: Vector3): HandleDrag | null {
+  if (kind === "grow") return growing(x, y, origin);
+  if (kind === "turn") return turningElements(axes as Axis, x, y, origin);
+  const some = AXES.filter((axis) => axes.includes(axis));
+  return movingElements(some.length ? some : AXES.slice(0, 2), x, y, origin);
+}
+
 /** What a handle does, for the prompt. */
 export function wordsOf(handle: string): string {
   const [kind, axes = ""] = handle.split("-");
   if (kind === "turn") return `Turn about ${axes.toUpperCase()}: drag, or type degrees`;
+  if (kind === "grow") return "Pull out: drag, or type the depth";
   if (kind === "end") return `${endNamed(axes)?.words ?? ""}: drag, or type the number`;
   if (kind === "spread") return "Spread: drag, or type a factor";
   if (kind === "free") return "Move over the ground: drag, or type X, Y, Z";

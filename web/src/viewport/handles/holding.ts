@@ -5,7 +5,9 @@ import { levelStore } from "../../state/level";
 import { type Run, run, runsOf } from "../../state/running";
 import { selectionStore } from "../../state/selection";
 import { goingAlong, reach } from "../../state/tree";
+import { viewStore } from "../../state/view";
 import { viewport } from "../controller";
+import { elementAxes, elementPlace } from "../elements/hold";
 
 /** A handle in the hand. `move` follows the pointer; `finish` makes the step; `cancel` puts all back. */
 export interface HandleDrag {
@@ -33,11 +35,14 @@ export const heldThings = () => held(levelStore.getState().scene, selectionStore
 export const heldIds = () => heldThings().map((t) => t.id);
 
 /** Where the handles stand; null where there are none. */
-export const handlePlace = (): Vector3 | null =>
-  pivotOf(levelStore.getState().scene, selectionStore.getState().ids, handleStore.getState());
+export function handlePlace(): Vector3 | null {
+  if (viewStore.getState().stage === "shape") return elementPlace();
+  return pivotOf(levelStore.getState().scene, selectionStore.getState().ids, handleStore.getState());
+}
 
 /** The axes of the handles now; those of a drag stay as they were when it began. */
 export function handleAxes(): Quaternion {
+  if (viewStore.getState().stage === "shape") return elementAxes();
   const { ids } = selectionStore.getState();
   return axesOf(levelStore.getState().scene, ids, handleStore.getState(), viewport.camera.quaternion);
 }

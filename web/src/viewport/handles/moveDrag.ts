@@ -24,7 +24,7 @@ const directions = (axes: readonly Axis[], frame: Quaternion): Vector3[] =>
   axes.map((axis) => axisVector(axis).applyQuaternion(frame));
 
 /** Where the pointer's ray is nearest to a line, or meets a plane. */
-function follow(lines: readonly Vector3[], origin: Vector3, x: number, y: number): Vector3 | null {
+export function follow(lines: readonly Vector3[], origin: Vector3, x: number, y: number): Vector3 | null {
   const ray = viewport.ray(x, y);
   const [line = new Vector3(1, 0, 0), other] = lines;
   if (other) {

@@ -8,5 +8,5 @@ export function useHandlesWanted(): boolean {
   const stage = useView((v) => v.stage);
   const given = useRunning((s) => s.now === null || modeOf(s.now)?.handles === true);
   const card = useCardInView();
-  return given && card?.handles !== false && (stage === "build" || stage === "kit");
+  return given && card?.handles !== false && (stage === "build" || stage === "kit" || stage === "shape");
 }

@@ -1,4 +1,6 @@
+import { cutMode } from "./cut";
 import { dockMode } from "./dock";
+import { dockElementsMode } from "./dockElements";
 import { drawMode } from "./draw";
 import { handleMode } from "./handle";
 import { measureMode } from "./measure";
@@ -10,4 +12,16 @@ import { restMode } from "./rest";
 import { starterMode } from "./starter";
 
 // what the viewport can be in the middle of: a new mode is its file, and its name here
-register(restMode, handleMode, placeMode, pathMode, drawMode, dockMode, measureMode, pickMode, starterMode);
+register(
+  restMode,
+  handleMode,
+  placeMode,
+  pathMode,
+  drawMode,
+  dockMode,
+  measureMode,
+  pickMode,
+  starterMode,
+  cutMode,
+  dockElementsMode,
+);

@@ -1,9 +1,10 @@
 import { dragStore, useDrag } from "../../state/drag";
-import { openPiece } from "../../state/elements";
+import { elementStore, openPiece } from "../../state/elements";
 import { hover } from "../../state/selection";
 import { viewStore } from "../../state/view";
 import { viewport } from "../controller";
-import { besidePress, elementKey, facePress, faceUnder, hoverFace } from "../elements/facePress";
+import { besidePress, elementKey, elementPress, hoverElement, outlineKey } from "../elements/press";
+import { elementUnder } from "../elements/under";
 import { wordsOf } from "../handles/handleDrag";
 import { handlePlace } from "../handles/holding";
 import { lookPress } from "../look/lookPress";
@@ -26,10 +27,14 @@ export const restMode: Mode = {
   handles: true,
   move({ x, y }) {
     if (openPiece()) {
-      const face = hoverFace(x, y);
-      hover(face ? null : thingUnder(x, y));
-      if (viewport.element) viewport.element.style.cursor = "";
-      return;
+      const handle = handleUnder(x, y);
+      if (viewport.element) viewport.element.style.cursor = handle ? "grab" : "";
+      if (dragStore.getState().over !== handle) dragStore.setState({ over: handle });
+      if (handle) {
+        elementStore.setState({ hovered: null });
+        return hover(null);
+      }
+      return hover(hoverElement(x, y) ? null : thingUnder(x, y));
     }
     const grabbed = grabPath(x, y);
     // the points of a path lie over its handles
@@ -40,9 +45,12 @@ export const restMode: Mode = {
   },
   press(at) {
     if (viewStore.getState().mode === "eye") return lookPress("turn", at);
-    const face = faceUnder(at.x, at.y);
-    if (face) return facePress(face.face, at);
-    if (openPiece()) return besidePress(at);
+    if (openPiece()) {
+      const handle = at.shift || at.alt ? null : handleUnder(at.x, at.y);
+      if (handle) return handlePress(handle, at);
+      const under = elementUnder(at.x, at.y);
+      return under ? elementPress(under, at) : besidePress(at);
+    }
     const grabbed = grabPath(at.x, at.y);
     if (grabbed) return pathPress(grabbed, at);
     const handle = handleUnder(at.x, at.y);
@@ -52,7 +60,7 @@ export const restMode: Mode = {
     const { over } = dragStore.getState();
     return over !== null && (/^[\d.,\-+(]$/.test(letter) || letter === "t") && typeOver(over);
   },
-  key: elementKey,
+  key: (letter) => outlineKey(letter) || elementKey(letter),
   enter: () => undefined,
   back: () => undefined,
   Prompt,

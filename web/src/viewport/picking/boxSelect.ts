@@ -1,11 +1,11 @@
 import { Vector3 } from "three";
 import { kindOf } from "../../state/kinds";
-import { levelStore, shown } from "../../state/level";
+import { isShown, levelStore, shown } from "../../state/level";
 import { runningStore } from "../../state/running";
 import { openGroup, select, selectionStore } from "../../state/selection";
 import { takeStep } from "../../state/steps";
 import { insideOf, isLocked, picked, under } from "../../state/tree";
-import { viewStore } from "../../state/view";
+import { setView, viewStore } from "../../state/view";
 import { viewport } from "../controller";
 import { pathUnder, placeOnPath } from "../paths/pathUnder";
 import { boxOf, isDrawn } from "../pieces/entries";
@@ -22,6 +22,13 @@ export function thingUnder(x: number, y: number): string | null {
   return found ? picked(things, found, inside) : null;
 }
 
+/** Open the piece that a thing shows, where it stands. */
+export function openInShape(id: string): void {
+  if (viewStore.getState().stage === "shape" || !isShown(levelStore.getState().scene.things.get(id))) return;
+  select([id]);
+  setView({ stage: "shape" });
+}
+
 /** Work within the group under a place of the viewport. */
 export function openUnder(x: number, y: number): void {
   if (runningStore.getState().now) return;
@@ -33,7 +40,8 @@ export function openUnder(x: number, y: number): void {
     return;
   }
   const group = thingUnder(x, y);
-  if (!group || things.get(group)?.kind !== "group") return;
+  if (!group) return;
+  if (things.get(group)?.kind !== "group") return void openInShape(group);
   openGroup(group);
   const one = thingUnder(x, y);
   select(one ? [one] : []);

@@ -7,17 +7,14 @@ import { inBox, thingUnder } from "./boxSelect";
 export const SLOP = 4;
 export const away = (a: Pick<Spot, "x" | "y">, b: Pick<Spot, "x" | "y">): number => Math.hypot(a.x - b.x, a.y - b.y);
 
-interface Box {
-  x: number;
-  y: number;
-  w: number;
-  h: number;
-}
+type Outline = readonly { x: number; y: number }[];
 
-const boxStore = createStore<{ box: Box | null }>(() => ({ box: null }));
+const outlineStore = createStore<{ outline: Outline | null }>(() => ({ outline: null }));
 
-/** The box that is dragged round things, in pixels of the viewport. */
-export const useDraggedBox = (): Box | null => useStore(boxStore, (s) => s.box);
+/** The outline that is dragged round things, in pixels of the viewport. */
+export const useDraggedOutline = (): Outline | null => useStore(outlineStore, (s) => s.outline);
+export const showDragged = (outline: Outline | null): void =>
+  outlineStore.setState({ outline: outline && [...outline] });
 
 const modeOf = ({ shift, ctrl, alt }: Spot): SelectMode => (alt ? "remove" : shift ? "add" : ctrl ? "toggle" : "only");
 
@@ -30,25 +27,18 @@ export function clickOn(at: Spot, keep = false): void {
 }
 
 /** A press on what is no handle: a click selects, a drag draws a box. */
-export const selectPress = (from: Spot): Press =>
-  boxPress(from, clickOn, (at) => select(inBox(from.x, from.y, at.x, at.y), modeOf(at)));
-
-/** A press that is a click, or a drag that draws a box up to where it ends. */
-export function boxPress(from: Spot, click: (at: Spot) => void, box: (at: Spot) => void): Press {
+export function selectPress(from: Spot): Press {
   let boxed = false;
-  const show = (drawn: Box | null) => boxStore.setState({ box: drawn });
   return {
     move(at) {
       boxed ||= away(at, from) > SLOP;
-      if (!boxed) return;
-      const [w, h] = [Math.abs(at.x - from.x), Math.abs(at.y - from.y)];
-      show({ x: Math.min(at.x, from.x), y: Math.min(at.y, from.y), w, h });
+      if (boxed) showDragged([from, { x: at.x, y: from.y }, at, { x: from.x, y: at.y }]);
     },
     release(at) {
-      show(null);
-      if (boxed) box(at);
-      else click(at);
+      showDragged(null);
+      if (boxed) select(inBox(from.x, from.y, at.x, at.y), modeOf(at));
+      else clickOn(at);
     },
-    cancel: () => show(null),
+    cancel: () => showDragged(null),
   };
 }

@@ -11,6 +11,7 @@ import {
 } from "three";
 import type { Piece } from "../../api/types";
 import { useDrag } from "../../state/drag";
+import { useOpenPiece } from "../../state/elements";
 import { shown, useLevel } from "../../state/level";
 import { useRungs } from "../../state/rungs";
 import { useSelection } from "../../state/selection";
@@ -57,17 +58,22 @@ export function PieceInstances(props: InstancesProps) {
   const ids = useSelection((s) => s.ids);
   const hovered = useSelection((s) => s.hovered);
   const things = useLevel((s) => shown(s).things);
-  const inside = useView((v) => v.inside);
+  const within = useView((v) => v.inside);
+  const open = useOpenPiece();
+  // what is not open in Shape stands back like what is not in the group that is worked on
+  const aside = open !== null && open !== piece.id;
+  const inside = aside ? "" : within;
   const selected = useMemo(() => {
     const out = reach(things, ids);
     for (const id of ids) out.add(id);
     return out;
   }, [things, ids]);
   const [near, rest] = useMemo(() => {
+    if (aside) return [none, entries];
     if (inside === null) return [entries, none];
     const within = reach(things, [inside]);
     return [entries.filter((e) => within.has(e.thing)), entries.filter((e) => !within.has(e.thing))];
-  }, [entries, things, inside]);
+  }, [entries, things, inside, aside]);
   const marked = useMemo(() => {
     return selected.has(piece.id) ? entries : entries.filter((e) => selected.has(e.thing));
   }, [entries, selected, piece.id]);

@@ -1,4 +1,5 @@
 import { useEffect, useMemo, useRef } from "react";
+import { useOpenPiece } from "../../state/elements";
 import { shown, useLevel } from "../../state/level";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
@@ -33,11 +34,13 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
     }
     return out;
   }, [scene, entries, draws, eye]);
+  const open = useOpenPiece();
   const together = useMemo(() => {
     const every = outlinedTogether(scene, entries, meshes);
-    const alone = (id: string) => id === closely || apart.has(id);
+    // what is not open in Shape has no edges there
+    const alone = (id: string) => id === closely || apart.has(id) || (open !== null && id !== open);
     return [...every.keys()].some(alone) ? new Map([...every].filter(([id]) => !alone(id))) : every;
-  }, [scene, entries, meshes, closely, apart]);
+  }, [scene, entries, meshes, closely, apart, open]);
   const lines = useView((v) => v.draw !== "solid");
   useEffect(dropFirst, []);
   return (

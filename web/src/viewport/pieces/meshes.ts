@@ -12,6 +12,8 @@ export interface Slot {
   slot: number;
   geometry: BufferGeometry;
   faces: ArrayLike<number>;
+  /** The mesh's own vertex of each vertex of the geometry. */
+  vertices: ArrayLike<number>;
 }
 
 /** A mesh as the viewport draws it: triangles by material slot, sharp edges, and the other edges. */
@@ -19,7 +21,11 @@ export interface ViewMesh {
   slots: Slot[];
   outline: BufferGeometry | null;
   inner: BufferGeometry | null;
+  /** The mesh's edge of each line of `outline` and `inner`. */
+  edges: { outline: ArrayLike<number>; inner: ArrayLike<number> };
 }
+
+const NO_EDGES: ArrayLike<number> = new Uint32Array();
 
 const store = createStore<{ loaded: ReadonlyMap<string, ViewMesh> }>(() => ({ loaded: new Map() }));
 const asked = new Set<string>();
@@ -31,22 +37,35 @@ async function fetched(path: string): Promise<ArrayBuffer> {
   return response.arrayBuffer();
 }
 
+interface Extras {
+  slot?: number;
+  face?: number;
+  vertex?: number;
+  edge?: number;
+  lines?: "outline" | "inner";
+}
+
 async function load(hash: string): Promise<void> {
   const path = `/api/meshes/${hash}.glb`;
   const gltf = await loader.parseAsync(await fetched(path), "");
-  const mesh: ViewMesh = { slots: [], outline: null, inner: null };
-  const found: { geometry: BufferGeometry; slot: number; face: number }[] = [];
+  const mesh: ViewMesh = { slots: [], outline: null, inner: null, edges: { outline: NO_EDGES, inner: NO_EDGES } };
+  const found: { geometry: BufferGeometry; slot: number; face: number; vertex: number }[] = [];
+  const lines: { of: "outline" | "inner"; edge: number }[] = [];
   gltf.scene.traverse((object) => {
     const geometry = (object as Partial<Mesh>).geometry;
     if (!(geometry instanceof BufferGeometry)) return;
-    const extras = geometry.userData as { slot?: number; face?: number; lines?: "outline" | "inner" };
-    if (extras.lines) mesh[extras.lines] = geometry;
-    else found.push({ geometry, slot: extras.slot ?? 0, face: extras.face ?? 0 });
+    const { slot = 0, face = 0, vertex = 0, edge = 0, lines: of } = geometry.userData as Extras;
+    if (of) {
+      mesh[of] = geometry;
+      lines.push({ of, edge });
+    } else found.push({ geometry, slot, face, vertex });
   });
-  for (const { geometry, slot, face } of found) {
-    const faces: BufferAttribute = await gltf.parser.getDependency("accessor", face);
-    mesh.slots.push({ slot, geometry, faces: faces.array });
+  const numbers = async (accessor: number): Promise<ArrayLike<number>> =>
+    ((await gltf.parser.getDependency("accessor", accessor)) as BufferAttribute).array;
+  for (const { geometry, slot, face, vertex } of found) {
+    mesh.slots.push({ slot, geometry, faces: await numbers(face), vertices: await numbers(vertex) });
   }
+  for (const { of, edge } of lines) mesh.edges[of] = await numbers(edge);
   const dense = mesh.slots.reduce((sum, { faces: f }) => sum + f.length, 0) > DENSE;
   if (dense && inSoftware) void loadStandIn(hash, mesh);
   treesSoon(found.map(({ geometry }) => geometry));
@@ -81,6 +100,21 @@ function show(): void {
   timer = undefined;
   store.setState(({ loaded }) => ({ loaded: withoutOld(new Map([...loaded, ...arrived])) }));
   arrived.clear();
+}
+
+/** Have a mesh that is made here be drawn under a name that no mesh has, or no more. */
+export function putMesh(name: string, mesh: ViewMesh | null): void {
+  store.setState(({ loaded }) => {
+    const next = new Map(loaded);
+    if (mesh) {
+      next.set(name, mesh);
+      asked.add(name);
+    } else {
+      next.delete(name);
+      asked.delete(name);
+    }
+    return { loaded: next };
+  });
 }
 
 /** How often a mesh that could not be had is asked for again, and after how many milliseconds. */

@@ -1,0 +1,133 @@
+import styled from "styled-components";
+import { type ElementAxes, type ElementPivot, elementHold, type KeepTo, useElementHold } from "../state/elementHold";
+import { openPiece, type PickMode, pickBy, useElements } from "../state/elements";
+import { useLevel } from "../state/level";
+import { select, useSelection } from "../state/selection";
+import { takeStep } from "../state/steps";
+import { useView } from "../state/view";
+import { Button, Key, Picker, Segments } from "../ui/controls";
+import { NumberField } from "../ui/NumberField";
+import { grouped } from "../ui/words";
+import { useHandlesWanted } from "../viewport/handles/wanted";
+
+const Bar = styled.div`
+  position: absolute; z-index: 4; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 10px;
+  padding: 4px 8px; border: 1px solid var(--line); border-radius: 4px; background: var(--panel); white-space: nowrap; color: var(--quiet);
+  & > div { display: flex; align-items: center; gap: 6px; }
+  & button { min-height: 24px; }
+  & b { color: var(--petrol); font-weight: 620; }
+`;
+const Top = styled(Bar)`top: 8px; border-color: var(--petrol);`;
+const Foot = styled(Bar)`bottom: 10px; left: calc(50% + 44px);`;
+const Wide = styled.div`width: 84px;`;
+const Number_ = styled.div`width: 112px; & > div { grid-template-columns: 46px minmax(0, 1fr); }`;
+
+const MODES = [
+  { value: "vertex", label: "Vertices", key: "V" },
+  { value: "edge", label: "Edges", key: "E" },
+  { value: "face", label: "Faces", key: "F" },
+  { value: "facet", label: "Facets", key: "R" },
+];
+
+/** Leave the piece that is open. */
+export function leavePiece(): void {
+  select([]);
+}
+
+/** What is open, how often it stands, what a click picks, and the way out. */
+export function OpenBar() {
+  useView((v) => v.stage);
+  const ids = useSelection((s) => s.ids);
+  const scene = useLevel((s) => s.scene);
+  const mode = useElements((s) => s.mode);
+  const open = openPiece();
+  if (!open) return null;
+  const often = scene.summary?.uses.find((u) => u.piece === open.id)?.items ?? 0;
+  return (
+    <Top role="toolbar" aria-label="Open piece">
+      <span>
+        {scene.level?.name} › <b>{open.name}</b>
+      </span>
+      <span>{often === 1 ? "1 use" : `${grouped(often)} uses`}</span>
+      {often > 1 && ids[0] !== open.id && (
+        <Button onPress={() => void takeStep("make_independent", {}, ids)}>Make independent</Button>
+      )}
+      <Segments label="Pick" value={mode} options={MODES} onChange={(v) => void pickBy(v as PickMode)} />
+      <Button onPress={leavePiece}>
+        <Key>Esc</Key> leaves
+      </Button>
+    </Top>
+  );
+}
+
+const AXES = [
+  { value: "piece", label: "Piece" },
+  { value: "world", label: "World" },
+  { value: "face", label: "Face" },
+];
+const PIVOTS = [
+  { value: "middle", label: "Middle" },
+  { value: "each", label: "Each part" },
+  { value: "pivot", label: "Pivot" },
+];
+const KEEPS = [
+  { value: "free", label: "Free" },
+  { value: "edges", label: "Edges" },
+  { value: "surface", label: "Surface" },
+  { value: "normal", label: "Normal" },
+];
+
+/** In which axes and about what the handles hold what is picked, and what moves keep to. */
+export function ElementBar() {
+  const stage = useView((v) => v.stage);
+  const picked = useElements((s) => s.ids.size > 0);
+  const hold = useElementHold((s) => s);
+  const wanted = useHandlesWanted();
+  if (stage !== "shape" || !picked || !wanted || !openPiece()) return null;
+  return (
+    <Foot role="toolbar" aria-label="Handles">
+      <div>
+        Axes
+        <Wide>
+          <Picker
+            label="Axes of the handles"
+            value={hold.axes}
+            options={AXES}
+            onChange={(v) => elementHold.setState({ axes: v as ElementAxes })}
+          />
+        </Wide>
+      </div>
+      <div>
+        Pivot
+        <Wide>
+          <Picker
+            label="Pivot of the handles"
+            value={hold.pivot}
+            options={PIVOTS}
+            onChange={(v) => elementHold.setState({ pivot: v as ElementPivot })}
+          />
+        </Wide>
+      </div>
+      <div>
+        Keep to
+        <Wide>
+          <Picker
+            label="Moves keep to"
+            value={hold.keepTo}
+            options={KEEPS}
+            onChange={(v) => elementHold.setState({ keepTo: v as KeepTo })}
+          />
+        </Wide>
+      </div>
+      <Number_>
+        <NumberField
+          label="Falloff"
+          value={hold.radius}
+          unit="m"
+          step={0.1}
+          onCommit={(v) => typeof v === "number" && elementHold.setState({ radius: Math.max(0, v) })}
+        />
+      </Number_>
+    </Foot>
+  );
+}

@@ -1,0 +1,132 @@
+import { BufferAttribute, BufferGeometry, Matrix4, Vector3 } from "three";
+import { elementHold } from "../../state/elementHold";
+import { levelStore } from "../../state/level";
+import { meshOf, putMesh, type ViewMesh } from "../pieces/meshes";
+import type { Cage } from "./cage";
+import type { HeldElements } from "./hold";
+
+/** The mesh of a drag has a name that no mesh has. */
+const NAME = "drag";
+let count = 0;
+
+/** How much of a move each vertex goes along: those held, and within a radius along the edges their neighbours. */
+export function falloff(cage: Cage, vertices: readonly number[], radius: number): Map<number, number> {
+  const far = new Map<number, number>(vertices.map((v) => [v, 0]));
+  if (radius > 0) {
+    const beside = neighbours(cage);
+    // vertices at hand by distance; a simple queue of stages is enough for what is seen while dragging
+    let edge = [...vertices];
+    while (edge.length) {
+      const next = new Set<number>();
+      for (const v of edge) {
+        for (const [w, long] of beside[v] ?? []) {
+          const way = (far.get(v) ?? 0) + long;
+          if (way < radius && way < (far.get(w) ?? Number.POSITIVE_INFINITY)) {
+            far.set(w, way);
+            next.add(w);
+          }
+        }
+      }
+      edge = [...next];
+    }
+  }
+  const out = new Map<number, number>();
+  for (const [v, d] of far) {
+    const x = radius > 0 ? d / radius : 0;
+    out.set(v, 1 - x * x * (3 - 2 * x));
+  }
+  return out;
+}
+
+function neighbours(cage: Cage): [number, number][][] {
+  const out: [number, number][][] = Array.from({ length: cage.places.length / 3 }, () => []);
+  for (let e = 0; e < cage.ends.length / 2; e++) {
+    const [a, b] = [cage.ends[2 * e] as number, cage.ends[2 * e + 1] as number];
+    const long = Math.hypot(
+      ...[0, 1, 2].map((k) => (cage.places[3 * a + k] as number) - (cage.places[3 * b + k] as number)),
+    );
+    out[a]?.push([b, long]);
+    out[b]?.push([a, long]);
+  }
+  return out;
+}
+
+/** Shows the open piece with what is held moved, everywhere it stands, without asking the server. */
+export class DraggedMesh {
+  private readonly source: ViewMesh | undefined;
+  private readonly weights: Map<number, number>;
+  private readonly back: Matrix4;
+  private shownAs: string | null = null;
+
+  constructor(private readonly held: HeldElements) {
+    this.source = meshOf(held.piece.mesh);
+    this.weights = falloff(held.cage, held.vertices, elementHold.getState().radius);
+    this.back = held.item.clone().invert();
+  }
+
+  /** Show it moved by a matrix of the world. */
+  show(world: Matrix4): void {
+    const { source, held } = this;
+    if (!source) return;
+    const own = new Matrix4().multiplyMatrices(this.back, world).multiply(held.item);
+    const { places } = held.cage;
+    const at = new Map<number, Vector3>();
+    const p = new Vector3();
+    for (const [v, share] of this.weights) {
+      p.fromArray(places, 3 * v);
+      at.set(v, p.clone().applyMatrix4(own).sub(p).multiplyScalar(share).add(p));
+    }
+    const lines = moved(source.outline ?? source.inner, (k) => at.get(k));
+    const next: ViewMesh = {
+      slots: source.slots.map((slot) => {
+        const geometry = withPlaces(
+          slot.geometry,
+          moved(slot.geometry, (k) => at.get(slot.vertices[k] as number)),
+        );
+        geometry.computeVertexNormals();
+        return { ...slot, geometry };
+      }),
+      outline: source.outline && withPlaces(source.outline, lines),
+      inner: source.inner && withPlaces(source.inner, lines),
+      edges: source.edges,
+    };
+    const name = `${NAME}${count++}`;
+    putMesh(name, next);
+    const { scene } = levelStore.getState();
+    const row = scene.pieces.get(held.piece.id);
+    if (row) {
+      const pieces = new Map(scene.pieces).set(row.id, { ...row, mesh: name });
+      levelStore.setState({ preview: { ...scene, pieces }, previewNote: "" });
+    }
+    if (this.shownAs) dispose(this.shownAs);
+    this.shownAs = name;
+  }
+
+  /** Put all back as it is. */
+  end(): void {
+    levelStore.setState({ preview: null, previewNote: "" });
+    if (this.shownAs) dispose(this.shownAs);
+    this.shownAs = null;
+  }
+}
+
+/** Names are let go a little later: what is drawn now still has them. */
+function dispose(name: string): void {
+  window.setTimeout(() => putMesh(name, null), 2000);
+}
+
+function moved(geometry: BufferGeometry | null, to: (vertex: number) => Vector3 | undefined): BufferAttribute {
+  const from = geometry?.getAttribute("position");
+  const places = new Float32Array(from?.array ?? []);
+  for (let k = 0; k < places.length / 3; k++) to(k)?.toArray(places, 3 * k);
+  return new BufferAttribute(places, 3);
+}
+
+function withPlaces(geometry: BufferGeometry, places: BufferAttribute): BufferGeometry {
+  const out = new BufferGeometry();
+  for (const [name, attribute] of Object.entries(geometry.attributes)) out.setAttribute(name, attribute);
+  out.setAttribute("position", places);
+  if (geometry.getAttribute("normal")) out.setAttribute("normal", geometry.getAttribute("normal").clone());
+  out.setIndex(geometry.index);
+  return out;
+}

@@ -1,0 +1,182 @@
+import { Matrix4, Plane, Quaternion, Vector3 } from "three";
+import { elementHold } from "../../state/elementHold";
+import { elementsNow } from "../../state/elements";
+import { levelStore } from "../../state/level";
+import { runningStore } from "../../state/running";
+import { selectionStore } from "../../state/selection";
+import { previewStep, takeStep } from "../../state/steps";
+import { numbersIn } from "../../ui/expression";
+import { type Axis, axisVector } from "../axes";
+import { viewport } from "../controller";
+import { done, type HandleDrag, handleAxes, handleRuns, number } from "../handles/holding";
+import { follow } from "../handles/moveDrag";
+import { DraggedMesh } from "./dragged";
+import { fromPivot, heldElements, inPivotAxes } from "./hold";
+
+const stepNow = (): number => levelStore.getState().scene.level?.step ?? 0.5;
+const selection = (): readonly string[] => selectionStore.getState().ids;
+
+/** Hear what is typed over a measure; returns how to stop. */
+const onTyped = (hear: (values: number[] | null) => void): (() => void) =>
+  runningStore.subscribe(({ typed }, before) => {
+    if (typed !== before.typed) hear(numbersIn(typed));
+  });
+
+/** Move what is picked along one axis, or in a plane of two. */
+export function movingElements(axes: Axis[], x: number, y: number, origin: Vector3): HandleDrag | null {
+  const held = heldElements();
+  if (!held) return null;
+  const frame = handleAxes();
+  const lines = axes.map((axis) => axisVector(axis).applyQuaternion(frame));
+  const start = follow(lines, origin, x, y) ?? origin.clone();
+  const back = frame.clone().invert();
+  const mesh = new DraggedMesh(held);
+  const by = new Vector3();
+  let typedOver = false;
+  // what goes by the grid in Build goes by tenths of it here
+  const step = stepNow() / 10;
+  const world = () => by.clone().applyQuaternion(frame);
+  const refresh = () => {
+    mesh.show(new Matrix4().makeTranslation(world()));
+    handleRuns.change({ value: axes.map((a) => `${a.toUpperCase()} ${number(by[a], 2)}`).join(", ") });
+  };
+  handleRuns.begin({ words: `Move along ${axes.join(" and ").toUpperCase()}`, value: "", unit: "m" });
+  const stop = onTyped((values) => {
+    typedOver = values !== null;
+    axes.forEach((axis, k) => {
+      if (values) by[axis] = values[k] ?? 0;
+    });
+    refresh();
+  });
+  return {
+    move(px, py, free) {
+      const now = typedOver ? null : follow(lines, origin, px, py);
+      if (!now) return;
+      const way = now.sub(start).applyQuaternion(back);
+      for (const axis of axes) by[axis] = free ? way[axis] : Math.round(way[axis] / step) * step;
+      refresh();
+    },
+    async finish() {
+      stop();
+      const { keepTo, radius } = elementHold.getState();
+      const told = { elements: elementsNow(), keep_to: keepTo, radius, by: inPivotAxes(world(), held), out: 0 };
+      if (by.lengthSq() > 0) await takeStep("move_elements", told, selection());
+      mesh.end();
+      done();
+    },
+    cancel() {
+      stop();
+      mesh.end();
+      done();
+    },
+  };
+}
+
+/** Turn what is picked about an axis. */
+export function turningElements(axis: Axis, x: number, y: number, origin: Vector3): HandleDrag | null {
+  const held = heldElements();
+  if (!held) return null;
+  const frame = handleAxes();
+  const normal = axisVector(axis).applyQuaternion(frame);
+  const plane = new Plane().setFromNormalAndCoplanarPoint(normal, origin);
+  const u = axisVector(axis === "x" ? "y" : axis === "y" ? "z" : "x").applyQuaternion(frame);
+  const v = normal.clone().cross(u);
+  const angleAt = (px: number, py: number): number | null => {
+    const met = viewport.ray(px, py).intersectPlane(plane, new Vector3());
+    return met && (Math.atan2(met.sub(origin).dot(v), met.dot(u)) * 180) / Math.PI;
+  };
+  const mesh = new DraggedMesh(held);
+  const step = levelStore.getState().scene.level?.turn_step ?? 15;
+  let last = angleAt(x, y) ?? 0;
+  let raw = 0;
+  let angle = 0;
+  let typedOver = false;
+  const refresh = () => {
+    const q = new Quaternion().setFromAxisAngle(normal, (angle * Math.PI) / 180);
+    const place = new Matrix4()
+      .makeTranslation(origin)
+      .multiply(new Matrix4().makeRotationFromQuaternion(q))
+      .multiply(new Matrix4().makeTranslation(origin.clone().negate()));
+    mesh.show(place);
+    handleRuns.change({ value: number(angle, 0) });
+  };
+  handleRuns.begin({ words: `Turn about ${axis.toUpperCase()}`, value: "0", unit: "°" });
+  const stop = onTyped((values) => {
+    typedOver = values !== null;
+    if (values?.[0] === undefined) return;
+    angle = values[0];
+    refresh();
+  });
+  return {
+    move(px, py, free) {
+      const now = typedOver ? null : angleAt(px, py);
+      if (now === null) return;
+      raw += ((now - last + 540) % 360) - 180;
+      last = now;
+      angle = free ? raw : Math.round(raw / step) * step;
+      refresh();
+    },
+    async finish() {
+      stop();
+      const { radius, pivot } = elementHold.getState();
+      const about = pivot === "each" ? { about_what: "each" } : { about_what: "point", point: fromPivot(origin, held) };
+      const told = { elements: elementsNow(), radius, ...about, axis: "way", way: inPivotAxes(normal, held), angle };
+      if (angle !== 0) await takeStep("turn_elements", told, selection());
+      mesh.end();
+      done();
+    },
+    cancel() {
+      stop();
+      mesh.end();
+      done();
+    },
+  };
+}
+
+/** Pull faces out along where they look, with walls behind them; or faces out of borders. */
+export function growing(x: number, y: number, origin: Vector3): HandleDrag | null {
+  const held = heldElements();
+  if (!held?.normal) return null;
+  const line = held.normal.clone();
+  const tool = held.kind === "face" ? "extrude" : "pull_edges";
+  // metres of the piece for one of the world along the normal
+  const scale = new Vector3(...inPivotAxes(line, held)).length();
+  const start = follow([line], origin, x, y) ?? origin.clone();
+  const step = stepNow() / 10;
+  let depth = 0;
+  let typedOver = false;
+  const told = () => ({ elements: elementsNow(), depth });
+  const refresh = () => {
+    previewStep(depth === 0 ? null : { tool, params: told(), selection: selection(), adjust: false });
+    handleRuns.change({ value: number(depth, 2) });
+  };
+  handleRuns.begin({ words: "Pull out", value: "0.00", unit: "m" });
+  const stop = onTyped((values) => {
+    typedOver = values !== null;
+    if (values?.[0] === undefined) return;
+    depth = values[0];
+    refresh();
+  });
+  return {
+    move(px, py, free) {
+      const now = typedOver ? null : follow([line], origin, px, py);
+      if (!now) return;
+      const way = now.sub(start).dot(line) * scale;
+      const next = free ? way : Math.round(way / step) * step;
+      if (next === depth) return;
+      depth = next;
+      refresh();
+    },
+    async finish() {
+      stop();
+      previewStep(null);
+      if (depth !== 0) await takeStep(tool, told(), selection());
+      done();
+    },
+    cancel() {
+      stop();
+      previewStep(null);
+      done();
+    },
+  };
+}
