@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import ClassVar, Literal
 
+import numpy as np
+
+from able_brick.core.edit.carry import carry, centres, middle_of
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.inset import inset
@@ -33,17 +37,24 @@ class Extrude(ElementTool):
         0.3, "Depth", "How far out, below 0 how far in; in the piece's own metres", unit="m", step=0.05, ge=-1e5, le=1e5
     )
     faces: Together = field("together", "Faces", "Together as one, or each face by itself")
+    taper: float = field(100.0, "Size there", "Of what they are, at the far end", unit="%", step=5, ge=0.1, le=10_000)
     direction: Along = field("normal", "Along", "Along the mean of where they look, or an axis of the piece")
-    walls: Literal["straight", "even"] = field(
-        "straight",
+    walls: Literal["even", "straight"] = field(
+        "even",
         "Walls",
-        "Straight, or as thick everywhere between faces at an angle",
+        "As thick everywhere between faces at an angle, or straight along the mean of them",
         when={"direction": ["normal"]},
     )
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
         axis = None if self.direction == "normal" else axis_in_mesh(piece, self.direction)
-        return extrude(mesh, ids, self.depth, each=self.faces == "each", way=self.walls, direction=axis)
+        out = extrude(mesh, ids, self.depth, each=self.faces == "each", way=self.walls, direction=axis)
+        if self.taper == 100.0:
+            return out
+        each = self.faces == "each"
+        about = centres(out.mesh, "face", out.picked) if each else middle_of(out.mesh, "face", out.picked)
+        there = carry(out.mesh, "face", out.picked, np.eye(3) * (self.taper / 100), np.zeros(3), about)
+        return replace(out, mesh=there.mesh)
 
 
 class PullEdges(ElementTool):

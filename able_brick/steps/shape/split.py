@@ -29,7 +29,7 @@ class AddLoops(ElementTool):
     icon: ClassVar[str] = "rows-3"
     takes: ClassVar[tuple[Kind, ...]] = ("edge",)
 
-    place: Literal["even", "share", "distance"] = field(
+    place: Literal["even", "share", "metres"] = field(
         "even", "Place", "Evenly; or one at a share of the way, or so far from one side"
     )
     count: int = count(1, "Count", "How many, evenly", 1, 64, when={"place": ["even"]})
@@ -44,7 +44,7 @@ class AddLoops(ElementTool):
         step=0.05,
         ge=-1e5,
         le=1e5,
-        when={"place": ["distance"]},
+        when={"place": ["metres"]},
     )
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:

@@ -89,7 +89,7 @@ export function ViewStrip() {
         </Alone>
       )}
       <Step>
-        Step
+        {stage !== "shape" && "Step"}
         <IconButton label="Halve the step" keys="−" onPress={() => changeStep(0.5, step)}>
           <Minus size={14} aria-hidden />
         </IconButton>

@@ -73,7 +73,7 @@ export function runningKey(event: KeyboardEvent): boolean {
   if (event.ctrlKey || event.metaKey || event.altKey) return false;
   const letter = event.key.toLowerCase();
   if (!now) {
-    if (!pressed && mode.key?.(letter)) return true;
+    if (pressed ? mode.dragKey?.(letter) : mode.key?.(letter)) return true;
     if (event.key.length !== 1 || pressed || !mode.begins?.(letter)) return false;
     const begun = modeNow();
     if (begun) setTyped(typedOn(begun, "", letter) ?? "");

@@ -1,5 +1,5 @@
 import { Vector3 } from "three";
-import { elementStore, facetOf, kindOfMode } from "../../state/elements";
+import { elementStore, facetOf, kindOfMode, showsOpen } from "../../state/elements";
 import { viewStore } from "../../state/view";
 import { viewport } from "../controller";
 import { cageOf } from "./cage";
@@ -76,7 +76,7 @@ export function elementsIn(outline: readonly Dot[]): number[] {
         };
         take(face, middle, (p) => {
           const seen = viewport.seen(p);
-          return seen !== null && viewport.pick(seen.x, seen.y)?.face === face;
+          return seen !== null && viewport.pick(seen.x, seen.y, showsOpen)?.face === face;
         });
       }
     }

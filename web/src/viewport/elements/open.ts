@@ -39,8 +39,9 @@ export function openItems(): Matrix4[] {
 /** The item of the open piece under a place of the viewport, and the face there. */
 export function itemUnder(x: number, y: number): { thing: string; item: number; face: number; far: number } | null {
   if (!openPiece()) return null;
-  const hit = viewport.pick(x, y);
-  if (!hit || !showsOpen(hit.thing)) return null;
+  // what stands back is seen through
+  const hit = viewport.pick(x, y, showsOpen);
+  if (!hit) return null;
   if (!fromShelf() && hit.thing !== selectionStore.getState().ids[0]) return null;
   return { thing: hit.thing, item: hit.item, face: hit.face, far: hit.distance };
 }

@@ -77,22 +77,24 @@ const ALONG: Readonly<Record<PickMode, How>> = {
   facet: "connected",
 };
 
-/** A press on an element of the open piece: a click picks it, with Shift beside others, with Alt no more, with Ctrl the
- * other way round; a drag draws a box, or with Q a free outline, round elements. */
-export function elementPress(under: Hovered, from: Spot): Press {
-  return outlinePress(from, (at) => {
-    const { mode } = elementStore.getState();
-    const kind = kindOfMode(mode);
-    const [id = -1] = under.ids;
-    const plain = !at.shift && !at.alt && !at.ctrl;
-    const soon = plain && last.id === id && performance.now() - last.when < TWICE && pickedNow().ids.has(id);
-    last = { id, when: performance.now(), times: soon ? last.times + 1 : 0 };
-    if (under.thing) elementStore.setState({ at: { thing: under.thing, item: under.item } });
-    if (last.times === 1) void takeInMore(ALONG[mode]);
-    else if (last.times > 1) void takeInMore("connected");
-    else pickElements(kind, picked(kind, under.ids, at));
-  });
+/** A click on an element of the open piece picks it, with Shift beside others, with Alt no more, with Ctrl the other way
+ * round. */
+export function clickElement(under: Hovered, at: Spot): void {
+  const { mode } = elementStore.getState();
+  const kind = kindOfMode(mode);
+  const [id = -1] = under.ids;
+  const plain = !at.shift && !at.alt && !at.ctrl;
+  const soon = plain && last.id === id && performance.now() - last.when < TWICE && pickedNow().ids.has(id);
+  last = { id, when: performance.now(), times: soon ? last.times + 1 : 0 };
+  if (under.thing) elementStore.setState({ at: { thing: under.thing, item: under.item } });
+  if (last.times === 1) void takeInMore(ALONG[mode]);
+  else if (last.times > 1) void takeInMore("connected");
+  else pickElements(kind, picked(kind, under.ids, at));
 }
+
+/** A press on an element of the open piece: a click picks it; a drag draws a box, or with Q a free outline, round
+ * elements. */
+export const elementPress = (under: Hovered, from: Spot): Press => outlinePress(from, (at) => clickElement(under, at));
 
 /** A press beside the open piece: a drag draws a box round its elements, a click is for what stands there. */
 export const besidePress = (from: Spot): Press => outlinePress(from, clickOn);

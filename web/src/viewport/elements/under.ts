@@ -1,5 +1,5 @@
 import { type Matrix4, Vector3 } from "three";
-import { elementStore, facetOf, type Hovered, kindOfMode } from "../../state/elements";
+import { elementStore, facetOf, type Hovered, kindOfMode, showsOpen } from "../../state/elements";
 import { viewStore } from "../../state/view";
 import { viewport } from "../controller";
 import { type Cage, cageOf } from "./cage";
@@ -46,7 +46,7 @@ export function inSight(point: Vector3): boolean {
   if (viewStore.getState().draw === "glass") return true;
   const at = viewport.seen(point);
   if (!at) return false;
-  const hit = viewport.pick(at.x, at.y);
+  const hit = viewport.pick(at.x, at.y, showsOpen);
   if (!hit) return true;
   const far = viewport.ray(at.x, at.y).origin.distanceTo(point);
   return hit.distance >= far * (1 - BEHIND) - 1e-4;

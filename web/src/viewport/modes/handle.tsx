@@ -26,14 +26,14 @@ function cancel(): void {
 }
 
 /** A press on a handle: a drag moves by it, a click is meant for what is under it. */
-export function handlePress(handle: string, from: Spot): Press {
+export function handlePress(handle: string, from: Spot, click = (at: Spot) => clickOn(at, true)): Press {
   return {
     move(at) {
       if (!inHand && away(at, from) > SLOP) take(handle, from);
       // with both keys held a copy is left behind, and what is dragged still snaps
       inHand?.move(at.x, at.y, at.ctrl && !at.shift, at.shift);
     },
-    release: (at) => (inHand ? finish(at.ctrl && at.shift) : clickOn(at, true)),
+    release: (at) => (inHand ? finish(at.ctrl && at.shift) : click(at)),
     cancel,
   };
 }

@@ -42,6 +42,8 @@ export interface Mode {
   begins?(letter: string): boolean;
   /** A letter, small; true when it was used. */
   key?(letter: string): boolean;
+  /** The same while something is pressed. */
+  dragKey?(letter: string): boolean;
   /** Words at the pointer: what the next press does, and the measure. */
   readonly Prompt: ComponentType;
   /** Points of the world that the prompt should not cover. */

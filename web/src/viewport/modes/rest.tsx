@@ -3,7 +3,7 @@ import { elementStore, openPiece } from "../../state/elements";
 import { hover } from "../../state/selection";
 import { viewStore } from "../../state/view";
 import { viewport } from "../controller";
-import { besidePress, elementKey, elementPress, hoverElement, outlineKey } from "../elements/press";
+import { besidePress, clickElement, elementKey, elementPress, hoverElement, outlineKey } from "../elements/press";
 import { elementUnder } from "../elements/under";
 import { wordsOf } from "../handles/handleDrag";
 import { handlePlace } from "../handles/holding";
@@ -47,8 +47,8 @@ export const restMode: Mode = {
     if (viewStore.getState().mode === "eye") return lookPress("turn", at);
     if (openPiece()) {
       const handle = at.shift || at.alt ? null : handleUnder(at.x, at.y);
-      if (handle) return handlePress(handle, at);
       const under = elementUnder(at.x, at.y);
+      if (handle) return handlePress(handle, at, (to) => (under ? clickElement(under, to) : undefined));
       return under ? elementPress(under, at) : besidePress(at);
     }
     const grabbed = grabPath(at.x, at.y);
@@ -60,7 +60,8 @@ export const restMode: Mode = {
     const { over } = dragStore.getState();
     return over !== null && (/^[\d.,\-+(]$/.test(letter) || letter === "t") && typeOver(over);
   },
-  key: (letter) => outlineKey(letter) || elementKey(letter),
+  key: elementKey,
+  dragKey: outlineKey,
   enter: () => undefined,
   back: () => undefined,
   Prompt,

@@ -127,7 +127,15 @@ export function PieceInstances(props: InstancesProps) {
             order={0}
           />
           {faint && rest.length > 0 && (
-            <Instances kind="mesh" geometry={geometry} material={faint} entries={rest} piece={piece} order={1} />
+            <Instances
+              kind="mesh"
+              geometry={geometry}
+              material={faint}
+              entries={rest}
+              piece={piece}
+              faces={aside ? faces : undefined}
+              order={1}
+            />
           )}
         </Fragment>
       ))}
