@@ -7,13 +7,17 @@ from collections.abc import Callable
 
 import numpy as np
 
+from able_brick.core.edit.remove import delete
 from able_brick.core.mesh.combine import joined, moved
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.shapes.box import box
 from able_brick.core.shapes.cylinder import cylinder
 from able_brick.core.shapes.plane import plane
 from able_brick.core.shapes.prism import prism
+from able_brick.core.shapes.sphere import even_sphere
+from able_brick.core.shapes.tube import torus
 from able_brick.core.shapes.turned import turned
+from able_brick.demo.pieces import lamp_post, pump_house, quay_wall
 
 
 def bumpy_ball(n: int = 48) -> PolyMesh:
@@ -55,3 +59,76 @@ ZOO: dict[str, Callable[[], PolyMesh]] = {
     "two parts": lambda: joined([box(1, 1, 1), moved(bumpy_ball(16), (3, 0, 0))], materials=[0, 1]),
 }
 CLOSED = ("box", "divided box", "hexagon", "drum", "cone", "arrow", "ball", "two parts")
+
+
+def keyhole() -> PolyMesh:
+    """A plate with a hole, cut open along a way that its face runs through twice: names two vertices twice in place."""
+    outer = [(-2, 0, -2), (-2, 0, 2), (2, 0, 2), (2, 0, -2)]
+    inner = [(-1, 0, -1), (1, 0, -1), (1, 0, 1), (-1, 0, 1)]
+    # the way in and the way out have vertices of their own on the same spot: a face names none twice
+    points = [*outer, outer[0], inner[0], *inner[1:], inner[0]]
+    order = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9]
+    return PolyMesh.checked(points, [10], order)
+
+
+def touching_fans() -> PolyMesh:
+    """Two pyramids without bases that share their tip."""
+    low = [(-1, -1, -1), (1, -1, -1), (1, -1, 1), (-1, -1, 1)]
+    high = [(-1, 1, -1), (-1, 1, 1), (1, 1, 1), (1, 1, -1)]
+    faces = [(0, 1 + (k + 1) % 4, 1 + k) for k in range(4)] + [(0, 5 + (k + 1) % 4, 5 + k) for k in range(4)]
+    return PolyMesh.checked([(0, 0, 0), *low, *high], [3] * 8, [v for f in faces for v in f])
+
+
+def slivers() -> PolyMesh:
+    """A fan of very thin triangles."""
+    angle = np.linspace(0.0, 0.02, 21)
+    rim = np.stack([np.cos(angle), np.zeros(21), -np.sin(angle)], axis=1)
+    faces = [(0, k + 1, k + 2) for k in range(20)]
+    return PolyMesh.checked(np.concatenate([[(0, 0, 0)], rim]), [3] * 20, [v for f in faces for v in f])
+
+
+def mirrored(mesh: PolyMesh) -> PolyMesh:
+    """The mesh on the other side of x = 0, its faces run through the other way round from their own first corners."""
+    order = np.concatenate(
+        [[a, *range(b - 1, a, -1)] for a, b in zip(mesh.face_starts[:-1], mesh.face_starts[1:], strict=True)]
+    )
+    # the edge from a corner on is, the other way round, the one to the corner that is there then
+    back = np.empty(len(mesh.corners), np.int64)
+    back[mesh.next_corner] = np.arange(len(mesh.corners))
+    turned_ = mesh.with_corners(order, sharp=mesh.sharp[back[order]])
+    return turned_.replaced(positions=mesh.positions * np.array([-1.0, 1.0, 1.0]))
+
+
+def sized(mesh: PolyMesh, factor: float) -> PolyMesh:
+    return mesh.replaced(positions=mesh.positions * factor)
+
+
+def _star() -> PolyMesh:
+    angle = np.arange(10) * math.pi / 5
+    radius = np.where(np.arange(10) % 2 == 0, 2.0, 0.8)
+    return prism([(float(r * math.cos(a)), float(r * math.sin(a))) for r, a in zip(radius, angle, strict=True)], 1.0)
+
+
+#: What shaping is crossed with beside those: each of its operations must do it, or say what is in the way.
+SHAPED: dict[str, Callable[[], PolyMesh]] = {
+    **ZOO,
+    "open box": lambda: _without(box(2.0, 1.0, 2.0), 0),
+    "plate": lambda: _without(cylinder(1.0, 1.0, sides=7), *range(1, 9)),
+    "keyhole": keyhole,
+    "star": _star,
+    "torus": lambda: torus(2.0, 0.5, sides=12, section_sides=6),
+    "cube sphere": lambda: even_sphere(1.0, divisions=4),
+    "touching fans": touching_fans,
+    "slivers": slivers,
+    "mirrored": lambda: mirrored(waves(12)),
+    "small": lambda: sized(box(1.0, 2.0, 3.0, divisions=(2, 2, 2)), 1e-3),
+    "large": lambda: sized(box(1.0, 2.0, 3.0, divisions=(2, 2, 2)), 1e4),
+    "pump house": lambda: pump_house().mesh,
+    "quay wall": lambda: quay_wall().mesh,
+    "lamp post": lambda: lamp_post().mesh,
+}
+
+
+def _without(mesh: PolyMesh, *faces: int) -> PolyMesh:
+    gone = np.array([f for f in faces if f < mesh.face_count], np.int32)
+    return delete(mesh, gone).mesh

@@ -9,7 +9,7 @@ import numpy as np
 from able_brick.core.edit.kinds import Kind, converted, count_of
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.facets import facets
-from able_brick.core.mesh.normals import area_vectors, sharp_edges, unit
+from able_brick.core.mesh.normals import area_vectors, dots, sharp_edges, unit
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Indices, PolyMesh
 from able_brick.core.mesh.rings import borders, edge_loop, edge_ring
@@ -152,13 +152,17 @@ def _every_second(mesh: PolyMesh, picked: Bools) -> Bools:
 def _same_plane(mesh: PolyMesh, picked: Bools) -> Bools:
     """(F) what hangs together with picked faces through edges, and lies in their planes."""
     t = topology(mesh)
-    normals = unit(area_vectors(mesh))
-    first = mesh.positions[mesh.corners[mesh.face_starts[:-1]]]
-    size = max(float(np.abs(mesh.bounds[1] - mesh.bounds[0]).max()), 1e-300)
-    c = np.flatnonzero(t.twin >= 0)
+    c = np.flatnonzero(t.twin > np.arange(len(t.twin)))
     a, b = mesh.corner_face[c], mesh.corner_face[t.twin[c]]
-    flat = ((normals[a] * normals[b]).sum(axis=1) > _SAME) & (
-        np.abs(((first[b] - first[a]) * normals[a]).sum(axis=1)) < _NEAR * size
-    )
+    normals = unit(area_vectors(mesh))
+    size = max(float(np.abs(mesh.bounds[1] - mesh.bounds[0]).max()), 1e-300)
+    one = normals[a]
+    alike = np.flatnonzero(dots(one, normals[b]) > _SAME)
+    a, b, one = a[alike], b[alike], one[alike]
+    # in one plane: a corner of each is as far along the normal
+    first = mesh.positions[mesh.corners[mesh.face_starts[:-1]]]
+    flat = np.abs(dots(first[b] - first[a], one)) < _NEAR * size
     part, _ = joined_numbers(mesh.face_count, a[flat], b[flat])
-    return np.asarray(np.isin(part, part[picked]))
+    chosen = np.zeros(int(part.max(initial=-1)) + 1, np.bool_)
+    chosen[part[picked]] = True
+    return np.asarray(chosen[part])

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import importlib
+import inspect
+import pkgutil
 from collections.abc import Callable
-from typing import Any
+from pathlib import Path
+from typing import Any, get_type_hints
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from able_brick.core import edit
 from able_brick.core.edit.bevel import bevel
 from able_brick.core.edit.bevel_vertices import bevel_vertices
 from able_brick.core.edit.carry import carry
@@ -32,7 +37,7 @@ from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from tests.core.edit.promises import no_worse, sound, untouched, uv_stay
-from tests.zoo import ZOO
+from tests.zoo import SHAPED, ZOO, mirrored
 
 Picks = np.ndarray[Any, Any]
 
@@ -93,11 +98,11 @@ OPENING = ("delete", "copy")
 
 
 @pytest.mark.parametrize("operation", sorted(OPERATIONS))
-@pytest.mark.parametrize("name", sorted(ZOO))
+@pytest.mark.parametrize("name", sorted(SHAPED))
 @given(st.integers(0, 10**6), st.sampled_from([0.0, 0.1, 0.5]))
 @settings(max_examples=3, deadline=None)
 def test_what_every_operation_promises(operation: str, name: str, seed: int, share: float) -> None:
-    mesh = ZOO[name]()
+    mesh = SHAPED[name]()
     stays, work = OPERATIONS[operation]
     try:
         out = work(mesh, seed, share)
@@ -117,11 +122,7 @@ def test_what_every_operation_promises(operation: str, name: str, seed: int, sha
 def test_a_mirrored_mesh_gives_what_is_mirrored(operation: str, name: str) -> None:
     mesh = ZOO[name]()
     flip = np.array([-1.0, 1.0, 1.0])
-    # mirrored, with every face still run through from its own first corner, the other way round
-    order = np.concatenate(
-        [[a, *range(b - 1, a, -1)] for a, b in zip(mesh.face_starts[:-1], mesh.face_starts[1:], strict=True)]
-    )
-    other = mesh.with_corners(order).replaced(positions=mesh.positions * flip)
+    other = mirrored(mesh)
     _, work = OPERATIONS[operation]
     try:
         one = work(mesh, 4, 0.3)
@@ -173,3 +174,29 @@ def test_vertices_are_moved_at_all_sizes(scale: float, keep_to: Any) -> None:
     one = carry(mesh, "vertex", ids, np.eye(3), shift, np.zeros(3), keep_to=keep_to, radius=0.7)
     two = carry(large, "vertex", ids, np.eye(3), shift * scale, np.zeros(3), keep_to=keep_to, radius=0.7 * scale)
     assert two.mesh.positions == pytest.approx(one.mesh.positions * scale, rel=1e-9, abs=1e-12 * scale)
+
+
+def test_every_operation_of_shaping_is_here_and_in_the_bench() -> None:
+    """An operation is a function of core/edit that gives an edited mesh; it has a place in both tables."""
+    named = {n for n in _operations() if n not in HELPERS}
+    here = Path(__file__).read_text() + (Path(__file__).parent / "test_faces.py").read_text()
+    bench = (Path(__file__).parents[2] / "bench" / "shape.py").read_text()
+    for name in named:
+        assert f"{name}(" in here, f"{name} is not crossed with the zoo"
+        assert f"{name}(" in bench, f"{name} has no speed"
+
+
+#: What gives edited meshes to operations.
+HELPERS = ("assemble", "refuse_flat", "refuse_folded", "refuse_worse", "placed", "shifted", "joined_at")
+
+
+def _operations() -> set[str]:
+    out = set()
+    for module in pkgutil.iter_modules(edit.__path__):
+        found = importlib.import_module(f"{edit.__name__}.{module.name}")
+        out |= {
+            name
+            for name, f in inspect.getmembers(found, inspect.isfunction)
+            if not name.startswith("_") and get_type_hints(f).get("return") is Edited
+        }
+    return out
