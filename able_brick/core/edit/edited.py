@@ -59,7 +59,7 @@ def refuse_folded(before: PolyMesh, out: Edited) -> Edited:
 
 def refuse_worse(before: PolyMesh, out: Edited) -> Edited:
     """The edited mesh; GeometryError where it has more crowded edges, doubled faces or faces that look against their
-    neighbours than before, or where a face has no area."""
+    neighbours than before, where a closed one is open, or where a face has no area."""
     now, was = topology(out.mesh), topology(before)
     crowded = np.flatnonzero(now.edge_uses > 2)
     if len(crowded) > int((was.edge_uses > 2).sum()):
@@ -77,4 +77,6 @@ def refuse_worse(before: PolyMesh, out: Edited) -> Edited:
 
     if against(now) > against(was):
         raise GeometryError("Faces would look against their neighbours; pick less.")
+    if was.is_closed and not now.is_closed:
+        raise GeometryError("The piece would be open there: a face folds onto itself; pick less, or other ones.")
     return refuse_flat(before, out)
