@@ -39,6 +39,7 @@ from able_brick.steps.rungs import PieceAsRung, TakeRung
 from able_brick.steps.scatter import Scatter, Strew, StrewAgain
 from able_brick.steps.set_pivot import SetPivot
 from able_brick.steps.set_pose import SetPose
+from able_brick.steps.shape.along_path import ExtrudeAlong
 from able_brick.steps.shape.bevel import Bevel
 from able_brick.steps.shape.carry import (
     EvenOut,
@@ -116,6 +117,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Slim,
         SlimLevel,
         Extrude,
+        ExtrudeAlong,
         PullEdges,
         Inset,
         Taper,

@@ -26,6 +26,7 @@ from able_brick.core.edit.picks import take_in
 from able_brick.core.edit.pull import pull_edges
 from able_brick.core.edit.remove import delete, flip
 from able_brick.core.edit.slide import slide
+from able_brick.core.edit.sweep import sweep
 from able_brick.core.edit.twice import copy_faces
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -46,6 +47,12 @@ def _inner(mesh: PolyMesh, count: int) -> np.ndarray:
     return half[:count].astype(np.int32)
 
 
+def bow() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """One section of a bow, turned by a right angle."""
+    turns = np.stack([np.eye(3), np.array([[0.0, 1, 0], [-1, 0, 0], [0, 0, 1]])])
+    return np.array([[0.0, 0, 0], [0.1, 0.1, 0]]), turns, np.ones(2)
+
+
 def operations(mesh: PolyMesh) -> dict[str, tuple[Callable[[], Edited], Callable[[], Edited] | None]]:
     """Each on a little of the mesh, and on much of it where that means something."""
     one = np.array([SIDE * 70 + 70], np.int32)
@@ -59,6 +66,7 @@ def operations(mesh: PolyMesh) -> dict[str, tuple[Callable[[], Edited], Callable
     still = np.zeros(3)
     return {
         "extrude": (lambda: extrude(mesh, one, 0.01), lambda: extrude(mesh, every, 0.01, each=True)),
+        "sweep": (lambda: sweep(mesh, one, *bow()), None),
         "inset": (lambda: inset(mesh, one, 0.01), lambda: inset(mesh, every, 0.01, each=True)),
         "bevel": (lambda: bevel(mesh, few, 0.01, segments=2), lambda: bevel(mesh, row, 0.01, segments=2)),
         "bevel vertices": (lambda: bevel_vertices(mesh, at[:1], 0.01), None),
@@ -103,13 +111,8 @@ def main() -> None:
         more = f"{best(much, 3):9.1f}" if much else f"{'':>9}"
         print(f"{name:16} {best(little):9.1f} {more}")
     one = np.array([SIDE * 70 + 70], np.int32)
-    for kind, how in (
-        ("face", "grow"),
-        ("face", "same plane"),
-        ("face", "connected"),
-        ("edge", "loop"),
-        ("edge", "ring"),
-    ):
+    faces = [("face", how) for how in ("grow", "same plane", "connected")]
+    for kind, how in [*faces, ("edge", "loop"), ("edge", "ring")]:
         print(f"take in {how:12} {best(lambda k=kind, h=how: take_in(mesh, k, one, h)):5.1f}")  # type: ignore[misc]
 
 

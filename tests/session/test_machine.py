@@ -96,6 +96,7 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     "inset": {"elements": st.just("elements"), "width": st.sampled_from([0.05, 9.0]), "faces": _TOGETHER},
     "taper": {"elements": st.just("elements"), "share": st.sampled_from([75.0, 150.0])},
     "bevel": {"elements": st.just("elements"), "width": st.just(0.05), "segments": st.integers(1, 3)},
+    "extrude_along": {"elements": st.just("elements"), "path": st.just("path"), "sections": st.integers(1, 3)},
     "add_loops": {"elements": st.just("elements"), "count": st.integers(1, 2)},
     "slide_loop": {"elements": st.just("elements"), "share": st.sampled_from([30.0, -30.0])},
     "slice_plane": {"elements": st.just("elements"), "at": st.sampled_from([0.3, 50.0])},
@@ -197,7 +198,8 @@ class TwoLevels(RuleBasedStateMachine):
     def filled(self, level: str, params: dict[str, Any], pick: int) -> dict[str, Any]:
         snapshot = self.bench.project.snapshot
         groups = [t.id for t in snapshot.of(level).values() if t.kind == "group"]
-        stand_in = {"piece": [*snapshot.pieces], "group": groups}
+        paths = [t.id for t in snapshot.of(level).values() if t.kind == "path"]
+        stand_in = {"piece": [*snapshot.pieces], "group": groups, "path": paths}
         return {
             k: stand_in[v][pick % len(stand_in[v])] if isinstance(v, str) and stand_in.get(v) else v
             for k, v in params.items()

@@ -35,7 +35,8 @@ class DockElements(ElementTool):
     grip: Annotated[int, Field(ge=0)] = field(0, "Grip", "The vertex that lands", widget="none")
     landing: Vector = field((0.0, 0.0, 0.0), "Landing", "A place of the level", unit="m", step=0.05)
 
-    def edit_shown(self, row: ARow, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit_shown(self, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        row = rows[0]
         if not isinstance(row, Placement):
             raise InputError("Select the placement whose elements are to be docked.")
         vertices = converted(mesh, kind, ids, "vertex")

@@ -38,12 +38,12 @@ class ElementTool(Tool):
         """The mesh as it is to be."""
         raise NotImplementedError
 
-    def edit_shown(self, row: ARow, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
-        """The same, for what depends on the row that is open."""
+    def edit_shown(self, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        """The same, for what depends on the row that is open, or on others after it."""
         return self.edit(piece, mesh, kind, ids)
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        piece = pieces_of(draft, rows)[0]
+        piece = pieces_of(draft, rows[:1])[0]
         kind = self.elements.kind
         asked = " or ".join(WORDS[k][1] for k in self.takes)
         if self.takes and not self.elements.ids:
@@ -57,7 +57,7 @@ class ElementTool(Tool):
             )
         mesh = draft.mesh(piece)
         ids = self.elements.numbers(mesh)
-        out = self.edit_shown(rows[0], piece, mesh, kind, ids)
+        out = self.edit_shown(rows, piece, mesh, kind, ids)
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         draft.put(piece.changed(mesh=key, facts=known))
         draft.elements = Elements.of(key, out.picked.tolist(), out.kind)

@@ -32,6 +32,7 @@ from able_brick.core.edit.picks import take_in
 from able_brick.core.edit.pull import pull_edges
 from able_brick.core.edit.remove import delete
 from able_brick.core.edit.slide import slide
+from able_brick.core.edit.sweep import sweep
 from able_brick.core.edit.twice import copy_faces
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
@@ -66,6 +67,15 @@ def way_across(mesh: PolyMesh, seed: int) -> list[Stop]:
     return out
 
 
+def quarter(radius: float, sections: int = 3) -> tuple[Picks, Picks, Picks]:
+    """Sections of a quarter circle that begins upward."""
+    angle = np.linspace(0.0, np.pi / 2, sections + 1)
+    zero = np.zeros(len(angle))
+    places = radius * np.stack([1 - np.cos(angle), np.sin(angle), zero], axis=1)
+    turns = np.stack([np.array([[np.cos(a), np.sin(a), 0], [-np.sin(a), np.cos(a), 0], [0, 0, 1]]) for a in angle])
+    return places, turns, np.linspace(1.0, 0.5, sections + 1)
+
+
 def loop_of(mesh: PolyMesh, seed: int) -> Picks:
     return take_in(mesh, "edge", some(mesh, "edge", seed, 0.0), "loop")
 
@@ -73,6 +83,7 @@ def loop_of(mesh: PolyMesh, seed: int) -> Picks:
 #: Whether old vertices stay where they are.
 OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     "extrude": (False, lambda m, s, q: extrude(m, some(m, "face", s, q), 0.01)),
+    "sweep": (False, lambda m, s, q: sweep(m, some(m, "face", s, 0.0), *quarter(0.2 + 0.1 * (s % 3)))),
     "inset": (True, lambda m, s, q: inset(m, some(m, "face", s, q), 1e-3)),
     "bevel": (True, lambda m, s, q: bevel(m, some(m, "edge", s, min(q, 0.2)), 0.004, segments=1 + s % 4)),
     "bevel vertices": (True, lambda m, s, q: bevel_vertices(m, some(m, "vertex", s, min(q, 0.2)), 0.004)),
@@ -128,7 +139,7 @@ def test_a_mirrored_mesh_gives_what_is_mirrored(operation: str, name: str) -> No
         one = work(mesh, 4, 0.3)
     except GeometryError:
         return
-    if operation in ("cut", "copy", "slide"):
+    if operation in ("cut", "copy", "slide", "sweep"):
         return  # these ask by the numbers of corners, or in a direction
     two = work(other, 4, 0.3)
     key = lambda p: sorted(np.round(p, 9).tolist())  # noqa: E731

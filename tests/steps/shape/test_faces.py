@@ -7,10 +7,12 @@ import pytest
 
 from able_brick.core.edit.picks import take_in
 from able_brick.core.errors import AbleBrickError, GeometryError, StaleElementsError
+from able_brick.core.mesh.facets import facets
 from able_brick.core.mesh.measure import volume
 from able_brick.core.mesh.normals import area_vectors, unit
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
+from able_brick.core.place.pose import to_world
 from able_brick.level.elements import Elements
 from able_brick.steps.draft import Change
 from tests.steps.test_steps import Sheet as Plain
@@ -127,3 +129,80 @@ def test_ranges_say_the_same_as_numbers() -> None:
     mesh = PolyMesh.checked(np.eye(3), [3] * 11, np.tile([0, 1, 2], 11))
     assert found.numbers(mesh).tolist() == numbers
     assert take_in(mesh, "face", found.numbers(mesh), "invert").tolist() == [3, 4, 5, 6, 8]
+
+
+def test_faces_are_pulled_out_along_a_path(sheet: Sheet) -> None:
+    points = [{"position": p} for p in ((0, 0, 0), (3, 0, 0), (3, 0, 3))]
+    sheet.do("draw_path", points=points, smooth=False)
+    top = sheet.facing(0, 1, 0)
+    before = sheet.row("piece-1").facts.faces
+    change = sheet.shape("extrude_along", top, path="path-1", sections=4, taper=50.0)
+    assert topology(sheet.mesh).is_closed
+    # each of four sections has a wall for every edge of the border of four faces
+    assert sheet.row("piece-1").facts.faces == before + 4 * 10
+    assert change.elements is not None
+    end = change.elements.numbers(sheet.mesh)
+    area = np.linalg.norm(area_vectors(sheet.mesh)[end], axis=1).sum()
+    assert area == pytest.approx(4.0 * 0.6 * 0.25, rel=1e-9)
+    # as far along the first side as the path goes, then as far across
+    middle = sheet.mesh.positions[np.unique(sheet.mesh.corners[_corners(sheet.mesh, end)])].mean(axis=0)
+    assert np.linalg.norm(middle - (0, 3, 0)) == pytest.approx(np.hypot(3, 3), rel=1e-6)
+    with pytest.raises(AbleBrickError, match="Choose a path"):
+        sheet.shape("extrude_along", change.elements, path="path-9")
+
+
+def _corners(mesh: PolyMesh, faces: np.ndarray) -> np.ndarray:
+    chosen = np.zeros(mesh.face_count, np.bool_)
+    chosen[faces] = True
+    return chosen[mesh.corner_face]
+
+
+def test_elements_are_put_at_places_turned_sized_and_docked(sheet: Sheet) -> None:
+    mesh = sheet.mesh
+    vertex = int(np.argmax(mesh.positions.sum(axis=1)))
+    one = Elements.of(mesh.content_hash, [vertex], "vertex")
+    placed = sheet.shape("place_elements", one, at=(2.1, 3.3, 0.7))
+    assert placed.elements is not None
+    assert sheet.mesh.positions[placed.elements.numbers(sheet.mesh)[0]].tolist() == [2.1, 3.3, 0.7]
+    sheet.do("set_pose", "placement-1", position=(0.1, 0.2, 0.3), turn=(0, 37, 0))
+    docked = sheet.shape("dock_elements", placed.elements, grip=vertex, landing=(5.3, 1.7, -0.9))
+    assert docked.elements is not None
+    row = sheet.row("placement-1")
+    world = to_world(sheet.mesh.positions[[vertex]], row.position, row.turn, row.size, (0, 0, 0))[0]
+    assert world == pytest.approx((5.3, 1.7, -0.9), abs=1e-15)
+    turned = sheet.shape(
+        "turn_elements", sheet.facing(0, 1, 0), axis="way", way=(0, 2, 0), angle=90, about_what="pivot"
+    )
+    assert turned.elements is not None
+    with pytest.raises(AbleBrickError, match="no area"):
+        sheet.shape("size_elements", turned.elements, shares=(0, 0, 0))
+    with pytest.raises(AbleBrickError, match="no length"):
+        sheet.shape("turn_elements", turned.elements, axis="way", way=(0, 0, 0))
+
+
+def test_tools_for_edges_do_not_take_faces(sheet: Sheet) -> None:
+    with pytest.raises(AbleBrickError, match="Add loops works on edges; faces are picked"):
+        sheet.shape("add_loops", sheet.facing(0, 1, 0))
+    everything = Elements.of(sheet.mesh.content_hash, range(48), "edge")
+    told = sheet.shape("bevel", everything, width=0.01, paint="slot", material=2)
+    assert "edges of Wall" in told.note
+    sheet.do("slice_plane", "placement-1", elements={"mesh": sheet.mesh.content_hash}, axis="y", at=1.37)
+    with pytest.raises(StaleElementsError):
+        sheet.do("slice_plane", "placement-1", elements={"mesh": "0" * 40}, axis="y", at=1.2)
+    now = {"mesh": sheet.mesh.content_hash}
+    with pytest.raises(AbleBrickError, match="two places"):
+        sheet.do("cut_across", "placement-1", elements=now, stops=[{"kind": "vertex", "id": 0}])
+    stops = [{"kind": "edge", "id": 10**6}, {"kind": "edge", "id": 1}]
+    with pytest.raises(AbleBrickError, match="pick again"):
+        sheet.do("cut_across", "placement-1", elements=now, stops=stops)
+
+
+def test_facets_are_made_and_found(sheet: Sheet) -> None:
+    some = Elements.of(sheet.mesh.content_hash, [0, 1, 2])
+    made = sheet.shape("make_facet", some)
+    own = facets(sheet.mesh)
+    assert len(np.unique(own[[0, 1, 2]])) == 1
+    assert np.count_nonzero(own == own[0]) == 3
+    assert made.elements is not None
+    sheet.shape("find_facets", Elements.of(sheet.mesh.content_hash, range(sheet.mesh.face_count)), by="flat areas")
+    assert len(np.unique(facets(sheet.mesh))) == 6

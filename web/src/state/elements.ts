@@ -164,6 +164,8 @@ export function showsOpen(thing: string): boolean {
   const piece = openPiece();
   const scene = shown(levelStore.getState());
   const row = scene.things.get(thing);
+  // on the empty sheet there is nothing else
+  if (piece && thing === "sheet") return true;
   if (!piece || !row) return false;
   if (row.kind === "placement") return row.piece === piece.id;
   return (scene.items.get(thing) ?? []).some((run) => run.piece === piece.id && run.mesh === null);

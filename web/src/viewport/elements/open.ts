@@ -4,7 +4,7 @@ import { elementStore, openPiece, showsOpen } from "../../state/elements";
 import { levelStore, shown } from "../../state/level";
 import { selectionStore } from "../../state/selection";
 import { viewport } from "../controller";
-import { itemsOf } from "../pieces/entries";
+import { itemMatrix, itemsOf, onSheet, SHEET } from "../pieces/entries";
 import { meshOf, type ViewMesh } from "../pieces/meshes";
 
 /** Items on which the open piece is looked at, at most. */
@@ -33,7 +33,9 @@ export function openItems(): Matrix4[] {
   if (!piece) return [];
   const scene = shown(levelStore.getState());
   const where = fromShelf() ? [...scene.things.keys()] : selectionStore.getState().ids;
-  return itemsOf(scene, where, piece.id).slice(0, MOST_ITEMS);
+  const items = itemsOf(scene, where, piece.id).slice(0, MOST_ITEMS);
+  const [lone] = onSheet;
+  return items.length || !fromShelf() || !lone ? items : [itemMatrix(lone.pose, piece, new Matrix4())];
 }
 
 /** The item of the open piece under a place of the viewport, and the face there. */
@@ -50,6 +52,7 @@ export function itemUnder(x: number, y: number): { thing: string; item: number; 
 export function matrixOf(at: { thing: string; item: number }): Matrix4 | null {
   const piece = openPiece();
   if (!piece) return null;
+  if (at.thing === SHEET) return openItems()[0] ?? null;
   const items = itemsOf(shown(levelStore.getState()), [at.thing], piece.id);
   return items[at.item] ?? items[0] ?? null;
 }

@@ -1,9 +1,10 @@
 import { useEffect, useMemo, useRef } from "react";
 import { useOpenPiece } from "../../state/elements";
 import { shown, useLevel } from "../../state/level";
+import { useSelection } from "../../state/selection";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
-import { type Entry, entriesByLook, seenPiece } from "./entries";
+import { type Entry, entriesByLook, onSheet, seenPiece } from "./entries";
 import { dropFirst } from "./firstPicture";
 import { useMeshes } from "./meshes";
 import { Outlines, outlinedTogether } from "./Outlines";
@@ -35,17 +36,21 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
     return out;
   }, [scene, entries, draws, eye]);
   const open = useOpenPiece();
+  const selected = useSelection((s) => s.ids[0]);
   const together = useMemo(() => {
     const every = outlinedTogether(scene, entries, meshes);
     // what is not open in Shape has no edges there
     const alone = (id: string) => id === closely || apart.has(id) || (open !== null && id !== open);
     return [...every.keys()].some(alone) ? new Map([...every].filter(([id]) => !alone(id))) : every;
   }, [scene, entries, meshes, closely, apart, open]);
+  // a piece that stands nowhere is shaped on an empty sheet
+  const lone = open !== null && selected === open && !entries.has(open) ? scene.pieces.get(open) : undefined;
   const lines = useView((v) => v.draw !== "solid");
   useEffect(dropFirst, []);
   return (
     <>
       {lines && <Outlines entries={entries} together={together} scheme={scheme} />}
+      {lone && <PieceInstances key="sheet" piece={lone} entries={onSheet} scheme={scheme} alone derived={false} />}
       {[...entries].map(([id, list]) => {
         const piece = seenPiece(scene, id);
         if (piece && id === closely) {

@@ -15,6 +15,10 @@ export interface Entry {
   together?: { ends: readonly number[]; numbers: readonly number[] };
 }
 
+/** The name under which a piece is drawn that stands nowhere and is open from the shelf; its pivot at the origin. */
+export const SHEET = "sheet";
+export const onSheet: readonly Entry[] = [{ thing: SHEET, item: 0, pose: [0, 0, 0, 0, 0, 0, 1, 1, 1, 1] }];
+
 /** The item of an entry that a face of its mesh belongs to, and which face of that it is. */
 export function itemOf({ item, together }: Entry, face: number): { item: number; face: number } {
   if (!together) return { item, face };
