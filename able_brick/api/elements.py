@@ -18,6 +18,7 @@ from able_brick.core.mesh.polymesh import Indices
 from able_brick.level.check import Check, check
 from able_brick.level.elements import Elements
 from able_brick.level.rows import Piece
+from able_brick.session.delta import StepView
 
 router = APIRouter(prefix="/api/levels")
 PieceId = Annotated[str, Path(max_length=80)]
@@ -72,6 +73,13 @@ def facets_of(project: TheProject, level: LevelId, piece: PieceId) -> Facets:
     """Which faces of a piece are one facet."""
     row = _piece(project, level, piece)
     return Facets(mesh=row.mesh, facets=facets(project.meshes.get(row.mesh)).tolist())
+
+
+@router.get("/{level}/earlier/{piece}")
+def earlier(project: TheProject, level: LevelId, piece: PieceId) -> list[StepView]:
+    """The steps of a level that have changed a piece, the newest first."""
+    _piece(project, level, piece)
+    return project.earlier(level, piece)[:100]
 
 
 @router.get("/{level}/check/{piece}")

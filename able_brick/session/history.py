@@ -28,10 +28,11 @@ class State:
 
 def history_view(state: State | None) -> HistoryView:
     """The steps that undo and redo would take, as the page shows them."""
-    return HistoryView(last=_view(state.last if state else None), redo=_view(state.redo if state else None))
+    return HistoryView(last=step_view(state.last if state else None), redo=step_view(state.redo if state else None))
 
 
-def _view(entry: Entry | None) -> StepView | None:
+def step_view(entry: Entry | None) -> StepView | None:
+    """A step as the page shows it."""
     if entry is None:
         return None
     known = registry.TOOLS.get(entry.tool)

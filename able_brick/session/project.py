@@ -20,8 +20,8 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.drawn import glb_of
 from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit, Snapshot, level_of
-from able_brick.session.delta import Delta, LevelView, derived_items, level_delta, level_view
-from able_brick.session.history import State, check_current, check_users, history_view, locks_of, net
+from able_brick.session.delta import Delta, LevelView, StepView, derived_items, level_delta, level_view
+from able_brick.session.history import State, check_current, check_users, history_view, locks_of, net, step_view
 from able_brick.session.levels import Removed, check_return, copy_of, removal, within
 from able_brick.session.opening import open_file, where_it_went
 from able_brick.session.saving import save_copy
@@ -180,6 +180,15 @@ class Project:
         return level_view(
             snapshot, level, self.meshes.get, revision=state.revision if state else 0, history=history_view(state)
         )
+
+    def earlier(self, level: str, row: str) -> list[StepView]:
+        """The steps of a level that have changed a row, the newest first: those that are done, of the last thousand."""
+        with self._guard:
+            self._snapshot.level(level)
+            done = self._states[level].done if level in self._states else 0
+        with self._file.engine.connect() as connection:
+            found = journal.entries_with(connection, row, [level], most=1000)
+            return [told for _, entry in found if entry.place <= done and (told := step_view(entry)) is not None]
 
     def view_json(self, level: str) -> bytes:
         """The whole level as JSON; kept for as long as nothing changes, as every tab asks for the same."""

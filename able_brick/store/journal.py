@@ -251,11 +251,17 @@ def find_entry(connection: Connection, level: str, place: int) -> Entry | None:
     return None
 
 
-def entries_with(connection: Connection, row: str, levels: Iterable[str]) -> Iterator[tuple[str, Entry]]:
-    """The entries of levels that have edited a row, the newest of each level first; those that can be read."""
+def entries_with(
+    connection: Connection, row: str, levels: Iterable[str], most: int | None = None
+) -> Iterator[tuple[str, Entry]]:
+    """The entries of levels that have edited a row, the newest of each level first; those that can be read. Only so
+    many of the newest are looked at, where `most` says it."""
     for level in levels:
         rows = connection.execute(
-            select(JournalEntry.__table__).where(JournalEntry.level == level).order_by(JournalEntry.place.desc())
+            select(JournalEntry.__table__)
+            .where(JournalEntry.level == level)
+            .order_by(JournalEntry.place.desc())
+            .limit(most)
         )
         for r in rows:
             with suppress(UnreadableEntryError):

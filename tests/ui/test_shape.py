@@ -387,3 +387,21 @@ def test_a_double_click_opens_a_piece_where_it_stands(hut: Hands) -> None:
     page.keyboard.press("Alt+2")
     page.mouse.dblclick(*hut.seen(0, 1, 2))
     expect(bar).to_contain_text("Wall")
+
+
+def test_a_piece_that_stands_nowhere_is_shaped_on_its_sheet(hut: Hands) -> None:
+    page = hut.page
+    for row in [r for r in hut.level()["changed"] if r["kind"] == "placement"]:
+        step(hut, "delete", row["id"])
+    hut.tile("Wall").click()
+    bar = page.get_by_role("toolbar", name="Open piece")
+    expect(bar).to_contain_text("0 uses")
+    hut.viewport.focus()
+    page.keyboard.press("l")
+    hut.settle(30)
+    hut.click_at(1, 3, 1)
+    picked(hut, "1 of 6 faces")
+    enter(hut, "Extrude", Depth="0.5")
+    assert facts(hut)["high"][1] == pytest.approx(3.5)
+    page.get_by_role("button", name=re.compile("earlier steps? on this piece")).click()
+    expect(page.get_by_role("list", name="Earlier steps on this piece")).to_contain_text("Draw a shape")

@@ -32,6 +32,7 @@ import type {
   ShapeInfo,
   Snap,
   SnapRequest,
+  Step,
   ToolInfo,
   Vector,
 } from "./types";
@@ -147,6 +148,8 @@ export const api = {
     answered<Elements>(client.POST("/api/levels/{level}/elements", { params: at(level), body })),
   facets: (level: string, piece: string) =>
     answered<Facets>(client.GET("/api/levels/{level}/facets/{piece}", { params: { path: { level, piece } } })),
+  earlier: (level: string, piece: string) =>
+    answered<Step[]>(client.GET("/api/levels/{level}/earlier/{piece}", { params: { path: { level, piece } } })),
   check: (level: string, piece: string) =>
     answered<Check>(client.GET("/api/levels/{level}/check/{piece}", { params: { path: { level, piece } } })),
   ends: (level: string, thing: string) =>

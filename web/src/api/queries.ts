@@ -9,6 +9,7 @@ import type {
   Recipe,
   Rules,
   ShapeInfo,
+  Step,
   ToolInfo,
 } from "./types";
 
@@ -43,6 +44,16 @@ export const useCheck = (level: string | null, piece: Piece | null): Check | und
     // it is asked for within the drawing, too, where no provider is
     queries,
   ).data;
+
+/** The steps that have changed a piece, as of a revision. */
+export const useEarlier = (level: string | null, piece: Piece | null, revision: number): Step[] =>
+  useQuery({
+    queryKey: ["earlier", level, piece?.id, revision],
+    queryFn: () => api.earlier(level ?? "", piece?.id ?? ""),
+    enabled: level !== null && piece !== null,
+    staleTime: FOR_EVER,
+    placeholderData: (before) => before,
+  }).data ?? [];
 
 /** The recipes have changed: have their list asked for again. */
 export const askRecipes = (): Promise<void> => queries.invalidateQueries({ queryKey: ["recipes"] });

@@ -208,6 +208,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{level}/earlier/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Earlier
+         * @description The steps of a level that have changed a piece, the newest first.
+         */
+        get: operations["earlier_api_levels__level__earlier__piece__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{level}/elements": {
         parameters: {
             query?: never;
@@ -4637,6 +4657,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LevelSummary"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    earlier_api_levels__level__earlier__piece__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                piece: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepView"][];
                 };
             };
             /** @description What was wrong and what to do; nothing changed */

@@ -38,6 +38,7 @@ export type Snap = Schemas["Snap"];
 export type Elements = Schemas["Elements"];
 export type ElementsRequest = Schemas["ElementsRequest"];
 export type Facets = Schemas["Facets"];
+export type Step = Schemas["StepView"];
 export type Check = Schemas["Check"];
 export type End = Schemas["End"];
 export type Ends = Schemas["Ends"];

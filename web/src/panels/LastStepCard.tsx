@@ -1,14 +1,47 @@
 import { useEffect, useState } from "react";
+import styled from "styled-components";
 import { Problem } from "../api/client";
 import { errorsOf, fieldsOf } from "../api/fields";
+import { useEarlier } from "../api/queries";
 import type { Params, ToolInfo } from "../api/types";
+import { useOpenPiece } from "../state/elements";
 import { useLevel } from "../state/level";
 import { useRunning } from "../state/running";
 import { adjustLast, previewStep } from "../state/steps";
 import { remember } from "../tools/lastUsed";
-
 import { ToolForm } from "../tools/ToolForm";
+import { Button } from "../ui/controls";
 import { Card, Quiet } from "./parts";
+
+const List = styled.ol`margin: 0; padding-left: 20px; max-height: 160px; overflow: auto; color: var(--quiet);`;
+
+/** The steps before that have changed the piece that is open in Shape. */
+function Earlier() {
+  const level = useLevel((s) => s.levelId);
+  const revision = useLevel((s) => s.revision);
+  const id = useOpenPiece();
+  const piece = useLevel((s) => s.scene.pieces.get(id ?? "") ?? null);
+  const [shown, setShown] = useState(false);
+  const steps = useEarlier(level, piece, revision).slice(1);
+  if (!piece || steps.length === 0) return null;
+  return (
+    <>
+      <Button aria-expanded={shown} onPress={() => setShown(!shown)}>
+        {steps.length === 1 ? "1 earlier step" : `${steps.length} earlier steps`} on this piece
+      </Button>
+      {shown && (
+        <List aria-label="Earlier steps on this piece">
+          {steps.map((step, k) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: steps have no other name
+            <li key={k}>
+              {step.title}: {step.note}
+            </li>
+          ))}
+        </List>
+      )}
+    </>
+  );
+}
 
 /** The settings of the step just made, live: another number makes the step again with it. */
 export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
@@ -51,6 +84,7 @@ export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
         ) : (
           <Quiet>This step has nothing to adjust; undo takes it back.</Quiet>
         )}
+        <Earlier />
         {(note || last.note) && <Quiet aria-live="polite">{note || last.note}</Quiet>}
       </div>
     </Card>

@@ -96,7 +96,9 @@ export function pressKey(tools: readonly ToolInfo[], refused: (tool: ToolInfo, w
   const rows = selectedRows();
   const suits = (tool: ToolInfo) =>
     whyNot(tool, rows) === null || (rows.length === 0 && BY_HAND[tool.tool]?.unselected === true);
-  const tool = tools.find(suits) ?? tools[0];
+  // what works on elements comes before what works on the whole thing
+  const suited = tools.filter(suits);
+  const tool = suited.find((t) => (t.takes ?? []).length > 0) ?? suited[0] ?? tools[0];
   const key = tool && BY_HAND[tool.tool]?.key;
   if (key) key();
   else if (tool && suits(tool)) startTool(tool);

@@ -25,7 +25,7 @@ export const Button = styled(AriaButton)`
   &[data-disabled] { color: var(--quiet); opacity: 0.55; cursor: default; }
   &[data-main="true"] { background: var(--brick); border-color: var(--brick); color: var(--on-brick); font-weight: 580; }
   &[data-plain="true"] { border-color: transparent; background: none; padding: 4px 6px; }
-  &&[data-on="true"] { background: var(--dark); border-color: var(--dark); color: var(--on-dark); }
+  &&[data-lit="true"] { background: var(--dark); border-color: var(--dark); color: var(--on-dark); }
 `;
 
 /** A button with a picture only; its word is in its tip and its label. */
@@ -38,7 +38,7 @@ export function IconButton({
 }: ButtonProps & { label: string; keys?: string; pressed?: boolean; children: ReactNode }) {
   return (
     <Tipped text={keys ? `${label} · ${keys}` : label}>
-      <Button {...rest} aria-label={label} aria-pressed={pressed} data-on={pressed} data-plain="true">
+      <Button {...rest} aria-label={label} aria-pressed={pressed} data-lit={pressed} data-plain="true">
         {children}
       </Button>
     </Tipped>

@@ -4,7 +4,7 @@ import { levelStore, shown } from "../../state/level";
 import { selectionStore } from "../../state/selection";
 import { FIELD_OF_VIEW, inPerspective, setView, type ViewMode, type ViewState, viewStore } from "../../state/view";
 import { eyeDirection, viewport, viewTurn } from "../controller";
-import { type Box, boxOf, boxOfAll } from "../pieces/entries";
+import { type Box, boxAboutPivot, boxOf, boxOfAll } from "../pieces/entries";
 import { standAt, walk } from "./walk";
 
 /** How long the view takes from one place to another, milliseconds. */
@@ -156,7 +156,10 @@ function groundBefore(): Vector3 {
 export function boxToLookAt(all: boolean): Box | null {
   const scene = shown(levelStore.getState());
   const { ids } = selectionStore.getState();
-  return all || ids.length === 0 ? boxOfAll(scene) : boxOf(scene, ids);
+  if (all || ids.length === 0) return boxOfAll(scene);
+  // a piece that stands nowhere lies on its sheet
+  const lone = scene.pieces.get(ids[0] ?? "");
+  return boxOf(scene, ids) ?? (lone ? boxAboutPivot(lone) : null);
 }
 
 /** Look at a box from where one looks already, as near as the whole of it is seen; smoothly, unless at once. */

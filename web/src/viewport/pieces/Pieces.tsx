@@ -49,9 +49,9 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
   useEffect(dropFirst, []);
   return (
     <>
-      {lines && <Outlines entries={entries} together={together} scheme={scheme} />}
+      {lines && !lone && <Outlines entries={entries} together={together} scheme={scheme} />}
       {lone && <PieceInstances key="sheet" piece={lone} entries={onSheet} scheme={scheme} alone derived={false} />}
-      {[...entries].map(([id, list]) => {
+      {(lone ? [] : [...entries]).map(([id, list]) => {
         const piece = seenPiece(scene, id);
         if (piece && id === closely) {
           return <RungInstances key={id} piece={piece} entries={list} scheme={scheme} alone />;
