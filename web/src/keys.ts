@@ -1,6 +1,7 @@
 import type { ToolInfo } from "./api/types";
 import { STAGES } from "./panels/TopLine";
 import { changeStep } from "./panels/ViewStrip";
+import { openPiece, takeInMore } from "./state/elements";
 import { levelStore } from "./state/level";
 import { hideSelection, showAll, toggleGlass, toggleIsolated } from "./state/marks";
 import { tell } from "./state/messages";
@@ -75,8 +76,8 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
   const control: Record<string, () => void> = {
     k: sheets.find,
     z: () => void undo(),
-    a: () => select(here()),
-    i: invertSelection,
+    a: () => (openPiece() ? void takeInMore("all") : select(here())),
+    i: () => (openPiece() ? void takeInMore("invert") : invertSelection()),
   };
   const both: Record<string, () => void> = { z: () => void redo(), d: duplicateIndependent };
   const tables: Record<string, Record<string, () => void>> = { Ctrl: control, Shift: shifted };

@@ -24,7 +24,7 @@ class ExtrudeAlong(ElementTool):
     """Faces pulled out along the form of a path."""
 
     tool: Literal["extrude_along"] = "extrude_along"
-    title: ClassVar[str] = "Extrude along path"
+    title: ClassVar[str] = "Sweep along path"
     about: ClassVar[str] = "Pulls the picked faces out along the form of a path, from where they are"
     verb: ClassVar[Verb] = "Add form"
     icon: ClassVar[str] = "spline"

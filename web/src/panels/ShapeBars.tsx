@@ -17,7 +17,11 @@ const Bar = styled.div`
   & button { min-height: 24px; }
   & b { color: var(--petrol); font-weight: 620; }
 `;
-const Top = styled(Bar)`top: 8px; border-color: var(--petrol);`;
+const Top = styled(Bar)`
+  top: 8px; border-color: var(--petrol); max-width: calc(100% - 16px); gap: 8px;
+  & > span:first-child { min-width: 40px; overflow: hidden; text-overflow: ellipsis; }
+  & button { padding: 2px 6px; }
+`;
 const Foot = styled(Bar)`bottom: 10px; left: calc(50% + 44px);`;
 const Wide = styled.div`width: 84px;`;
 const Number_ = styled.div`width: 112px; & > div { grid-template-columns: 46px minmax(0, 1fr); }`;
