@@ -310,6 +310,8 @@ def _read(path: Path) -> Scene:
         found = (folder / name.replace("\\", "/")).resolve()
         return found.read_bytes() if found.is_relative_to(folder) and found.is_file() else None
 
+    if path.exists() and not path.is_file():
+        raise InputError(f"{path.name} is no file: a folder, a pipe or a device cannot be read as a model.")
     return read_file(path.name, path.read_bytes(), beside)
 
 

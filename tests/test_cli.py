@@ -63,6 +63,14 @@ def test_inspect_gives_a_one_line_reason_and_goes_on(ball: Path, tmp_path: Path)
     assert str(ball) in done.stdout
 
 
+def test_a_pipe_is_no_model_and_is_not_waited_for(ball: Path, tmp_path: Path) -> None:
+    pipe = tmp_path / "pipe.glb"
+    os.mkfifo(pipe)
+    done = run.invoke(app, ["inspect", str(pipe), str(ball)])
+    assert done.exit_code == 2
+    assert "is no file" in done.output
+
+
 def test_reduce_by_share_and_by_count(ball: Path, tmp_path: Path) -> None:
     out = tmp_path / "out.glb"
     total = ZOO["ball"]().triangle_count + 12

@@ -11,20 +11,45 @@ from able_brick.session.delta import Delta
 _MOST_WAITING = 256
 
 
+#: Bytes that may wait for one tab.
+_MOST_BYTES = 16 * 1024 * 1024
+
+
+class Tab(asyncio.Queue[str | None]):
+    """What waits for one tab to be read; `size` is how many letters that is."""
+
+    def __init__(self) -> None:
+        super().__init__(_MOST_WAITING)
+        self.size = 0
+
+    def _put(self, item: str | None) -> None:
+        self.size += len(item or "")
+        super()._put(item)
+
+    def _get(self) -> str | None:
+        item: str | None = super()._get()
+        self.size -= len(item or "")
+        return item
+
+    def has_room(self, item: str | None) -> bool:
+        """Whether one more may wait; what is large by itself may where nothing else does."""
+        return not self.full() and (self.empty() or self.size + len(item or "") <= _MOST_BYTES)
+
+
 class Hub:
     """Queues of the open tabs, by level. `publish` may be called from any thread."""
 
     def __init__(self) -> None:
-        self._queues: dict[str, set[asyncio.Queue[str | None]]] = defaultdict(set)
+        self._queues: dict[str, set[Tab]] = defaultdict(set)
         self._loop: asyncio.AbstractEventLoop | None = None
 
-    def join(self, level: str) -> asyncio.Queue[str | None]:
+    def join(self, level: str) -> Tab:
         self._loop = asyncio.get_running_loop()
-        queue: asyncio.Queue[str | None] = asyncio.Queue(_MOST_WAITING)
+        queue = Tab()
         self._queues[level].add(queue)
         return queue
 
-    def leave(self, level: str, queue: asyncio.Queue[str | None]) -> None:
+    def leave(self, level: str, queue: Tab) -> None:
         self._queues[level].discard(queue)
 
     def publish(self, level: str, make: Callable[[], Delta | None]) -> None:
@@ -41,7 +66,7 @@ class Hub:
 
     def _spread(self, level: str, text: str | None) -> None:
         for queue in list(self._queues[level]):
-            if queue.full():  # a tab that does not listen: drop what waits and tell it to load anew
+            if not queue.has_room(text):  # a tab that does not listen: drop what waits and tell it to load anew
                 while not queue.empty():
                     queue.get_nowait()
                 queue.put_nowait(None)

@@ -15,7 +15,7 @@ from able_brick.core.edit.bevel_vertices import bevel_vertices
 from able_brick.core.edit.carry import carry
 from able_brick.core.edit.cut import Stop, cut, slice_by_plane
 from able_brick.core.edit.dissolve import dissolve
-from able_brick.core.edit.divide import divide, poke
+from able_brick.core.edit.divide import divide, divide_rows, poke
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.flatten import evened, flattened
@@ -74,6 +74,7 @@ def operations(mesh: PolyMesh) -> dict[str, tuple[Callable[[], Edited], Callable
         "cut": (lambda: cut(mesh, stops), None),
         "slice": (lambda: slice_by_plane(mesh, np.array([0.013, 0, 0]), np.array([1.0, 0, 0.1])), None),
         "divide": (lambda: divide(mesh, one, 2), lambda: divide(mesh, every, 2)),
+        "divide rows": (lambda: divide_rows(mesh, one, 2, 3), lambda: divide_rows(mesh, every, 2, 3)),
         "poke": (lambda: poke(mesh, one, 0.01), lambda: poke(mesh, every, 0.01)),
         "dissolve": (lambda: dissolve(mesh, "edge", few), lambda: dissolve(mesh, "edge", row)),
         "collapse": (lambda: collapse(mesh, few[:1]), None),

@@ -11,7 +11,8 @@ from able_brick.core.edit.kinds import marked
 from able_brick.core.edit.loops import Cutting, Strips
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors, unit
-from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
+from able_brick.core.mesh.numbering import joined_numbers
+from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
@@ -71,6 +72,105 @@ def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
     source = np.full(len(positions), -1, np.int32)
     source[: mesh.vertex_count] = np.arange(mesh.vertex_count)
     added = all_of(lists, mesh)
+    out = assemble(
+        mesh,
+        positions=positions,
+        vertex_from=source,
+        keep=~picked,
+        changed=work.others(),
+        added=added,
+        next_=Next(added=np.ones(len(added.like), np.bool_)),
+    )
+    return refuse_flat(mesh, out)
+
+
+def divide_rows(mesh: PolyMesh, faces: Indices, along: int, across: int) -> Edited:
+    """Divide quads so that two opposite sides have so many parts and the others another number; `along` are those of
+    the lowest face's first edge, and those that lead on from them over the picked faces. Raises GeometryError for other
+    faces, and where the two ways cannot be told apart."""
+    picked = marked(mesh, "face", faces)
+    own = np.flatnonzero(picked)
+    odd = own[mesh.face_sizes[own] != 4]
+    if len(odd):
+        raise GeometryError(
+            f"{len(odd)} of the faces {'is no quad' if len(odd) == 1 else 'are no quads'}, which have no two ways; ask "
+            "for the same number.",
+            face=int(odd[0]),
+        )
+    if along == across:
+        return divide(mesh, faces, along)
+    if along < across:
+        # the way that is divided first must be divided at all
+        out = _rows(mesh, picked, across, 1)
+        rest = along
+    else:
+        out = _rows(mesh, picked, along, 0)
+        rest = across
+    if rest < 2:
+        return out
+    made = np.zeros(out.mesh.face_count, np.bool_)
+    made[out.picked] = True
+    more = _cut_sides(out.mesh, made, rest, _sides_of(out.mesh, made, (1, 3)))
+    back = np.where(more.vertex_from >= 0, out.vertex_from[np.maximum(more.vertex_from, 0)], -1)
+    face = np.where(more.face_from >= 0, out.face_from[np.maximum(more.face_from, 0)], -1)
+    return Edited(more.mesh, back, face, more.picked)
+
+
+def _rows(mesh: PolyMesh, picked: Bools, parts: int, way: int) -> Edited:
+    """Quads (F) divided one way only: along their first edges (0) or along the others (1)."""
+    t = topology(mesh)
+    starts = mesh.face_starts[:-1][picked]
+    e = [t.corner_edge[starts + k] for k in range(4)]
+    label, count = joined_numbers(len(t.edges), np.concatenate([e[0], e[1]]), np.concatenate([e[2], e[3]]))
+    # of each quad's two ways one is along and one across: two colours
+    colour = np.full(count, -1, np.int64)
+    beside: dict[int, list[int]] = {}
+    for a, b in zip(label[e[0]].tolist(), label[e[1]].tolist(), strict=True):
+        beside.setdefault(a, []).append(b)
+        beside.setdefault(b, []).append(a)
+    for first in label[e[0]].tolist():
+        if colour[first] >= 0:
+            continue
+        colour[first] = 0
+        queue = [first]
+        while queue:
+            here = queue.pop()
+            for other in beside[here]:
+                if colour[other] < 0:
+                    colour[other] = 1 - colour[here]
+                    queue.append(other)
+                elif colour[other] == colour[here]:
+                    raise GeometryError(
+                        "The faces meet round a corner, so that the two ways run into each other; ask for the same "
+                        "number both ways, or pick fewer faces."
+                    )
+    cut = np.zeros(len(t.edges), np.bool_)
+    every = np.concatenate(e)
+    cut[every] = colour[label[every]] == way
+    return _cut_sides(mesh, picked, parts, cut)
+
+
+def _sides_of(mesh: PolyMesh, picked: Bools, which: tuple[int, int]) -> Bools:
+    """(E) some sides of quads (F)."""
+    t = topology(mesh)
+    out = np.zeros(len(t.edges), np.bool_)
+    for k in which:
+        out[t.corner_edge[mesh.face_starts[:-1][picked] + k]] = True
+    return out
+
+
+def _cut_sides(mesh: PolyMesh, picked: Bools, parts: int, cut: Bools) -> Edited:
+    """Quads (F) divided where two opposite sides of each are cut (E) into parts."""
+    at = np.tile(np.arange(1, parts) / parts, (int(cut.sum()), 1))
+    strips = Strips(cut, np.zeros(len(cut), np.bool_), np.where(cut, 0, -1))
+    work = Cutting(mesh, strips, parts - 1, np.flatnonzero(cut), at, picked)
+    ends = topology(mesh).edges[cut]
+    a, b = mesh.positions[ends[:, 0], None], mesh.positions[ends[:, 1], None]
+    fresh = (a * (1.0 - at[..., None]) + b * at[..., None]).reshape(-1, 3)
+    added, _, interior, _ = work.quads()
+    positions = np.concatenate([mesh.positions, fresh, interior])
+    source = np.full(len(positions), -1, np.int32)
+    source[: mesh.vertex_count] = np.arange(mesh.vertex_count)
     out = assemble(
         mesh,
         positions=positions,

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from able_brick.core.edit.cut import Stop, cut, slice_by_plane
-from able_brick.core.edit.divide import divide, poke
+from able_brick.core.edit.divide import divide, divide_rows, poke
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.kinds import Kind
 from able_brick.core.edit.loops import add_loops
@@ -115,8 +115,12 @@ class Divide(ElementTool):
 
     parts: int = count(2, "Parts", "Of each side", 2, 32)
 
+    across: int = count(0, "Across", "Of the sides across, of quads; 0 for the same number", 0, 32)
+
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
-        return divide(mesh, ids, self.parts)
+        if self.across in (0, self.parts):
+            return divide(mesh, ids, self.parts)
+        return divide_rows(mesh, ids, self.parts, self.across)
 
 
 class Poke(ElementTool):

@@ -12,7 +12,7 @@ from able_brick.core.edit.bevel_vertices import bevel_vertices
 from able_brick.core.edit.carry import carry, centres, falloff
 from able_brick.core.edit.cut import Stop, cut, slice_by_plane
 from able_brick.core.edit.dissolve import dissolve
-from able_brick.core.edit.divide import divide, poke
+from able_brick.core.edit.divide import divide, divide_rows, poke
 from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.kinds import converted, edges_between
 from able_brick.core.edit.loops import add_loops
@@ -241,6 +241,13 @@ def test_faces_are_divided_and_poked() -> None:
         assert out.face_count == 6 * parts**2
         assert (out.face_sizes == 4).all()
         assert topology(out).is_closed
+    for along, across in ((3, 1), (2, 5), (1, 4)):
+        row = divide_rows(mesh, np.array([0], np.int32), along, across)
+        assert len(row.picked) == along * across
+        assert topology(row.mesh).is_closed
+        assert volume(row.mesh) == pytest.approx(8.0, rel=1e-12)
+    with pytest.raises(GeometryError, match="round a corner"):
+        divide_rows(mesh, np.arange(6, dtype=np.int32), 2, 3)
     one = divide(mesh, np.array([0], np.int32), 2).mesh
     assert sorted(one.face_sizes) == [4] * 5 + [5] * 4
     assert volume(one) == pytest.approx(8.0, rel=1e-12)

@@ -20,7 +20,7 @@ from able_brick.core.edit.bevel_vertices import bevel_vertices
 from able_brick.core.edit.carry import carry
 from able_brick.core.edit.cut import Stop, cut, slice_by_plane
 from able_brick.core.edit.dissolve import dissolve
-from able_brick.core.edit.divide import divide, poke
+from able_brick.core.edit.divide import divide, divide_rows, poke
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.flatten import evened, flattened
@@ -91,6 +91,7 @@ OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     "cut": (True, lambda m, s, q: cut(m, way_across(m, s))),
     "slice": (True, lambda m, s, q: slice_by_plane(m, m.positions.mean(axis=0), np.array([1.0, s % 3, 0.4]))),
     "divide": (True, lambda m, s, q: divide(m, some(m, "face", s, q), 2 + s % 2)),
+    "divide rows": (True, lambda m, s, q: divide_rows(m, some(m, "face", s, q), 1 + s % 3, 2 + s % 4)),
     "poke": (True, lambda m, s, q: poke(m, some(m, "face", s, q), 0.01 * (s % 2))),
     "dissolve faces": (True, lambda m, s, q: dissolve(m, "face", some(m, "face", s, q))),
     "dissolve edges": (True, lambda m, s, q: dissolve(m, "edge", some(m, "edge", s, q / 4))),

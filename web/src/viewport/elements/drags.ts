@@ -1,7 +1,9 @@
 import { Matrix4, Plane, Quaternion, Vector3 } from "three";
+import type { Feature } from "../../api/types";
+import { dragStore } from "../../state/drag";
 import { elementHold } from "../../state/elementHold";
 import { elementsNow } from "../../state/elements";
-import { levelStore } from "../../state/level";
+import { isShown, levelStore } from "../../state/level";
 import { runningStore } from "../../state/running";
 import { selectionStore } from "../../state/selection";
 import { previewStep, takeStep } from "../../state/steps";
@@ -10,11 +12,15 @@ import { type Axis, axisVector } from "../axes";
 import { viewport } from "../controller";
 import { done, type HandleDrag, handleAxes, handleRuns, number } from "../handles/holding";
 import { follow } from "../handles/moveDrag";
+import { featureAt, Latest } from "../picking/featurePick";
 import { DraggedMesh } from "./dragged";
 import { fromPivot, heldElements, inPivotAxes } from "./hold";
 
 const stepNow = (): number => levelStore.getState().scene.level?.step ?? 0.5;
 const selection = (): readonly string[] => selectionStore.getState().ids;
+
+/** Pixels within which something is caught. */
+const CATCH = 14;
 
 /** Hear what is typed over a measure; returns how to stop. */
 const onTyped = (hear: (values: number[] | null) => void): (() => void) =>
@@ -22,11 +28,18 @@ const onTyped = (hear: (values: number[] | null) => void): (() => void) =>
     if (typed !== before.typed) hear(numbersIn(typed));
   });
 
-/** Move what is picked along one axis, or in a plane of two. */
-export function movingElements(axes: Axis[], x: number, y: number, origin: Vector3): HandleDrag | null {
+/** Move what is picked along one axis, in a plane of two, or freely in the plane of the screen. Corners, edges and faces of
+ * other things catch it; a single vertex that is moved freely lands on them exactly. */
+export function movingElements(
+  axes: Axis[],
+  x: number,
+  y: number,
+  origin: Vector3,
+  anywhere = false,
+): HandleDrag | null {
   const held = heldElements();
   if (!held) return null;
-  const frame = handleAxes();
+  const frame = anywhere ? viewport.camera.quaternion.clone() : handleAxes();
   const lines = axes.map((axis) => axisVector(axis).applyQuaternion(frame));
   const start = follow(lines, origin, x, y) ?? origin.clone();
   const back = frame.clone().invert();
@@ -38,9 +51,28 @@ export function movingElements(axes: Axis[], x: number, y: number, origin: Vecto
   const world = () => by.clone().applyQuaternion(frame);
   const refresh = () => {
     mesh.show(new Matrix4().makeTranslation(world()));
-    handleRuns.change({ value: axes.map((a) => `${a.toUpperCase()} ${number(by[a], 2)}`).join(", ") });
+    const along = axes.map((a) => `${a.toUpperCase()} ${number(by[a], 2)}`).join(", ");
+    handleRuns.change({ value: anywhere ? number(by.length(), 2) : along });
   };
-  handleRuns.begin({ words: `Move along ${axes.join(" and ").toUpperCase()}`, value: "", unit: "m" });
+  let caught: Feature | null = null;
+  const own = new Set(selection());
+  const near = new Latest(async (px, py) => {
+    const { things } = levelStore.getState().scene;
+    const at = await featureAt(px, py, (id) => isShown(things.get(id)) && !own.has(id));
+    if (ended || typedOver) return;
+    const seen = at && at.kind !== "face" ? viewport.seen(at.point) : null;
+    const found = at && seen && Math.hypot(seen.x - px, seen.y - py) <= CATCH ? at : null;
+    caught = found;
+    dragStore.setState({ caught: found && { kind: found.kind, point: found.point } });
+    if (!found) return;
+    const way = new Vector3(...found.point).sub(origin).applyQuaternion(back);
+    if (anywhere) by.copy(way);
+    else for (const axis of axes) by[axis] = way[axis];
+    refresh();
+  });
+  let ended = false;
+  const words = anywhere ? "Move freely" : `Move along ${axes.join(" and ").toUpperCase()}`;
+  handleRuns.begin({ words, value: "", unit: "m" });
   const stop = onTyped((values) => {
     typedOver = values !== null;
     axes.forEach((axis, k) => {
@@ -52,12 +84,30 @@ export function movingElements(axes: Axis[], x: number, y: number, origin: Vecto
     move(px, py, free) {
       const now = typedOver ? null : follow(lines, origin, px, py);
       if (!now) return;
+      if (free) {
+        caught = null;
+        dragStore.setState({ caught: null });
+      } else {
+        // what is held catches where it is itself, not where the hand is
+        const there = viewport.seen(origin.clone().add(now).sub(start));
+        if (there) near.move(there.x, there.y);
+      }
+      if (caught) return;
       const way = now.sub(start).applyQuaternion(back);
-      for (const axis of axes) by[axis] = free ? way[axis] : Math.round(way[axis] / step) * step;
+      for (const axis of axes) by[axis] = free || anywhere ? way[axis] : Math.round(way[axis] / step) * step;
+      if (anywhere) by.z = 0;
       refresh();
     },
     async finish() {
       stop();
+      ended = true;
+      const [grip] = held.vertices;
+      const exact = anywhere && caught && !typedOver && held.vertices.length === 1;
+      if (exact && levelStore.getState().scene.things.get(selection()[0] ?? "")?.kind === "placement") {
+        await takeStep("dock_elements", { elements: elementsNow(), grip, landing: caught?.point }, selection());
+        mesh.end();
+        return done();
+      }
       const { keepTo, radius } = elementHold.getState();
       const told = { elements: elementsNow(), keep_to: keepTo, radius, by: inPivotAxes(world(), held), out: 0 };
       if (by.lengthSq() > 0) await takeStep("move_elements", told, selection());
@@ -66,6 +116,7 @@ export function movingElements(axes: Axis[], x: number, y: number, origin: Vecto
     },
     cancel() {
       stop();
+      ended = true;
       mesh.end();
       done();
     },

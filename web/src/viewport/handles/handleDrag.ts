@@ -30,7 +30,7 @@ function holdElements(kind: string, axes: string, x: number, y: number, origin: 
   if (kind === "grow") return growing(x, y, origin);
   if (kind === "turn") return turningElements(axes as Axis, x, y, origin);
   const some = AXES.filter((axis) => axes.includes(axis));
-  return movingElements(some.length ? some : AXES.slice(0, 2), x, y, origin);
+  return kind === "free" ? movingElements(["x", "y"], x, y, origin, true) : movingElements(some, x, y, origin);
 }
 
 /** What a handle does, for the prompt. */
@@ -40,7 +40,11 @@ export function wordsOf(handle: string): string {
   if (kind === "grow") return "Pull out: drag, or type the depth";
   if (kind === "end") return `${endNamed(axes)?.words ?? ""}: drag, or type the number`;
   if (kind === "spread") return "Spread: drag, or type a factor";
-  if (kind === "free") return "Move over the ground: drag, or type X, Y, Z";
+  if (kind === "free") {
+    return viewStore.getState().stage === "shape"
+      ? "Move freely: drag onto what it is to meet"
+      : "Move over the ground: drag, or type X, Y, Z";
+  }
   if (kind === "size") {
     return axes.startsWith("c") ? "Size all alike: drag, or type a factor" : "Size: drag, or type the length";
   }
