@@ -364,6 +364,27 @@ def test_an_element_docks_onto_another_piece_bit_for_bit(hut: Hands) -> None:
     assert [float(v) for v in high] == [4.3 + 0.35, 4.1, 2.1 + 0.45]
 
 
+def test_a_vertex_that_is_dragged_by_the_hub_lands_on_a_corner_exactly(hut: Hands) -> None:
+    page = hut.page
+    step(hut, "add_shape", shape={"kind": "box", "width": 0.7, "height": 4.1, "depth": 0.9}, position=[4.3, 0, 2.1])
+    expect(hut.viewport).to_have_attribute("data-to-come", "0")
+    begun = hut.level()["revision"]
+    hut.viewport.focus()
+    page.keyboard.press("v")
+    hut.click_at(3, 3, 2)
+    picked(hut, "1 of 8 vertices")
+    hub, corner = hut.seen(3, 3, 2), hut.seen(4.65, 4.1, 2.55)
+    page.mouse.move(*hub)
+    expect(page.locator("output")).to_contain_text("Move freely")
+    page.mouse.down()
+    page.mouse.move((hub[0] + corner[0]) / 2, (hub[1] + corner[1]) / 2, steps=4)
+    page.mouse.move(*corner, steps=4)
+    expect(page.locator("output")).to_contain_text("caught a vertex")
+    page.mouse.up()
+    hut.saved(begun + 1)
+    assert [float(v) for v in facts(hut)["high"]] == [4.3 + 0.35, 4.1, 2.1 + 0.45]
+
+
 def test_a_free_outline_picks_through_glass(hut: Hands) -> None:
     page = hut.page
     page.get_by_text("Glass", exact=True).click()

@@ -22,7 +22,8 @@ import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
 import { useMesh } from "../pieces/meshes";
 import { type Cage, cageOf } from "./cage";
-import { openItems } from "./open";
+import { elementDrag } from "./dragged";
+import { heldMatrix, openItems } from "./open";
 
 /** Vertices of a piece that are shown as dots while vertices are picked, at most. */
 const MOST_DOTS = 20_000;
@@ -58,23 +59,23 @@ export function Picked({ scheme }: { scheme: Scheme }) {
   const open = useMemo(() => openPiece(), [stage, ids, scene]);
   const seen = open ? scene.pieces.get(open.id) : undefined;
   // a drag shows the same elements elsewhere; a preview has others
-  const own = open !== null && (seen?.mesh === open.mesh || seen?.mesh.startsWith("drag"));
-  const drawn = useMesh(own ? (seen?.mesh ?? "") : "", own);
+  const dragging = seen?.mesh.startsWith("drag") === true;
+  const own = open !== null && (seen?.mesh === open.mesh || dragging);
+  const drawn = useMesh(own && open ? open.mesh : "", own);
   const picked = open && piece === open.id && mesh === open.mesh ? chosen : null;
   // biome-ignore lint/correctness/useExhaustiveDependencies: where the open piece stands depends on these
   const items = useMemo(() => openItems(), [open, stage, ids, scene]);
   const cage = drawn && cageOf(drawn);
   const every = useMemo(() => (cage ? Array.from({ length: cage.places.length / 3 }, (_, k) => k) : []), [cage]);
   if (!open || !cage) return null;
-  const dragging = seen?.mesh.startsWith("drag") === true;
   const fresh = hovered && !dragging && !hovered.ids.every((id) => picked?.has(id)) ? hovered.ids : null;
   return (
     <>
-      {mode === "vertex" && every.length <= MOST_DOTS && (
+      {mode === "vertex" && !dragging && every.length <= MOST_DOTS && (
         <Elements cage={cage} kind="vertex" ids={every} items={items} colour={scheme.ink} strength={0.55} small />
       )}
       {picked && picked.size > 0 && (
-        <Elements cage={cage} kind={kind} ids={picked} items={items} colour={scheme.petrol} strength={0.6} />
+        <Elements cage={cage} kind={kind} ids={picked} items={items} colour={scheme.petrol} strength={0.6} dragged />
       )}
       {fresh && (
         <Elements cage={cage} kind={kindOfMode(mode)} ids={fresh} items={items} colour={scheme.ochre} strength={0.4} />
@@ -92,9 +93,11 @@ interface ElementsProps {
   /** How strongly faces are painted over. */
   strength: number;
   small?: boolean;
+  /** Whether they go along with a drag. */
+  dragged?: boolean;
 }
 
-function Elements({ cage, kind, ids, items, colour, strength, small = false }: ElementsProps) {
+function Elements({ cage, kind, ids, items, colour, strength, small = false, dragged = false }: ElementsProps) {
   const invalidate = useThree((s) => s.invalidate);
   const size = useThree((s) => s.size);
   const made = useMemo(() => {
@@ -111,6 +114,19 @@ function Elements({ cage, kind, ids, items, colour, strength, small = false }: E
       return object;
     });
   }, [cage, kind, ids, items, colour, strength, small]);
+  useEffect(() => {
+    if (!dragged) return;
+    // as it moves on the item where it is held, so it does on all
+    return elementDrag.subscribe(({ world }) => {
+      const held = heldMatrix();
+      const own = world !== null && held !== null ? held.clone().invert().multiply(world).multiply(held) : null;
+      for (const [k, object] of made.entries()) {
+        object.matrix.copy(items[k] as Matrix4);
+        if (own) object.matrix.multiply(own);
+        object.matrixWorldNeedsUpdate = true;
+      }
+    });
+  }, [made, items, dragged]);
   useEffect(() => {
     for (const object of made) {
       const material = (object as Mesh).material;

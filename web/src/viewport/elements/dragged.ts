@@ -1,6 +1,8 @@
 import { BufferAttribute, BufferGeometry, Matrix4, Vector3 } from "three";
+import { createStore } from "zustand";
 import { elementHold } from "../../state/elementHold";
 import { levelStore } from "../../state/level";
+import { viewport } from "../controller";
 import { meshOf, putMesh, type ViewMesh } from "../pieces/meshes";
 import type { Cage } from "./cage";
 import type { HeldElements } from "./hold";
@@ -8,6 +10,9 @@ import type { HeldElements } from "./hold";
 /** The mesh of a drag has a name that no mesh has. */
 const NAME = "drag";
 let count = 0;
+
+/** By which matrix of the world picked elements are dragged now. */
+export const elementDrag = createStore<{ world: Matrix4 | null }>(() => ({ world: null }));
 
 /** How much of a move each vertex goes along: those held, and within a radius along the edges their neighbours. */
 export function falloff(cage: Cage, vertices: readonly number[], radius: number): Map<number, number> {
@@ -51,12 +56,23 @@ function neighbours(cage: Cage): [number, number][][] {
   return out;
 }
 
+/** Meshes with more vertices are moved within one copy; those with fewer are drawn anew, as small ones are drawn merged. */
+const LARGE = 1500;
+
+/** The places of a geometry that follow vertices: the attribute, and for each place that moves its vertex. */
+interface Following {
+  places: BufferAttribute;
+  at: [place: number, vertex: number][];
+}
+
 /** Shows the open piece with what is held moved, everywhere it stands, without asking the server. */
 export class DraggedMesh {
   private readonly source: ViewMesh | undefined;
   private readonly weights: Map<number, number>;
   private readonly back: Matrix4;
   private shownAs: string | null = null;
+  /** What is moved within the copy that is shown; null where each picture has a copy of its own. */
+  private within: Following[] | null = null;
 
   constructor(private readonly held: HeldElements) {
     this.source = meshOf(held.piece.mesh);
@@ -76,6 +92,21 @@ export class DraggedMesh {
       p.fromArray(places, 3 * v);
       at.set(v, p.clone().applyMatrix4(own).sub(p).multiplyScalar(share).add(p));
     }
+    elementDrag.setState({ world });
+    if (this.within) {
+      for (const { places: attribute, at: moving } of this.within) {
+        for (const [place, vertex] of moving) at.get(vertex)?.toArray(attribute.array, 3 * place);
+        attribute.needsUpdate = true;
+      }
+      viewport.redraw();
+      return;
+    }
+    this.drawAnew(source, at);
+  }
+
+  private drawAnew(source: ViewMesh, at: ReadonlyMap<number, Vector3>): void {
+    const { held } = this;
+    const large = held.cage.places.length / 3 > LARGE && held.item.determinant() > 0;
     const lines = moved(source.outline ?? source.inner, (k) => at.get(k));
     const next: ViewMesh = {
       slots: source.slots.map((slot) => {
@@ -83,13 +114,24 @@ export class DraggedMesh {
           slot.geometry,
           moved(slot.geometry, (k) => at.get(slot.vertices[k] as number)),
         );
-        geometry.computeVertexNormals();
+        if (!large) geometry.computeVertexNormals();
         return { ...slot, geometry };
       }),
       outline: source.outline && withPlaces(source.outline, lines),
       inner: source.inner && withPlaces(source.inner, lines),
       edges: source.edges,
     };
+    if (large) {
+      const follow = (places: BufferAttribute, vertexOf: (k: number) => number): Following => {
+        const list: [number, number][] = [];
+        for (let k = 0; k < places.count; k++) if (at.has(vertexOf(k))) list.push([k, vertexOf(k)]);
+        return { places, at: list };
+      };
+      this.within = next.slots.map((slot) =>
+        follow(slot.geometry.getAttribute("position") as BufferAttribute, (k) => slot.vertices[k] as number),
+      );
+      this.within.push(follow(lines, (k) => k));
+    }
     const name = `${NAME}${count++}`;
     putMesh(name, next);
     const { scene } = levelStore.getState();
@@ -104,6 +146,7 @@ export class DraggedMesh {
 
   /** Put all back as it is. */
   end(): void {
+    elementDrag.setState({ world: null });
     levelStore.setState({ preview: null, previewNote: "" });
     if (this.shownAs) dispose(this.shownAs);
     this.shownAs = null;

@@ -2,6 +2,7 @@ import {
   type ElementKind,
   elementStore,
   elementsNow,
+  facetsOf,
   type Hovered,
   type How,
   kindOfMode,
@@ -89,7 +90,12 @@ export function clickElement(under: Hovered, at: Spot): void {
   if (under.thing) elementStore.setState({ at: { thing: under.thing, item: under.item } });
   if (last.times === 1) void takeInMore(ALONG[mode]);
   else if (last.times > 1) void takeInMore("connected");
-  else pickElements(kind, picked(kind, under.ids, at));
+  else {
+    pickElements(kind, picked(kind, under.ids, at));
+    // which faces a facet has may not be known yet
+    const piece = openPiece();
+    if (mode === "facet" && piece && !at.alt && facetsOf(piece) === null) void takeInMore("same facet");
+  }
 }
 
 /** A press on an element of the open piece: a click picks it; a drag draws a box, or with Q a free outline, round

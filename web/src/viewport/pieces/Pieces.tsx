@@ -40,7 +40,11 @@ export function Pieces({ scheme }: { scheme: Scheme }) {
   const together = useMemo(() => {
     const every = outlinedTogether(scene, entries, meshes);
     // what is not open in Shape has no edges there
-    const alone = (id: string) => id === closely || apart.has(id) || (open !== null && id !== open);
+    const alone = (id: string) =>
+      id === closely ||
+      apart.has(id) ||
+      (open !== null && id !== open) ||
+      scene.pieces.get(id)?.mesh.startsWith("drag") === true;
     return [...every.keys()].some(alone) ? new Map([...every].filter(([id]) => !alone(id))) : every;
   }, [scene, entries, meshes, closely, apart, open]);
   // a piece that stands nowhere is shaped on an empty sheet
