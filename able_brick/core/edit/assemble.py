@@ -108,8 +108,8 @@ def assemble(
     mesh: PolyMesh,
     *,
     positions: Floats,
-    vertex_from: Indices,
-    keep: Bools,
+    vertex_from: Indices | None = None,
+    keep: Bools | None = None,
     corners: Indices | None = None,
     uv: Floats | None = None,
     changed: Faces | None = None,
@@ -120,12 +120,17 @@ def assemble(
     """The mesh of the old faces that are kept (F), their corners (C) at vertices by the builder's numbers, of those of
     them that are `changed` (each `like` itself, rising), and those `added`.
 
-    `positions` (V',3) are of all vertices, of which `vertex_from` (V') names the old one, or −1; vertices without a
-    face go. Kept faces come first, in their order. Attributes of kept corners stay bit for bit, but for `uv` (C,2)
-    where it is given.
+    `positions` (V',3) are of all vertices: the old ones and then new ones, or as `vertex_from` (V') says, which names
+    the old one of each, or −1; vertices without a face go. Where nothing is said all faces are kept. Kept faces come
+    first, in their order. Attributes of kept corners stay bit for bit, but for `uv` (C,2) where it is given.
     """
     if corners is None:
         corners = mesh.corners
+    if keep is None:
+        keep = np.ones(mesh.face_count, np.bool_)
+    if vertex_from is None:
+        vertex_from = np.full(len(positions), -1, np.int32)
+        vertex_from[: mesh.vertex_count] = np.arange(mesh.vertex_count)
     whole = keep.copy()
     if changed is not None:
         whole[changed.like] = False

@@ -8,8 +8,9 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, weights_of
 from able_brick.core.edit.bevel_corners import Around, CornerMoves, Moves
-from able_brick.core.edit.edited import Edited, refuse_folded
+from able_brick.core.edit.edited import Edited, fitting, refuse_folded
 from able_brick.core.edit.kinds import marked
+from able_brick.core.edit.limits import MOST_BEVELLED, refuse_many
 from able_brick.core.edit.patch import patch
 from able_brick.core.edit.profile import profile
 from able_brick.core.errors import GeometryError
@@ -17,9 +18,6 @@ from able_brick.core.mesh.normals import area_vectors, dots, unit
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.uv_gradients import uv_gradients
-
-#: Of the largest width so much is used at most: beyond it edges have no length.
-_MOST = 1.0 - 1e-6
 
 
 @dataclass
@@ -73,6 +71,9 @@ def bevel(
             " Pick edges within the surface.",
             edge=int(bad[0]),
         )
+    # where three or more meet there is a patch
+    patches = int((np.bincount(t.edges[chosen].ravel()) >= 3).sum())
+    refuse_many(int(chosen.sum()) * segments + patches * segments**2, MOST_BEVELLED)
     finder = CornerMoves(mesh, chosen)
     around = [a for v in np.unique(t.edges[chosen]).tolist() for a in finder.around(v)]
     return _Bevelling(mesh, np.flatnonzero(chosen), around, finder.moves, segments, shape).done(width, clamp, material)
@@ -96,17 +97,7 @@ class _Bevelling:
 
     def done(self, width: float, clamp: bool, material: int | None) -> Edited:
         mesh, moves = self.mesh, self.moves
-        largest = self._largest()
-        if not largest > 0:
-            raise GeometryError("An edge beside them has no length; weld its ends first.")
-        if width >= largest * _MOST:
-            if not clamp:
-                raise GeometryError(
-                    f"A bevel of {width:g} m leaves nothing of an edge; at most {largest * 0.999:.4g} m fits.",
-                    received=width,
-                    allowed=largest,
-                )
-            width = largest * 0.999
+        width = fitting(width, self._largest(), "A bevel", clamp=clamp)
         self.places = list(mesh.positions[np.array(moves.vertex)] + self.ways * width)
         self.moved_uv = self._uv_of_corners(width)
         first: dict[int, int] = {}
@@ -120,15 +111,11 @@ class _Bevelling:
         for k, a in enumerate(self.around):
             self._patch(a, len(self.edges) + k)
         positions = np.concatenate([mesh.positions, np.array(self.places)])
-        source = np.full(len(positions), -1, np.int32)
-        source[: self.base] = np.arange(self.base)
         made = self._faces(material)
         changed = self._changed()
         out = assemble(
             mesh,
             positions=positions,
-            vertex_from=source,
-            keep=np.ones(mesh.face_count, np.bool_),
             changed=changed,
             added=made,
             next_=Next(added=np.ones(len(made.like), np.bool_)),

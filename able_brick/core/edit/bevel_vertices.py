@@ -5,14 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, between_corners
-from able_brick.core.edit.edited import Edited, refuse_folded
+from able_brick.core.edit.edited import Edited, fitting, refuse_folded
 from able_brick.core.edit.fans import Fans, before
 from able_brick.core.edit.kinds import marked
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
-
-_MOST = 1.0 - 1e-6
 
 
 def bevel_vertices(mesh: PolyMesh, vertices: Indices, width: float, *, clamp: bool = True) -> Edited:
@@ -30,16 +28,7 @@ def bevel_vertices(mesh: PolyMesh, vertices: Indices, width: float, *, clamp: bo
     long = np.linalg.norm(mesh.positions[ends[:, 0]] - mesh.positions[ends[:, 1]], axis=1)
     both = picked[ends].sum(axis=1)
     largest = float((long[both > 0] / both[both > 0]).min())
-    if not largest > 0:
-        raise GeometryError("One of the vertices lies on another one; weld them first.")
-    if width >= largest * _MOST:
-        if not clamp:
-            raise GeometryError(
-                f"A bevel of {width:g} m leaves nothing of an edge; at most {largest * 0.999:.4g} m fits.",
-                received=width,
-                allowed=largest,
-            )
-        width = largest * 0.999
+    width = fitting(width, largest, "A bevel", clamp=clamp)
     # a new vertex at each end of an edge that is cut off
     cut = picked[ends]
     number = np.full(ends.shape, -1, np.int64)
@@ -101,8 +90,6 @@ def bevel_vertices(mesh: PolyMesh, vertices: Indices, width: float, *, clamp: bo
     out = assemble(
         mesh,
         positions=np.concatenate([mesh.positions, places]),
-        vertex_from=np.concatenate([np.arange(mesh.vertex_count), np.full(len(places), -1)]).astype(np.int32),
-        keep=np.ones(mesh.face_count, np.bool_),
         changed=changed,
         added=added,
         next_=Next(added=np.ones(len(caps), np.bool_)),

@@ -81,14 +81,10 @@ def cut(mesh: PolyMesh, stops: Sequence[Stop]) -> Edited:
                 place=k,
             )
         pairs.append((a, b))
-    source = np.full(len(positions), -1, np.int32)
-    source[: mesh.vertex_count] = np.arange(mesh.vertex_count)
     changed = sorted(faces)
     out = assemble(
         mesh,
         positions=positions,
-        vertex_from=source,
-        keep=np.ones(mesh.face_count, np.bool_),
         changed=_faces(mesh, [(f, faces[f][0]) for f in changed]),
         added=_faces(mesh, [(f, loop) for f in changed for loop in faces[f][1:]]),
         next_=Next(pairs=np.array(pairs, np.int64).reshape(-1, 2)),

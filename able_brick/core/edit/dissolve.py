@@ -126,10 +126,7 @@ def _built(mesh: PolyMesh, group: Indices, merged: Bools, inside: Bools, drop: B
     )
     if not len(of_group):
         raise GeometryError("Nothing would be left of the faces; pick fewer.")
-    every = np.arange(mesh.vertex_count, dtype=np.int32)
     chosen = np.zeros(mesh.face_count, np.bool_)
     chosen[[f for f in faces if merged[f]]] = True
-    out = assemble(
-        mesh, positions=mesh.positions, vertex_from=every, keep=keep, changed=changed, next_=Next(faces=chosen)
-    )
+    out = assemble(mesh, positions=mesh.positions, keep=keep, changed=changed, next_=Next(faces=chosen))
     return refuse_worse(mesh, out)

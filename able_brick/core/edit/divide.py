@@ -8,6 +8,7 @@ from scipy.sparse import csr_array, vstack
 from able_brick.core.edit.assemble import Faces, Next, all_of, assemble, weights_of
 from able_brick.core.edit.edited import Edited, refuse_flat
 from able_brick.core.edit.kinds import marked
+from able_brick.core.edit.limits import refuse_many
 from able_brick.core.edit.loops import Cutting, Strips
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors, unit
@@ -40,6 +41,7 @@ def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
     if parts < 2:
         raise GeometryError("Give at least 2 parts.", received=parts)
     own = np.flatnonzero(picked)
+    refuse_many(len(own) * parts**2)
     odd = own[mesh.face_sizes[own] != 4]
     if parts > 2 and len(odd):
         raise GeometryError(
@@ -69,13 +71,10 @@ def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
         lists.append(_corner_quads(mesh, work, odd, base))
         places.append(_middles(mesh, odd))
     positions = np.concatenate(places)
-    source = np.full(len(positions), -1, np.int32)
-    source[: mesh.vertex_count] = np.arange(mesh.vertex_count)
     added = all_of(lists, mesh)
     out = assemble(
         mesh,
         positions=positions,
-        vertex_from=source,
         keep=~picked,
         changed=work.others(),
         added=added,
@@ -90,6 +89,7 @@ def divide_rows(mesh: PolyMesh, faces: Indices, along: int, across: int) -> Edit
     faces, and where the two ways cannot be told apart."""
     picked = marked(mesh, "face", faces)
     own = np.flatnonzero(picked)
+    refuse_many(len(own) * along * across)
     odd = own[mesh.face_sizes[own] != 4]
     if len(odd):
         raise GeometryError(
@@ -169,12 +169,9 @@ def _cut_sides(mesh: PolyMesh, picked: Bools, parts: int, cut: Bools) -> Edited:
     fresh = (a * (1.0 - at[..., None]) + b * at[..., None]).reshape(-1, 3)
     added, _, interior, _ = work.quads()
     positions = np.concatenate([mesh.positions, fresh, interior])
-    source = np.full(len(positions), -1, np.int32)
-    source[: mesh.vertex_count] = np.arange(mesh.vertex_count)
     out = assemble(
         mesh,
         positions=positions,
-        vertex_from=source,
         keep=~picked,
         changed=work.others(),
         added=added,
@@ -226,8 +223,6 @@ def poke(mesh: PolyMesh, faces: Indices, height: float = 0.0) -> Edited:
     ahead = mesh.next_corner[c]
     normals = unit(area_vectors(mesh))[own]
     positions = np.concatenate([mesh.positions, _middles(mesh, own) + normals * height])
-    source = np.full(len(positions), -1, np.int32)
-    source[: mesh.vertex_count] = np.arange(mesh.vertex_count)
     k = len(c)
     stacked = vstack(
         [
@@ -249,7 +244,6 @@ def poke(mesh: PolyMesh, faces: Indices, height: float = 0.0) -> Edited:
     out = assemble(
         mesh,
         positions=positions,
-        vertex_from=source,
         keep=~picked,
         added=added,
         next_=Next(vertices=np.arange(mesh.vertex_count, len(positions))),

@@ -27,6 +27,26 @@ class Edited:
     note: str = ""
 
 
+#: Of the largest width so much is used at most: beyond it edges have no length.
+_MOST = 1.0 - 1e-6
+
+
+def fitting(width: float, largest: float, what: str, *, clamp: bool) -> float:
+    """The width (m) of something, or where that is not below the largest, what fits. Raises GeometryError, which says
+    the largest, unless it is to be clamped; and where nothing fits."""
+    if not largest > 0:
+        raise GeometryError("An edge beside what is picked has no length; weld its ends first.")
+    if width < largest * _MOST:
+        return width
+    if not clamp:
+        raise GeometryError(
+            f"{what} of {width:g} m leaves nothing of an edge; at most {largest * 0.999:.4g} m fits.",
+            received=width,
+            allowed=largest,
+        )
+    return largest * 0.999
+
+
 def refuse_flat(before: PolyMesh, out: Edited) -> Edited:
     """The edited mesh; GeometryError where a face has no area that had one, or is new."""
     flat = degenerate_faces(out.mesh)

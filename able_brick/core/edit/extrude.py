@@ -44,16 +44,13 @@ def extrude(
         moves = region.even_moves() * depth
     else:
         moves = region.mean_normals() * depth
-    positions, source, at = region.moved(moves)
+    positions, at = region.moved(moves)
     corners = mesh.corners.copy()
     corners[region.inside] = at[region.fan[region.inside]]
-    keep = np.ones(mesh.face_count, np.bool_)
     above = None if mesh.uv is None else _above(region, mesh.uv, moves)
     out = assemble(
         mesh,
         positions=positions,
-        vertex_from=source,
-        keep=keep,
         corners=corners,
         added=walls(region, at, above, fresh=True),
         next_=Next(region.faces),

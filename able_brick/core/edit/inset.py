@@ -5,16 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.edit.assemble import Next, assemble
-from able_brick.core.edit.edited import Edited, refuse_flat
+from able_brick.core.edit.edited import Edited, fitting, refuse_flat
 from able_brick.core.edit.regions import Region
 from able_brick.core.edit.walls import walls
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors, crossed, dots, unit
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.uv_gradients import uv_gradients
-
-#: Of the largest inset so much is used at most: beyond it edges have no length.
-_MOST = 1.0 - 1e-9
 
 
 def inset(mesh: PolyMesh, faces: Indices, width: float, *, depth: float = 0.0, each: bool = False) -> Edited:
@@ -29,17 +26,11 @@ def inset(mesh: PolyMesh, faces: Indices, width: float, *, depth: float = 0.0, e
     if not region.border.any():
         raise GeometryError("The picked faces have no border to be drawn inward; pick fewer.")
     inward = _inward(region)
-    largest = _largest(region, inward)
-    if width >= largest * _MOST:
-        raise GeometryError(
-            f"An inset of {width:g} m leaves nothing of an edge; at most {largest * 0.999:.4g} m fits.",
-            received=width,
-            allowed=largest,
-        )
+    width = fitting(width, _largest(region, inward), "An inset", clamp=False)
     moves = inward * width
     if depth != 0.0:
         moves = moves + region.even_moves() * depth
-    positions, source, at = region.moved(moves)
+    positions, at = region.moved(moves)
     corners = mesh.corners.copy()
     corners[region.inside] = at[region.fan[region.inside]]
     uv, above = None, None
@@ -51,8 +42,6 @@ def inset(mesh: PolyMesh, faces: Indices, width: float, *, depth: float = 0.0, e
     out = assemble(
         mesh,
         positions=positions,
-        vertex_from=source,
-        keep=np.ones(mesh.face_count, np.bool_),
         corners=corners,
         uv=uv,
         added=walls(region, at, above),

@@ -9,6 +9,7 @@ import numpy as np
 from able_brick.core.edit.assemble import Faces, Next, all_of, assemble, between_corners, weights_of
 from able_brick.core.edit.edited import Edited, refuse_flat
 from able_brick.core.edit.kinds import marked
+from able_brick.core.edit.limits import refuse_many
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
@@ -83,19 +84,19 @@ def add_loops(
         if n < 1:
             raise GeometryError("Give at least one loop.", received=n)
         at = np.tile(np.arange(1, n + 1) / (n + 1), (len(cut), 1))
+    crossed = np.bincount(mesh.corner_face[strips.cut[t.corner_edge]], minlength=mesh.face_count)
+    # a quad that is crossed both ways has a grid
+    refuse_many(int((crossed == 2).sum()) * (n + 1) + int((crossed > 2).sum()) * (n + 1) ** 2)
     fresh = p[ends[:, 0], None] * (1.0 - at[..., None]) + p[ends[:, 1], None] * at[..., None]
     work = Cutting(mesh, strips, n, cut, at)
     parts, pairs, interior, source = work.quads()
     more = work.others()
     positions = np.concatenate([p, fresh.reshape(-1, 3), interior])
-    vertex_from = np.full(len(positions), -1, np.int32)
-    vertex_from[: mesh.vertex_count] = np.arange(mesh.vertex_count)
     keep = np.ones(mesh.face_count, np.bool_)
     keep[source] = False
     out = assemble(
         mesh,
         positions=positions,
-        vertex_from=vertex_from,
         keep=keep,
         changed=more,
         added=parts,

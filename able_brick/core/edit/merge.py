@@ -8,6 +8,7 @@ from scipy.spatial import cKDTree
 from able_brick.core.edit.assemble import Faces, Next, assemble, like_corners
 from able_brick.core.edit.edited import Edited, refuse_worse
 from able_brick.core.edit.kinds import marked
+from able_brick.core.edit.limits import MOST_PAIRS, refuse_many
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
@@ -30,6 +31,7 @@ def weld(mesh: PolyMesh, vertices: Indices, distance: float) -> Edited:
         raise GeometryError("Give a distance of 0 or more.", received=distance)
     own = np.unique(vertices)
     tree = cKDTree(mesh.positions[own])
+    refuse_many(int(tree.count_neighbors(tree, distance)), MOST_PAIRS, "pairs of vertices")
     pairs = tree.query_pairs(distance, output_type="ndarray")
     if not len(pairs):
         far = np.asarray(tree.query(mesh.positions[own], k=min(2, len(own)))[0])
@@ -62,11 +64,9 @@ def joined_at(mesh: PolyMesh, positions: Floats, target: Indices, picked: Indice
     changed, keep = _clean(mesh, target)
     if not keep.any():
         raise GeometryError("No face would be left; pick less, or give a smaller distance.")
-    every = np.arange(mesh.vertex_count, dtype=np.int32)
     out = assemble(
         mesh,
         positions=positions,
-        vertex_from=every,
         keep=keep,
         changed=changed,
         next_=Next(vertices=picked),

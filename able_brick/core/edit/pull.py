@@ -68,12 +68,9 @@ def pull_edges(mesh: PolyMesh, edges: Indices, depth: float, *, direction: Float
         sharp.ravel(),
         None if uv is None else uv.reshape(-1, 2),
     )
-    source = np.concatenate([np.arange(base), np.full(len(vertices), -1)]).astype(np.int32)
     out_mesh = assemble(
         mesh,
         positions=np.concatenate([mesh.positions, mesh.positions[vertices] + moves]),
-        vertex_from=source,
-        keep=np.ones(mesh.face_count, np.bool_),
         added=added,
         next_=Next(pairs=np.stack([high_a, high_b], axis=1)),
     )

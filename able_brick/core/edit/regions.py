@@ -97,14 +97,13 @@ class Region:
         out: Floats = np.einsum("nij,nj->ni", np.linalg.pinv(a, rcond=1e-6, hermitian=True), b)
         return out
 
-    def moved(self, moves: Floats) -> tuple[Floats, Indices, Indices]:
-        """Positions (V',3) with fans moved by (fans,3); the old vertex (V') of each, −1 for new ones; and the vertex
-        (fans) where each fan is then: loose ones have one of their own."""
+    def moved(self, moves: Floats) -> tuple[Floats, Indices]:
+        """Positions (V',3) with fans moved by (fans,3), new vertices behind the old ones; and the vertex (fans) where
+        each fan is then: loose ones have one of their own."""
         mesh, vertex = self.mesh, self.vertex
         at = vertex.copy()
         fresh = np.flatnonzero(self.loose)
         at[fresh] = mesh.vertex_count + np.arange(len(fresh), dtype=np.int32)
         positions = np.concatenate([mesh.positions, np.zeros((len(fresh), 3))])
         positions[at] = mesh.positions[vertex] + moves
-        source = np.concatenate([np.arange(mesh.vertex_count), np.full(len(fresh), -1)]).astype(np.int32)
-        return positions, source, at
+        return positions, at

@@ -17,8 +17,7 @@ def delete(mesh: PolyMesh, faces: Indices) -> Edited:
     region = Region.of(mesh, faces)
     if region.faces.all():
         raise GeometryError("No face would be left; delete the piece instead.")
-    every = np.arange(mesh.vertex_count, dtype=np.int32)
-    return assemble(mesh, positions=mesh.positions, vertex_from=every, keep=~region.faces, corners=mesh.corners)
+    return assemble(mesh, positions=mesh.positions, keep=~region.faces, corners=mesh.corners)
 
 
 def flip(mesh: PolyMesh, faces: Indices) -> Edited:

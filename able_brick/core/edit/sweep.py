@@ -8,6 +8,7 @@ from scipy.spatial.transform import Rotation
 from able_brick.core.edit.edited import Edited, refuse_flat
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.kinds import converted, marked
+from able_brick.core.edit.limits import refuse_many
 from able_brick.core.edit.regions import Region
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import unit
@@ -24,6 +25,7 @@ def sweep(mesh: PolyMesh, faces: Indices, places: Floats, turns: Floats, sizes: 
     marked(mesh, "face", faces)
     region = Region.of(mesh, faces)
     normal = unit(region.mean_normals().mean(axis=0)[None])[0]
+    refuse_many(int(region.border.sum()) * (len(places) - 1))
     steps = np.linalg.norm(np.diff(places, axis=0), axis=1)
     if len(steps) < 1 or not (steps > 0).all():
         raise GeometryError("Two sections would lie on each other; ask for fewer.")

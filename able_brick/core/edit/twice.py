@@ -26,8 +26,6 @@ def copy_faces(mesh: PolyMesh, faces: Indices, shift: Floats) -> Edited:
     return assemble(
         mesh,
         positions=np.concatenate([mesh.positions, mesh.positions[vertices] + shift]),
-        vertex_from=np.concatenate([np.arange(mesh.vertex_count), np.full(len(vertices), -1)]).astype(np.int32),
-        keep=np.ones(mesh.face_count, np.bool_),
         added=added,
         next_=Next(added=np.ones(len(own), np.bool_)),
     )

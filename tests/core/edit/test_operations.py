@@ -37,6 +37,7 @@ from able_brick.core.edit.twice import copy_faces
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
+from able_brick.core.shapes.plane import plane
 from tests.core.edit.promises import no_worse, sound, untouched, uv_stay
 from tests.zoo import SHAPED, ZOO, mirrored
 
@@ -212,3 +213,19 @@ def _operations() -> set[str]:
             if not name.startswith("_") and get_type_hints(f).get("return") is Edited
         }
     return out
+
+
+def test_a_slip_of_the_hand_does_not_exhaust_memory() -> None:
+    mesh = plane(10.0, 10.0, divisions=(100, 100))
+    edges = np.arange(len(topology(mesh).edges), dtype=np.int32)
+    inner = np.flatnonzero(~topology(mesh).border).astype(np.int32)
+    faces = np.arange(mesh.face_count, dtype=np.int32)
+    for work in (
+        lambda: add_loops(mesh, edges, 64),
+        lambda: divide(mesh, faces, 32),
+        lambda: divide_rows(mesh, faces, 32, 31),
+        lambda: bevel(mesh, inner, 0.001, segments=32),
+        lambda: weld(mesh, np.arange(mesh.vertex_count), 1e3),
+    ):
+        with pytest.raises(GeometryError, match="at most"):
+            work()

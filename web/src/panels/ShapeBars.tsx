@@ -1,11 +1,11 @@
 import styled from "styled-components";
-import { type ElementAxes, type ElementPivot, elementHold, type KeepTo, useElementHold } from "../state/elementHold";
+import { elementHold, useElementHold } from "../state/elementHold";
 import { openPiece, type PickMode, pickBy, useElements } from "../state/elements";
 import { useLevel } from "../state/level";
 import { select, useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { useView } from "../state/view";
-import { Button, Key, Picker, Segments } from "../ui/controls";
+import { Button, Key, type Option, Picker, Segments } from "../ui/controls";
 import { NumberField } from "../ui/NumberField";
 import { grouped } from "../ui/words";
 import { useHandlesWanted } from "../viewport/handles/wanted";
@@ -81,52 +81,42 @@ const KEEPS = [
   { value: "normal", label: "Normal" },
 ];
 
+interface ChoiceProps {
+  words: string;
+  label: string;
+  options: readonly Option[];
+  of: "axes" | "pivot" | "keepTo";
+}
+
+/** One of the ways in which the handles hold what is picked. */
+function Choice({ words, label, options, of }: ChoiceProps) {
+  const value = useElementHold((s) => s[of]);
+  return (
+    <div>
+      {words}
+      <Wide>
+        <Picker label={label} value={value} options={options} onChange={(v) => elementHold.setState({ [of]: v })} />
+      </Wide>
+    </div>
+  );
+}
+
 /** In which axes and about what the handles hold what is picked, and what moves keep to. */
 export function ElementBar() {
   const stage = useView((v) => v.stage);
   const picked = useElements((s) => s.ids.size > 0);
-  const hold = useElementHold((s) => s);
+  const radius = useElementHold((s) => s.radius);
   const wanted = useHandlesWanted();
   if (stage !== "shape" || !picked || !wanted || !openPiece()) return null;
   return (
     <Foot role="toolbar" aria-label="Handles">
-      <div>
-        Axes
-        <Wide>
-          <Picker
-            label="Axes of the handles"
-            value={hold.axes}
-            options={AXES}
-            onChange={(v) => elementHold.setState({ axes: v as ElementAxes })}
-          />
-        </Wide>
-      </div>
-      <div>
-        Pivot
-        <Wide>
-          <Picker
-            label="Pivot of the handles"
-            value={hold.pivot}
-            options={PIVOTS}
-            onChange={(v) => elementHold.setState({ pivot: v as ElementPivot })}
-          />
-        </Wide>
-      </div>
-      <div>
-        Keep to
-        <Wide>
-          <Picker
-            label="Moves keep to"
-            value={hold.keepTo}
-            options={KEEPS}
-            onChange={(v) => elementHold.setState({ keepTo: v as KeepTo })}
-          />
-        </Wide>
-      </div>
+      <Choice words="Axes" label="Axes of the handles" options={AXES} of="axes" />
+      <Choice words="Pivot" label="Pivot of the handles" options={PIVOTS} of="pivot" />
+      <Choice words="Keep to" label="Moves keep to" options={KEEPS} of="keepTo" />
       <Number_>
         <NumberField
           label="Falloff"
-          value={hold.radius}
+          value={radius}
           unit="m"
           step={0.1}
           onCommit={(v) => typeof v === "number" && elementHold.setState({ radius: Math.max(0, v) })}
