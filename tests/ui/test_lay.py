@@ -200,8 +200,11 @@ def test_six_copies_take_three_actions_and_one_more_goes_on(yard: Hands) -> None
 
 def test_a_spiral_stair_takes_four_actions(yard: Hands) -> None:
     step(yard, "place_piece", yard.row("Post", "piece")["id"], position=[-6, 0, -30])
+    # the view looks at all of it only once the post has come
+    expect(yard.page.get_by_role("treegrid", name="Level").get_by_role("row")).to_have_count(5)
     yard.page.keyboard.press("Shift+L")
-    yard.settle(20)
+    expect(yard.viewport).to_have_attribute("data-to-come", "0")
+    yard.settle(30)
     begun = yard.level()["revision"]
     do = Actions(yard)
     yard.in_list("Gate")
