@@ -429,5 +429,5 @@ def test_a_piece_that_stands_nowhere_is_shaped_on_its_sheet(hut: Hands) -> None:
     picked(hut, "1 of 6 faces")
     enter(hut, "Extrude", Depth="0.5")
     assert facts(hut)["high"][1] == pytest.approx(3.5)
-    page.get_by_role("button", name=re.compile("earlier steps? on this piece")).click()
+    page.get_by_role("button", name="Earlier steps on this piece").click()
     expect(page.get_by_role("list", name="Earlier steps on this piece")).to_contain_text("Draw a shape")

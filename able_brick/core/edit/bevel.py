@@ -9,6 +9,7 @@ import numpy as np
 from able_brick.core.edit.assemble import Faces, Next, assemble, weights_of
 from able_brick.core.edit.bevel_corners import Around, CornerMoves, Moves
 from able_brick.core.edit.edited import Edited, fitting, refuse_folded
+from able_brick.core.edit.fans import before
 from able_brick.core.edit.kinds import marked
 from able_brick.core.edit.limits import MOST_BEVELLED, refuse_many
 from able_brick.core.edit.patch import patch
@@ -128,9 +129,7 @@ class _Bevelling:
         """The width at which the first edge has no length any more, metres."""
         mesh, at = self.mesh, self.moves.at
         corners = np.array(sorted(at), np.int64)
-        before = np.empty(len(mesh.corners), np.int64)
-        before[mesh.next_corner] = np.arange(len(mesh.corners))
-        c = np.unique(np.concatenate([corners, before[corners]]))
+        c = np.unique(np.concatenate([corners, before(mesh)[corners]]))
         ahead = mesh.next_corner[c]
         still = np.zeros(3)
         start = np.array([self.ways[at[k][-1]] if k in at else still for k in c.tolist()])

@@ -7,6 +7,7 @@ from scipy.sparse import csr_array, vstack
 
 from able_brick.core.edit.assemble import Faces, Next, all_of, assemble, weights_of
 from able_brick.core.edit.edited import Edited, refuse_flat
+from able_brick.core.edit.fans import before
 from able_brick.core.edit.kinds import marked
 from able_brick.core.edit.limits import refuse_many
 from able_brick.core.edit.loops import Cutting, Strips
@@ -33,6 +34,16 @@ def _middles(mesh: PolyMesh, faces: Indices) -> Floats:
     return out
 
 
+def _evenly(mesh: PolyMesh, picked: Bools, parts: int, cut: Bools) -> tuple[Cutting, Floats]:
+    """The cutting of faces (F) whose edges (E) are cut into so many parts, and the places (k,3) of the new vertices."""
+    at = np.tile(np.arange(1, parts) / parts, (int(cut.sum()), 1))
+    strips = Strips(cut, np.zeros(len(cut), np.bool_), np.where(cut, 0, -1))
+    ends = topology(mesh).edges[cut]
+    a, b = mesh.positions[ends[:, 0], None], mesh.positions[ends[:, 1], None]
+    fresh: Floats = (a * (1.0 - at[..., None]) + b * at[..., None]).reshape(-1, 3)
+    return Cutting(mesh, strips, parts - 1, np.flatnonzero(cut), at, picked), fresh
+
+
 def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
     """Divide faces so that each side has so many parts: quads into rows of quads, others, in two parts only, into a
     quad at each corner. Faces beside them get the new vertices as corners. Raises GeometryError for other faces in
@@ -51,15 +62,9 @@ def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
             allowed=2,
         )
     t = topology(mesh)
-    n = parts - 1
     cut = np.zeros(len(t.edges), np.bool_)
     cut[t.corner_edge[picked[mesh.corner_face]]] = True
-    at = np.tile(np.arange(1, parts) / parts, (int(cut.sum()), 1))
-    strips = Strips(cut, np.zeros(len(cut), np.bool_), np.where(cut, 0, -1))
-    work = Cutting(mesh, strips, n, np.flatnonzero(cut), at, picked)
-    ends = t.edges[cut]
-    a, b = mesh.positions[ends[:, 0], None], mesh.positions[ends[:, 1], None]
-    fresh = (a * (1.0 - at[..., None]) + b * at[..., None]).reshape(-1, 3)
+    work, fresh = _evenly(mesh, picked, parts, cut)
     lists: list[Faces] = []
     places = [mesh.positions, fresh]
     if len(odd) < len(own):
@@ -161,12 +166,7 @@ def _sides_of(mesh: PolyMesh, picked: Bools, which: tuple[int, int]) -> Bools:
 
 def _cut_sides(mesh: PolyMesh, picked: Bools, parts: int, cut: Bools) -> Edited:
     """Quads (F) divided where two opposite sides of each are cut (E) into parts."""
-    at = np.tile(np.arange(1, parts) / parts, (int(cut.sum()), 1))
-    strips = Strips(cut, np.zeros(len(cut), np.bool_), np.where(cut, 0, -1))
-    work = Cutting(mesh, strips, parts - 1, np.flatnonzero(cut), at, picked)
-    ends = topology(mesh).edges[cut]
-    a, b = mesh.positions[ends[:, 0], None], mesh.positions[ends[:, 1], None]
-    fresh = (a * (1.0 - at[..., None]) + b * at[..., None]).reshape(-1, 3)
+    work, fresh = _evenly(mesh, picked, parts, cut)
     added, _, interior, _ = work.quads()
     positions = np.concatenate([mesh.positions, fresh, interior])
     out = assemble(
@@ -184,9 +184,7 @@ def _corner_quads(mesh: PolyMesh, work: Cutting, faces: Indices, base: int) -> F
     """A quad at each corner of faces: half the edge before, the corner, half the edge on, the middle."""
     c, share, rank = _means(mesh, faces)
     ahead = mesh.next_corner[c]
-    before = np.empty(len(mesh.corners), np.int64)
-    before[mesh.next_corner] = np.arange(len(mesh.corners))
-    b = before[c]
+    b = before(mesh)[c]
     on, back = work.along(c)[0][:, 0], work.along(b)[0][:, 0]
     vertices = np.stack([back, mesh.corners[c], on, base + rank], axis=1)
     sharp = np.zeros((len(c), 4), np.bool_)

@@ -19,17 +19,23 @@ const List = styled.ol`margin: 0; padding-left: 20px; max-height: 160px; overflo
 function Earlier() {
   const level = useLevel((s) => s.levelId);
   const revision = useLevel((s) => s.revision);
+  const last = useLevel((s) => s.history.last);
   const id = useOpenPiece();
   const piece = useLevel((s) => s.scene.pieces.get(id ?? "") ?? null);
   const [shown, setShown] = useState(false);
-  const steps = useEarlier(level, piece, revision).slice(1);
-  if (!piece || steps.length === 0) return null;
+  // the journal is read only where somebody wants to see it
+  const all = useEarlier(level, shown ? piece : null, revision);
+  // the last step stands above, where it was one on this piece
+  const [newest] = all;
+  const steps = newest && newest.tool === last?.tool && newest.note === last.note ? all.slice(1) : all;
+  if (!piece) return null;
   return (
     <>
       <Button aria-expanded={shown} onPress={() => setShown(!shown)}>
-        {steps.length === 1 ? "1 earlier step" : `${steps.length} earlier steps`} on this piece
+        Earlier steps on this piece
       </Button>
-      {shown && (
+      {shown && steps.length === 0 && <Quiet>None in this level.</Quiet>}
+      {shown && steps.length > 0 && (
         <List aria-label="Earlier steps on this piece">
           {steps.map((step, k) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: steps have no other name
