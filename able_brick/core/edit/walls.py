@@ -9,8 +9,11 @@ from able_brick.core.edit.regions import Region
 from able_brick.core.mesh.polymesh import Floats, Indices
 
 
-def walls(region: Region, at: Indices, uv_above: Floats | None, *, fresh: bool = False) -> Faces:
-    """A quad for each border edge, wound like its face: from the old edge to the vertices `at` (fans) where it is now.
+def walls(
+    region: Region, at: Indices, uv_above: Floats | None, *, fresh: bool = False, base: Indices | None = None
+) -> Faces:
+    """A quad for each border edge, wound like its face: from the old edge to the vertices `at` (fans) where it is now;
+    from the vertices `base` (fans), where they are given.
 
     `uv_above` (C,2,2) are the uv of the upper corners, at the beginning and the end of each border edge; the lower
     ones have those of the old corners. `fresh`: each is a facet of its own.
@@ -18,7 +21,8 @@ def walls(region: Region, at: Indices, uv_above: Floats | None, *, fresh: bool =
     mesh = region.mesh
     c = np.flatnonzero(region.border)
     ahead = mesh.next_corner[c]
-    vertices = np.stack([mesh.corners[c], mesh.corners[ahead], at[region.fan[ahead]], at[region.fan[c]]], axis=1)
+    low = mesh.corners if base is None else base[region.fan]
+    vertices = np.stack([low[c], low[ahead], at[region.fan[ahead]], at[region.fan[c]]], axis=1)
     uv = None
     if mesh.uv is not None and uv_above is not None:
         uv = np.stack([mesh.uv[c], mesh.uv[ahead], uv_above[c, 1], uv_above[c, 0]], axis=1).reshape(-1, 2)

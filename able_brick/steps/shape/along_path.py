@@ -37,14 +37,10 @@ class ExtrudeAlong(ElementTool):
     turn: float = field(0.0, "Turn", "Over the whole path", unit="°", step=15, ge=-3600, le=3600)
     taper: float = field(100.0, "Size there", "Of what they are, at the end", unit="%", step=5, ge=0.1, le=10_000)
 
-    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+    def edit_shown(
+        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices
+    ) -> Edited:
         row = draft.things.get(self.path)
-        if not isinstance(row, Path):
-            raise InputError("Choose a path of this level for them to follow.", field="path")
-        super().apply(draft, [rows[0], row])
-
-    def edit_shown(self, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
-        row = rows[-1]
         if not isinstance(row, Path):
             raise InputError("Choose a path of this level for them to follow.", field="path")
         guide = row.guide(upright=False)

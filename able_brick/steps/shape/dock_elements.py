@@ -16,6 +16,7 @@ from able_brick.core.place.meet import meeting
 from able_brick.level.field import field
 from able_brick.level.rows import Piece, Placement, Vector
 from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft
 from able_brick.steps.shape.element_tool import ElementTool
 from able_brick.steps.tool import Need, Verb
 
@@ -35,7 +36,9 @@ class DockElements(ElementTool):
     grip: Annotated[int, Field(ge=0)] = field(0, "Grip", "The vertex that lands", widget="none")
     landing: Vector = field((0.0, 0.0, 0.0), "Landing", "A place of the level", unit="m", step=0.05)
 
-    def edit_shown(self, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit_shown(
+        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices
+    ) -> Edited:
         row = rows[0]
         if not isinstance(row, Placement):
             raise InputError("Select the placement whose elements are to be docked.")

@@ -10,12 +10,15 @@ from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.kinds import WORDS, Kind
 from able_brick.core.errors import InputError, StaleElementsError
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
+from able_brick.core.place.items import item_from_world
 from able_brick.core.place.pose import rotation
 from able_brick.core.text import counted, grouped
 from able_brick.level.elements import Elements
 from able_brick.level.field import field
+from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Piece
-from able_brick.level.snapshot import ARow
+from able_brick.level.snapshot import ARow, AShown
+from able_brick.level.surface import FaceAt, item_at
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.tool import Need, Stage, Tool
 
@@ -38,8 +41,10 @@ class ElementTool(Tool):
         """The mesh as it is to be."""
         raise NotImplementedError
 
-    def edit_shown(self, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
-        """The same, for what depends on the row that is open, or on others after it."""
+    def edit_shown(
+        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices
+    ) -> Edited:
+        """The same, for what depends on the row that is open, or on others of the level."""
         return self.edit(piece, mesh, kind, ids)
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
@@ -57,7 +62,7 @@ class ElementTool(Tool):
             )
         mesh = draft.mesh(piece)
         ids = self.elements.numbers(mesh)
-        out = self.edit_shown(rows, piece, mesh, kind, ids)
+        out = self.edit_shown(draft, rows, piece, mesh, kind, ids)
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         draft.put(piece.changed(mesh=key, facts=known))
         draft.elements = Elements.of(key, out.picked.tolist(), out.kind)
@@ -83,3 +88,27 @@ def point_in_mesh(piece: Piece, point: Floats | tuple[float, float, float]) -> F
 def axis_in_mesh(piece: Piece, axis: str) -> Floats:
     """The direction (3,) of an axis of a piece's pivot, "x", "y" or "z", in the coordinates of its mesh."""
     return in_mesh(piece, np.eye(3)["xyz".index(axis)])
+
+
+def way_in_mesh(draft: Draft, row: ARow, piece: Piece, start: FeatureAt | None, end: FeatureAt | None) -> Floats:
+    """The way (3,) from one feature in the view to another in the coordinates of a piece's mesh: of the item of the
+    piece that the first is a feature of, else of the first item of the row that is open. Raises InputError where one is
+    not picked yet, and for no way."""
+    if start is None or end is None:
+        raise InputError(
+            "Two points are wanted: click a vertex, edge or face for each.", field="end" if start else "start"
+        )
+    spots = [spot_of(draft.snapshot, draft.level_id, draft.load, f).point for f in (start, end)]
+    thing = draft.things.get(start.thing)
+    own = isinstance(thing, AShown) and piece.id in thing.pieces
+    if not own and isinstance(row, Piece):
+        raise InputError("Click the first point on the piece that is open.", field="start")
+    at = start.thing if own else row.id
+    look, _, pose = item_at(
+        draft.snapshot, draft.level_id, draft.load, FaceAt(thing=at, item=start.item if own else 0, face=0)
+    )
+    one, two = item_from_world(np.array(spots), pose, look.pivot, look.axes)
+    if not np.linalg.norm(two - one) > 0:
+        raise InputError("The two points lie on each other; pick another one.", field="end")
+    out: Floats = two - one
+    return out

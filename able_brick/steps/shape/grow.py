@@ -16,12 +16,16 @@ from able_brick.core.edit.pull import pull_edges
 from able_brick.core.edit.twice import copy_faces
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import field
+from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Piece, Vector
-from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh, in_mesh
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft
+from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh, in_mesh, way_in_mesh
 from able_brick.steps.tool import Verb
 
 Together = Literal["together", "each"]
 Along = Literal["normal", "x", "y", "z"]
+AlongOrPoints = Literal["normal", "x", "y", "z", "points"]
 
 
 class Extrude(ElementTool):
@@ -38,17 +42,43 @@ class Extrude(ElementTool):
     )
     faces: Together = field("together", "Faces", "Together as one, or each face by itself")
     taper: float = field(100.0, "Size there", "Of what they are, at the far end", unit="%", step=5, ge=0.1, le=10_000)
-    direction: Along = field("normal", "Along", "Along the mean of where they look, or an axis of the piece")
+    direction: AlongOrPoints = field(
+        "normal", "Along", "The mean of where they look, an axis of the piece, or from one picked point to another"
+    )
+    start: FeatureAt | None = field(
+        None, "From", "A vertex, edge or face in the view", widget="feature at", when={"direction": ["points"]}
+    )
+    end: FeatureAt | None = field(
+        None, "To", "A vertex, edge or face in the view", widget="feature at", when={"direction": ["points"]}
+    )
     walls: Literal["even", "straight"] = field(
         "even",
         "Walls",
         "As thick everywhere between faces at an angle, or straight along the mean of them",
         when={"direction": ["normal"]},
     )
+    base: Literal["taken along", "left"] = field(
+        "taken along", "Base", "Left, the faces stay too, and what is pulled out is a closed body"
+    )
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
-        axis = None if self.direction == "normal" else axis_in_mesh(piece, self.direction)
-        out = extrude(mesh, ids, self.depth, each=self.faces == "each", way=self.walls, direction=axis)
+    def edit_shown(
+        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices
+    ) -> Edited:
+        if self.direction == "normal":
+            axis = None
+        elif self.direction == "points":
+            axis = way_in_mesh(draft, rows[0], piece, self.start, self.end)
+        else:
+            axis = axis_in_mesh(piece, self.direction)
+        out = extrude(
+            mesh,
+            ids,
+            self.depth,
+            each=self.faces == "each",
+            way=self.walls,
+            direction=axis,
+            leave=self.base == "left",
+        )
         if self.taper == 100.0:
             return out
         each = self.faces == "each"

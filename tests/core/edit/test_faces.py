@@ -95,6 +95,41 @@ def test_what_is_pulled_out_of_a_plane_has_the_volume_of_its_area_times_its_dept
     assert volume(pushed) == pytest.approx(volume(mesh) - area * 0.01, rel=1e-9)
 
 
+@pytest.mark.parametrize("depth", [0.4, -0.4])
+def test_a_sheet_whose_faces_stay_becomes_a_closed_body_as_thick_as_the_depth(depth: float) -> None:
+    mesh = plane(3.0, 2.0, divisions=(3, 2))
+    out = extrude(mesh, np.arange(mesh.face_count, dtype=np.int32), depth, leave=True)
+    sound(mesh, out)
+    assert topology(out.mesh).is_closed
+    assert volume(out.mesh) == pytest.approx(3.0 * 2.0 * 0.4, rel=1e-9)
+    assert len(out.picked) == mesh.face_count
+    heights = out.mesh.positions[converted(out.mesh, "face", out.picked, "vertex"), 1]
+    assert heights == pytest.approx(np.full(len(heights), depth))
+
+
+@pytest.mark.parametrize("depth", [0.5, -0.2])
+@pytest.mark.parametrize("each", [True, False])
+def test_faces_with_neighbours_stay_and_the_body_stands_on_them(depth: float, each: bool) -> None:
+    mesh = box(2.0, 2.0, 2.0, divisions=(4, 4, 4))
+    plate = take_in(mesh, "face", np.array([5], np.int32), "same plane")[:6]
+    out = extrude(mesh, plate, depth, each=each, leave=True)
+    sound(mesh, out)
+    assert topology(out.mesh).is_closed
+    assert volume(out.mesh) == pytest.approx(8.0 + 6 * 0.25 * abs(depth), rel=1e-9)
+    assert np.array_equal(out.face_from[: mesh.face_count], np.arange(mesh.face_count))
+
+
+def test_an_extrusion_by_nothing_has_walls_that_get_their_height_when_it_is_moved() -> None:
+    mesh = box(2.0, 2.0, 2.0)
+    out = extrude(mesh, np.array([0], np.int32), 0.0)
+    assert out.mesh.face_count == mesh.face_count + 4 and out.note
+    way = unit(area_vectors(mesh))[0]
+    moved = carry(out.mesh, "face", out.picked, np.eye(3), way * 0.5, np.zeros(3))
+    straight = extrude(mesh, np.array([0], np.int32), 0.5)
+    assert np.array_equal(moved.mesh.corners, straight.mesh.corners)
+    assert moved.mesh.positions == pytest.approx(straight.mesh.positions)
+
+
 @given(st.floats(0.02, 0.4))
 @settings(max_examples=10, deadline=None)
 def test_even_walls_are_as_thick_everywhere(depth: float) -> None:
@@ -214,7 +249,7 @@ def test_picks_that_are_not_there_are_refused() -> None:
         with pytest.raises(GeometryError):
             work(np.zeros(0, np.int32))
     with pytest.raises(GeometryError, match="depth"):
-        extrude(mesh, np.array([0], np.int32), 0.0)
+        extrude(mesh, np.array([0], np.int32), 0.0, leave=True)
 
 
 def test_more_is_taken_in() -> None:

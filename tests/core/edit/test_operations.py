@@ -84,6 +84,10 @@ def loop_of(mesh: PolyMesh, seed: int) -> Picks:
 #: Whether old vertices stay where they are.
 OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     "extrude": (False, lambda m, s, q: extrude(m, some(m, "face", s, q), 0.01)),
+    "extrude from a base": (
+        True,
+        lambda m, s, q: extrude(m, some(m, "face", s, q), 0.01 - 0.02 * (s % 2), each=s % 3 == 0, leave=True),
+    ),
     "sweep": (False, lambda m, s, q: sweep(m, some(m, "face", s, 0.0), *quarter(0.2 + 0.1 * (s % 3)))),
     "inset": (True, lambda m, s, q: inset(m, some(m, "face", s, q), 1e-3)),
     "bevel": (True, lambda m, s, q: bevel(m, some(m, "edge", s, min(q, 0.2)), 0.004, segments=1 + s % 4)),
@@ -154,6 +158,7 @@ def test_nothing_and_what_is_not_there_are_refused(operation: str) -> None:
     mesh = ZOO["box"]()
     bad: list[Callable[[Picks], Edited]] = {
         "extrude": [lambda f: extrude(mesh, f, 1.0)],
+        "extrude from a base": [lambda f: extrude(mesh, f, 1.0, leave=True)],
         "inset": [lambda f: inset(mesh, f, 0.1)],
         "bevel": [lambda f: bevel(mesh, f, 0.1)],
         "bevel vertices": [lambda f: bevel_vertices(mesh, f, 0.1)],

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from able_brick.core.edit.kinds import converted
 from able_brick.core.edit.picks import take_in
 from able_brick.core.errors import AbleBrickError, GeometryError, StaleElementsError
 from able_brick.core.mesh.facets import facets
@@ -59,6 +60,32 @@ def test_a_door_is_drawn_inward_and_pushed_in_by_two_steps_that_hand_on_what_is_
     row = sheet.row("piece-1")
     assert not row.live and row.dimensions is not None
     assert sheet.summary().triangles == 4 * row.facts.triangles
+
+
+def test_faces_are_pulled_out_along_two_points_of_the_level(sheet: Sheet) -> None:
+    sheet.do("turn", "placement-1", angle=30.0)
+    sheet.do("place_piece", "piece-1", position=(5, 0, 9))
+    t = topology(sheet.mesh)
+    ways = sheet.mesh.positions[t.edges[:, 1]] - sheet.mesh.positions[t.edges[:, 0]]
+    one, two = (int(v) for v in t.edges[int(np.argmax(np.abs(ways[:, 1])))])
+    way = sheet.mesh.positions[two] - sheet.mesh.positions[one]
+    points = {
+        "direction": "points",
+        "start": {"thing": "placement-1", "kind": "vertex", "index": one},
+        "end": {"thing": "placement-1", "kind": "vertex", "index": two},
+    }
+    up = sheet.facing(0, 1, 0)
+    with pytest.raises(AbleBrickError, match="Two points"):
+        sheet.shape("extrude", up, depth=0.5, direction="points")
+    with pytest.raises(AbleBrickError, match="lie on each other"):
+        sheet.shape("extrude", up, depth=0.5, **{**points, "end": points["start"]})
+    before = sheet.mesh
+    change = sheet.shape("extrude", up, depth=0.5, base="left", **points)
+    assert change.elements is not None
+    low = before.positions[converted(before, "face", up.numbers(before), "vertex")].mean(axis=0)
+    picked = change.elements.numbers(sheet.mesh)
+    far = sheet.mesh.positions[converted(sheet.mesh, "face", picked, "vertex")].mean(axis=0)
+    assert far - low == pytest.approx(0.5 * way / np.linalg.norm(way), abs=1e-9)
 
 
 def test_taper_and_extrude_by_turns_make_a_tower(sheet: Sheet) -> None:
