@@ -64,7 +64,7 @@ class RunView(BaseModel):
 
 class Delta(BaseModel):
     """Everything that differs after a change. `items` is what is drawn of arrays and courses; `elements` are to be
-    picked next."""
+    picked next; at the faces `ended` what was done came to an end that may not have been meant."""
 
     level: str
     revision: int
@@ -77,6 +77,7 @@ class Delta(BaseModel):
     select: list[str] | None
     note: str
     elements: Elements | None = None
+    ended: Elements | None = None
 
 
 class LevelView(Delta):

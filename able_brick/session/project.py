@@ -328,7 +328,7 @@ class Project:
             note=change.note,
             load=self.meshes.get,
         )
-        shown.elements = change.elements
+        shown.elements, shown.ended = change.elements, change.ended
         return shown
 
     def undo(self, level: str, revision: int) -> Delta:
@@ -423,7 +423,7 @@ class Project:
                 journal.drop_unused_meshes(connection)
             states = self._advanced(connection, level, step.net, step.place, entry, None)
             mine = self._told(step.after, level, step.net, states, change.select, change.note)
-            mine.elements = change.elements
+            mine.elements, mine.ended = change.elements, change.ended
         self._publish(level, step.after, step.net, states, mine)
         return mine
 

@@ -31,7 +31,8 @@ class Change:
     """What one step does: rows before and after, new meshes by hash, what is selected next, a line to tell.
 
     `users` are all that show the pieces whose place the step has changed under them, where it did; `after` is the
-    project with the change.
+    project with the change. `ended` are faces at which what was done to a mesh came to an end that may not have been
+    meant.
     """
 
     edits: tuple[Edit, ...]
@@ -41,6 +42,7 @@ class Change:
     note: str
     users: tuple[str, ...] | None = None
     elements: Elements | None = None
+    ended: Elements | None = None
     after: Snapshot = field(default_factory=Snapshot)
 
 
@@ -59,6 +61,7 @@ class Draft:
     select: tuple[str, ...] | None = None
     note: str = ""
     elements: Elements | None = None
+    ended: Elements | None = None
     tell: Tell = _quiet
     _before: dict[str, ARow | None] = field(default_factory=dict)
     _after: dict[str, ARow | None] = field(default_factory=dict)
@@ -192,7 +195,9 @@ class Draft:
         edits = tuple(Edit(self._before[k], after) for k, after in self._after.items() if self._before[k] != after)
         users = tuple(u.id for p in self._watched for u in self.users(p)) if self._watched else None
         after = self.snapshot.with_edits(edits, self._counters)
-        return Change(edits, self._meshes, self._counters, self.select, self.note, users, self.elements, after)
+        return Change(
+            edits, self._meshes, self._counters, self.select, self.note, users, self.elements, self.ended, after
+        )
 
 
 #: A name with a number behind it that can be counted on.

@@ -17,7 +17,8 @@ from able_brick.core.mesh.validity import degenerate_faces, duplicate_faces
 @dataclass(frozen=True, eq=False)
 class Edited:
     """A mesh after an operation; the old vertex (V) and the old face (F) of each of its own, −1 for those that are
-    new; what is to be picked next, and of which kind; and what else is to be said."""
+    new; what is to be picked next, and of which kind; what else is to be said, and the faces where it came to an end
+    that may not have been meant."""
 
     mesh: PolyMesh
     vertex_from: Indices
@@ -25,6 +26,7 @@ class Edited:
     picked: Indices
     kind: Kind = "face"
     note: str = ""
+    ended: Indices | None = None
 
 
 #: Of the largest width so much is used at most: beyond it edges have no length.

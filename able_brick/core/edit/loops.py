@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -103,6 +103,8 @@ def add_loops(
         next_=Next(pairs=pairs),
         note="" if more is None else _ends(len(more.like)),
     )
+    if more is not None:
+        out = replace(out, ended=np.flatnonzero(np.isin(out.face_from, more.like)).astype(np.int32))
     return refuse_flat(mesh, out)
 
 

@@ -66,6 +66,8 @@ class ElementTool(Tool):
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         draft.put(piece.changed(mesh=key, facts=known))
         draft.elements = Elements.of(key, out.picked.tolist(), out.kind)
+        if out.ended is not None and len(out.ended):
+            draft.ended = Elements.of(key, out.ended.tolist())
         more = known.triangles - piece.facts.triangles
         change = f", {'+' if more > 0 else '−'}{grouped(abs(more))} tris" if more else ""
         told = f"; {out.note}" if out.note else ""

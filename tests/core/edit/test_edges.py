@@ -93,6 +93,7 @@ def test_a_strip_ends_where_there_is_no_quad_and_says_so() -> None:
     flat = [e for e in range(len(topology(mesh).edges)) if e not in upright][:1]
     out = add_loops(mesh, np.array(flat, np.int32))
     assert "ends at 2 faces that are no quads" in out.note
+    assert out.ended is not None and sorted(out.mesh.face_sizes[out.ended]) == [6, 6]
     assert topology(out.mesh).is_closed
     with pytest.raises(GeometryError, match="No quad"):
         add_loops(ZOO["fin"](), np.array([0], np.int32))

@@ -1645,12 +1645,13 @@ export interface components {
         /**
          * Delta
          * @description Everything that differs after a change. `items` is what is drawn of arrays and courses; `elements` are to be
-         *     picked next.
+         *     picked next; at the faces `ended` what was done came to an end that may not have been meant.
          */
         Delta: {
             /** Changed */
             changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["Array"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
             elements?: components["schemas"]["Elements"] | null;
+            ended?: components["schemas"]["Elements"] | null;
             history: components["schemas"]["HistoryView"];
             /** Items */
             items: {
@@ -2530,6 +2531,7 @@ export interface components {
             /** Changed */
             changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["Array"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
             elements?: components["schemas"]["Elements"] | null;
+            ended?: components["schemas"]["Elements"] | null;
             history: components["schemas"]["HistoryView"];
             /** Items */
             items: {

@@ -47,6 +47,16 @@ test("picks go with the mesh that they were of, and those of a step are taken fo
   expect([...pickedNow().ids]).toEqual([0, 1, 2, 3]);
 });
 
+test("where a step came to an end is marked until something else is picked", () => {
+  open("m3");
+  select(["placement-1"]);
+  setView({ stage: "shape" });
+  takeElements({ mesh: "m3", kind: "edge", ids: [[0, 3]] }, { mesh: "m3", kind: "face", ids: [[7, 8]] });
+  expect([...elementStore.getState().ended]).toEqual([7, 8]);
+  pickElements("face", [1]);
+  expect(elementStore.getState().ended.size).toBe(0);
+});
+
 test("picks come back with the mesh that they were of, as undo does", () => {
   open("m1");
   select(["placement-1"]);

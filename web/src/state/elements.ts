@@ -25,6 +25,8 @@ interface Picked {
   kind: ElementKind;
   ids: ReadonlySet<number>;
   hovered: Hovered | null;
+  /** Faces of that mesh at which the last step came to an end that may not have been meant. */
+  ended: ReadonlySet<number>;
   /** The item that was picked on last: its handles stand there. */
   at: { thing: string; item: number } | null;
 }
@@ -37,6 +39,7 @@ export const elementStore = createStore<Picked>(() => ({
   kind: "face",
   ids: NONE,
   hovered: null,
+  ended: NONE,
   at: null,
 }));
 export const useElements = <T>(choose: (state: Picked) => T): T => useStore(elementStore, choose);
@@ -86,6 +89,7 @@ function put(piece: Piece, kind: ElementKind, ids: ReadonlySet<number>): void {
     mesh: piece.mesh,
     kind,
     ids,
+    ended: NONE,
     mode: kindOfMode(mode) === kind ? mode : kind,
   }));
   known.delete(piece.mesh);
@@ -120,11 +124,12 @@ export function elementsNow(): Elements {
   return { mesh: openPiece()?.mesh ?? "", kind, ids: rangesOf(ids) };
 }
 
-/** Pick what a step has made or moved. */
-export function takeElements(elements: Elements | null | undefined): void {
+/** Pick what a step has made or moved; faces at which it ended are marked until something else is picked. */
+export function takeElements(elements: Elements | null | undefined, ended?: Elements | null): void {
   const piece = openPiece();
   if (!elements || !piece || elements.mesh !== piece.mesh) return;
   put(piece, elements.kind ?? "face", new Set(numbersOf(elements)));
+  if (ended) elementStore.setState({ ended: new Set(numbersOf(ended)) });
 }
 
 async function asked(wish: Partial<Omit<ElementsRequest, "piece" | "elements">>): Promise<void> {

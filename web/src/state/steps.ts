@@ -59,7 +59,7 @@ function inTurn(work: (level: string, revision: number) => Promise<Delta>, quiet
       const still = selectionStore.getState().ids.join() === chosen;
       if (!applyDelta(delta)) await reload();
       if (delta.select && still) select(delta.select);
-      if (still) takeElements(delta.elements);
+      if (still) takeElements(delta.elements, delta.ended);
       levelStore.setState({ online: true });
       return delta;
     } catch (error) {

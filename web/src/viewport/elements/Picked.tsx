@@ -54,7 +54,7 @@ export function Picked({ scheme }: { scheme: Scheme }) {
   const stage = useView((v) => v.stage);
   const ids = useSelection((s) => s.ids);
   const scene = useLevel(shown);
-  const { piece, mesh, kind, ids: chosen, hovered, mode } = useElements((s) => s);
+  const { piece, mesh, kind, ids: chosen, hovered, ended, mode } = useElements((s) => s);
   // biome-ignore lint/correctness/useExhaustiveDependencies: what is open depends on all of these
   const open = useMemo(() => openPiece(), [stage, ids, scene]);
   const seen = open ? scene.pieces.get(open.id) : undefined;
@@ -76,6 +76,9 @@ export function Picked({ scheme }: { scheme: Scheme }) {
       )}
       {picked && picked.size > 0 && (
         <Elements cage={cage} kind={kind} ids={picked} items={items} colour={scheme.petrol} strength={0.6} dragged />
+      )}
+      {picked && ended.size > 0 && !dragging && (
+        <Elements cage={cage} kind="face" ids={ended} items={items} colour={scheme.ochre} strength={0.55} />
       )}
       {fresh && (
         <Elements cage={cage} kind={kindOfMode(mode)} ids={fresh} items={items} colour={scheme.ochre} strength={0.4} />
