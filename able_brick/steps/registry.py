@@ -48,6 +48,7 @@ from able_brick.steps.shape.carry import (
     PlaceElements,
     SizeElements,
     SlideLoop,
+    StretchElements,
     Taper,
     TurnElements,
 )
@@ -129,6 +130,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         CopyFaces,
         MoveElements,
         PlaceElements,
+        StretchElements,
         TurnElements,
         SizeElements,
         DockElements,

@@ -17,6 +17,7 @@ from able_brick.core.edit.cut import Stop, cut, slice_by_plane
 from able_brick.core.edit.dissolve import dissolve
 from able_brick.core.edit.divide import divide, divide_rows, poke
 from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.extent import stretched
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.inset import inset
@@ -83,6 +84,10 @@ def operations(mesh: PolyMesh) -> dict[str, tuple[Callable[[], Edited], Callable
         "slide": (lambda: slide(mesh, row, share=0.3), None),
         "even out": (lambda: evened(mesh, row), None),
         "flatten": (lambda: flattened(mesh, "vertex", at, np.array([0.0, 1.0, 0.0]), still), None),
+        "stretch": (
+            lambda: stretched(mesh, "face", one, 0.2, "width"),
+            lambda: stretched(mesh, "face", every, 20.0, "width"),
+        ),
         "copy": (lambda: copy_faces(mesh, one, SHIFT), lambda: copy_faces(mesh, every, SHIFT)),
         "move": (
             lambda: carry(mesh, "face", one, np.eye(3), SHIFT, still),

@@ -111,6 +111,11 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "radius": st.sampled_from([0.0, 1.0]),
     },
     "dock_elements": {"elements": st.just("elements"), "grip": st.integers(0, 3), "landing": vec},
+    "stretch_elements": {
+        "elements": st.just("elements"),
+        "side": st.sampled_from(["length", "width", "height"]),
+        "length": st.floats(0.01, 9),
+    },
     "place_elements": {"elements": st.just("elements"), "at": vec},
     "turn_elements": {
         "elements": st.just("elements"),

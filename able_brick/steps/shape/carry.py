@@ -9,6 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from able_brick.core.edit.carry import KeepTo, carry, centres, middle_of
 from able_brick.core.edit.edited import Edited, refuse_folded
+from able_brick.core.edit.extent import Side, stretched
 from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.kinds import Kind, converted
 from able_brick.core.edit.regions import Region
@@ -92,6 +93,23 @@ class PlaceElements(_Carrying):
             # one vertex has these very numbers
             return carry(mesh, kind, ids, np.zeros((3, 3)), np.zeros(3), goal)
         return carry(mesh, kind, ids, np.eye(3), goal - middle_of(mesh, kind, ids), np.zeros(3))
+
+
+class StretchElements(_Carrying):
+    """What is picked made as long as is said."""
+
+    tool: Literal["stretch_elements"] = "stretch_elements"
+    title: ClassVar[str] = "Stretch"
+    verb: ClassVar[Verb] = "Move"
+    about: ClassVar[str] = "Makes an edge, or what lies between two vertices, or a side of faces, so long"
+    icon: ClassVar[str] = "scaling"
+    hidden: ClassVar[bool] = True
+
+    side: Side = field("length", "Side", "The length of an edge, or the width or height of faces in their plane")
+    length: float = field(1.0, "Length", "About the middle", unit="m", step=0.05, gt=0, le=1e5)
+
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+        return stretched(mesh, kind, ids, self.length, self.side)
 
 
 class _About(_Carrying):

@@ -22,6 +22,7 @@ from able_brick.core.edit.cut import Stop, cut, slice_by_plane
 from able_brick.core.edit.dissolve import dissolve
 from able_brick.core.edit.divide import divide, divide_rows, poke
 from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.extent import stretched
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.inset import inset
@@ -107,6 +108,10 @@ OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     "slide": (False, lambda m, s, q: slide(m, loop_of(m, s), share=0.3 - 0.6 * (s % 2))),
     "even out": (False, lambda m, s, q: evened(m, loop_of(m, s))),
     "flatten": (False, lambda m, s, q: flattened(m, "vertex", some(m, "vertex", s, 0.0), np.array([0.0, 1, 0]), None)),
+    "stretched": (
+        False,
+        lambda m, s, q: stretched(m, "face", some(m, "face", s, 0.0), 0.3, ("width", "height")[s % 2]),
+    ),
     "copy": (True, lambda m, s, q: copy_faces(m, some(m, "face", s, q), np.array([9.0, 0, 0]))),
     "delete": (True, lambda m, s, q: delete(m, some(m, "face", s, q / 2))),
 }
@@ -172,6 +177,7 @@ def test_nothing_and_what_is_not_there_are_refused(operation: str) -> None:
         "collapse": [lambda f: collapse(mesh, f)],
         "weld": [lambda f: weld(mesh, f, 1.0)],
         "pull edges": [lambda f: pull_edges(mesh, f, 1.0)],
+        "stretched": [lambda f: stretched(mesh, "face", f, 1.0, "width")],
         "slide": [lambda f: slide(mesh, f, share=0.5)],
         "copy": [lambda f: copy_faces(mesh, f, np.zeros(3))],
         "delete": [lambda f: delete(mesh, f)],

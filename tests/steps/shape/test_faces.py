@@ -207,6 +207,29 @@ def test_elements_are_put_at_places_turned_sized_and_docked(sheet: Sheet) -> Non
         sheet.shape("turn_elements", turned.elements, axis="way", way=(0, 0, 0))
 
 
+def test_lengths_and_sides_are_typed(sheet: Sheet) -> None:
+    def spread(picked: Elements) -> np.ndarray:
+        at = converted(sheet.mesh, picked.kind, picked.numbers(sheet.mesh), "vertex")
+        return np.ptp(sheet.mesh.positions[at], axis=0)
+
+    front = sheet.facing(0, 0, 1)
+    for side, along in (("width", 0), ("height", 1)):
+        before = spread(front)
+        change = sheet.shape("stretch_elements", front, side=side, length=2.5)
+        assert change.elements is not None
+        front = change.elements
+        before[along] = 2.5
+        assert spread(front) == pytest.approx(before, rel=1e-12)
+    with pytest.raises(GeometryError, match="two vertices"):
+        sheet.shape("stretch_elements", front, side="length", length=2.5)
+    edge = Elements.of(sheet.mesh.content_hash, [3], "edge")
+    with pytest.raises(GeometryError, match="pick faces"):
+        sheet.shape("stretch_elements", edge, side="width", length=2.5)
+    change = sheet.shape("stretch_elements", edge, length=0.7)
+    assert change.elements is not None
+    assert np.linalg.norm(spread(change.elements)) == pytest.approx(0.7, rel=1e-12)
+
+
 def test_tools_for_edges_do_not_take_faces(sheet: Sheet) -> None:
     with pytest.raises(AbleBrickError, match="Add loops works on edges; faces are picked"):
         sheet.shape("add_loops", sheet.facing(0, 1, 0))

@@ -9,9 +9,10 @@ import { useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { Button, Key } from "../ui/controls";
 import { VectorField } from "../ui/fields";
+import { NumberField } from "../ui/NumberField";
 import { grouped } from "../ui/words";
 import { cageOf } from "../viewport/elements/cage";
-import { measuresOf } from "../viewport/elements/measures";
+import { type ElementMeasures, measuresOf } from "../viewport/elements/measures";
 import { useMesh } from "../viewport/pieces/meshes";
 import { ALONG_KINDS, type HowWord } from "./takeIn";
 
@@ -19,6 +20,28 @@ const More = styled.div`
   display: flex; flex-wrap: wrap; gap: 4px;
   & button { min-height: 24px; padding: 2px 8px; }
 `;
+
+interface Length {
+  label: string;
+  side: "length" | "width" | "height";
+  value: number;
+}
+
+/** The lengths of what is picked that can be typed. */
+function lengths(found: ElementMeasures, count: number): Length[] {
+  if (found.across) {
+    const [width, height] = found.across;
+    return [
+      { label: "Width", side: "width", value: width },
+      { label: "Height", side: "height", value: height },
+    ];
+  }
+  if (found.apart !== undefined) return [{ label: "Apart", side: "length", value: found.apart }];
+  return found.long !== undefined && count === 1 ? [{ label: "Length", side: "length", value: found.long }] : [];
+}
+
+const stretch = (side: Length["side"], length: number, ids: readonly string[]): void =>
+  void takeStep("stretch_elements", { elements: elementsNow(), side, length }, ids);
 
 const metres = (value: number) => `${value.toFixed(2)} m`;
 
@@ -77,25 +100,23 @@ export function ShapeCard() {
                   <dd>{found.area.toFixed(found.area < 1 ? 4 : 2)} m²</dd>
                 </>
               )}
-              {found.across && (
+              {found.long !== undefined && count > 1 && (
                 <>
-                  <dt>In their plane</dt>
-                  <dd>{found.across.map((v) => v.toFixed(2)).join(" × ")} m</dd>
-                </>
-              )}
-              {found.long !== undefined && (
-                <>
-                  <dt>{count === 1 ? "Length" : "Lengths, all"}</dt>
+                  <dt>Lengths, all</dt>
                   <dd>{metres(found.long)}</dd>
                 </>
               )}
-              {found.apart !== undefined && (
-                <>
-                  <dt>Apart</dt>
-                  <dd>{metres(found.apart)}</dd>
-                </>
-              )}
             </Facts>
+            {lengths(found, count).map(({ label, side, value }) => (
+              <NumberField
+                key={label}
+                label={label}
+                unit="m"
+                value={Number(value.toFixed(4))}
+                step={0.05}
+                onCommit={(v) => v !== null && stretch(side, v, ids)}
+              />
+            ))}
             <VectorField
               label={kind === "vertex" && count === 1 ? "At" : "Middle"}
               value={found.at.map((v) => Number(v.toFixed(4))) as typeof found.at}
