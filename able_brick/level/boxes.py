@@ -12,7 +12,8 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import about_pivot
 from able_brick.level.evaluate import shown_items
 from able_brick.level.rows import Look
-from able_brick.level.snapshot import AThing, Snapshot
+from able_brick.level.snapshot import Snapshot
+from able_brick.level.things import AThing
 
 _AT_ONCE = 500_000
 

@@ -9,9 +9,10 @@ from able_brick.core.errors import GeometryError
 from able_brick.core.text import grouped
 from able_brick.level.findings import Finding, course_findings
 from able_brick.level.repeats import repeated
-from able_brick.level.rows import Course, Path, Shown
+from able_brick.level.rows import Course, Group, Path, Placement, Shown
 from able_brick.level.rows.shown import Load
-from able_brick.level.snapshot import AThing, Snapshot, Things
+from able_brick.level.snapshot import ARow, InLevel, Snapshot
+from able_brick.level.things import AThing, Things, repeating
 
 #: Nothing may stand farther from the origin than this, metres.
 FARTHEST: Final = 1e7
@@ -86,26 +87,12 @@ def summary(snapshot: Snapshot, level: str, load: Load) -> Summary:
     findings = _missing(snapshot, things)
     around = snapshot.around(level)
     for thing in (*things.runs_and_paths, *things.repeated):
-        try:
-            found = items_of(snapshot, thing)
-            if isinstance(thing, Course) and found is not None:
-                findings += course_findings(thing, thing.laid(around), around)
-        except GeometryError as error:
-            found = None
-            findings.append(
-                Finding("impossible", thing.id, f"{thing.name} cannot be laid: {error} Adjust or delete it.")
-            )
-        for batch in () if found is None else found.batches:
-            piece = batch.look.piece
-            triangles, vertices = batch.look.counts(load)
-            n = len(batch.numbers)
-            items[piece.id] = items.get(piece.id, 0) + n
-            old = cost.get(piece.id, (0, 0))
-            cost[piece.id] = (old[0] + n * triangles, old[1] + n * vertices)
-            if batch.look.form is not None:
-                forms.add((piece.id, batch.look.form.drawn_with if n == 1 else batch.look.form.key))
-            else:
-                forms.add((piece.id, ""))
+        for p, n, triangles, vertices, form in (told := _told(snapshot, around, things, thing, load)).parts:
+            items[p] = items.get(p, 0) + n
+            old = cost.get(p, (0, 0))
+            cost[p] = (old[0] + n * triangles, old[1] + n * vertices)
+            forms.add((p, form))
+        findings += told.findings
     forms |= {(p, "") for p, n in singles.items() if n}
     uses = [PieceUse(p, n, cost[p][0]) for p, n in items.items() if n]
     uses.sort(key=lambda u: (-u.triangles, u.piece))
@@ -129,29 +116,71 @@ def summary(snapshot: Snapshot, level: str, load: Load) -> Summary:
     )
 
 
+@dataclass(frozen=True)
+class _Told:
+    """What a run adds to a summary: piece, items, triangles and vertices of each of them, and form of each batch; its
+    findings; and the rows by id that this was reckoned from."""
+
+    parts: tuple[tuple[str, int, int, int, str], ...]
+    findings: tuple[Finding, ...]
+    rows: tuple[tuple[str, ARow | None], ...] = ()
+
+
+def _told(snapshot: Snapshot, around: InLevel, things: Things, thing: AThing, load: Load) -> _Told:
+    """What a run adds; not reckoned anew as long as all rows that it comes from are the same."""
+    pieces = snapshot.pieces
+    # what a group repeats comes from all that is in it, too much to look at each time
+    kept = not isinstance(thing, Placement) and not (thing.group and any(map(repeating, things.over(thing))))
+    found: _Told | None = things.memo.get(thing.id) if kept else None
+    if found is not None and all((pieces.get(k) or things.get(k)) is row for k, row in found.rows):
+        return found
+    findings: list[Finding] = []
+    parts = []
+    try:
+        shown = items_of(snapshot, thing)
+        if isinstance(thing, Course) and shown is not None:
+            findings += course_findings(thing, thing.laid(around), around)
+    except GeometryError as error:
+        shown = None
+        findings.append(Finding("impossible", thing.id, f"{thing.name} cannot be laid: {error} Adjust or delete it."))
+    for batch in () if shown is None else shown.batches:
+        piece, form, n = batch.look.piece, batch.look.form, len(batch.numbers)
+        key = "" if form is None else form.drawn_with if n == 1 else form.key
+        parts.append((piece.id, n, *batch.look.counts(load), key))
+    rows = tuple((k, pieces.get(k) or things.get(k)) for k in things.depends(thing)) if kept else ()
+    told = _Told(tuple(parts), tuple(findings), rows)
+    if kept:
+        if len(things.memo) > 2 * len(things.runs_and_paths) + 100:
+            things.memo.clear()
+        things.memo[thing.id] = told
+    return told
+
+
 def _missing(snapshot: Snapshot, things: Things) -> list[Finding]:
     """What points at rows that are not there: files of earlier versions may hold such."""
     out: list[Finding] = []
-    for piece, users in things.uses.items():
+    for piece in things.uses:
         if piece not in snapshot.pieces:
             out += [
                 Finding("missing_piece", t.id, f"{t.name} shows a piece that is not on the shelf any more. Delete it.")
-                for t in users
+                for t in things.users(piece)
             ]
-    for path, along in things.paths_used.items():
+    for path in things.paths_used:
         if not isinstance(things.get(path), Path):
             out += [
                 Finding("missing_path", t.id, f"{t.name} runs along a path that is not there any more. Delete it.")
-                for t in along
+                for t in things.courses(path)
             ]
-    for inside in things.groups_used.values():
+    for group in things.groups_used:
+        if isinstance(things.get(group), Group) and group not in things.in_circle:
+            continue
         out += [
             Finding(
                 "missing_group",
                 t.id,
                 f"{t.name} is in a group that is not there any more; it counts as in none. Take it out of all groups.",
             )
-            for t in inside
+            for t in things.inside(group)
             if things.parent(t) is None
         ]
     return out[:_MOST_TOLD]

@@ -13,7 +13,8 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, about_pivot, quaternion, rotation, vector
 from able_brick.level.evaluate import shown_items
 from able_brick.level.rows import Group, Look, Measure, Path, Piece, Placement
-from able_brick.level.snapshot import AThing, Snapshot
+from able_brick.level.snapshot import Snapshot
+from able_brick.level.things import AThing
 
 
 def piece_part(piece: Piece, mesh: PolyMesh, pictures: Callable[[str], Texture]) -> Part:

@@ -15,8 +15,9 @@ from able_brick.core.place.dock import Spot
 from able_brick.core.place.items import item_to_world, outward
 from able_brick.core.place.snapping import edge_point
 from able_brick.level.rows import Look
-from able_brick.level.snapshot import AShown, Snapshot
+from able_brick.level.snapshot import Snapshot
 from able_brick.level.surface import FaceAt, Load, item_at, item_of
+from able_brick.level.things import AShown
 
 FeatureKind = Literal["vertex", "edge", "on edge", "face", "pivot"]
 

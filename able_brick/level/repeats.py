@@ -14,7 +14,8 @@ from able_brick.core.place.items import item_boxes
 from able_brick.core.place.mirror import Reflection
 from able_brick.core.place.pose import Poses
 from able_brick.level.rows import Array, Batch, Group, Placement, Shown
-from able_brick.level.snapshot import AThing, InLevel, Things
+from able_brick.level.snapshot import InLevel
+from able_brick.level.things import AThing, Things
 
 _UNIT = np.eye(3)
 _MANY: ByteCache[Shown] = ByteCache(96 * 2**20, lambda s: s.nbytes)

@@ -17,8 +17,9 @@ from able_brick.core.place.snapping import KINDS, mesh_features, on_segments
 from able_brick.level.evaluate import shown_items
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Group, Look, Path, Placement, Vector
-from able_brick.level.snapshot import Snapshot, Things
+from able_brick.level.snapshot import Snapshot
 from able_brick.level.surface import Load
+from able_brick.level.things import Things
 
 SnapKind = Literal["vertex", "edge", "face", "pivot", "path point", "on edge"]
 #: How much further away than a vertex, in reaches, each kind may be to be preferred over it: less is stronger.

@@ -18,7 +18,8 @@ from able_brick.core.place.pose import Quaternion, Vector, rotation, vector
 from able_brick.core.place.snapping import edge_point, edge_share
 from able_brick.level.evaluate import shown_items
 from able_brick.level.rows import Array, Course, Look, Placement
-from able_brick.level.snapshot import AShown, Snapshot
+from able_brick.level.snapshot import Snapshot
+from able_brick.level.things import AShown
 
 Load = Callable[[str], PolyMesh]
 

@@ -12,7 +12,7 @@ from able_brick.core.place.pose import Vector, vector
 from able_brick.level.drawn import drawn
 from able_brick.level.elements import Elements
 from able_brick.level.evaluate import Summary, shown_items, summary
-from able_brick.level.rows import AnyRow, Path, Piece
+from able_brick.level.rows import AnyRow, Group, Path, Piece
 from able_brick.level.rows.shown import Load
 from able_brick.level.snapshot import Edit, Snapshot, level_of
 
@@ -85,41 +85,39 @@ class LevelView(Delta):
 
 
 def derived_items(snapshot: Snapshot, level: str, touched: set[str] | None, load: Load) -> dict[str, list[RunView]]:
-    """What is drawn of arrays, courses, and what a group repeats: all of them, or those that depend on a touched row.
-
-    An empty list is for what stands by itself again."""
+    """What is drawn of arrays, courses, and what a group repeats: all of them, or those that depend on a touched
+    row."""
     out: dict[str, list[RunView]] = {}
     things = snapshot.of(level)
-    for thing in (*things.runs_and_paths, *things.repeated):
+    every = (*things.runs_and_paths, *things.repeated) if touched is None else things.showing(touched)
+    for thing in every:
         if not thing.pieces:
             continue
-        if touched is None or not touched.isdisjoint(things.depends(thing)):
-            shown = shown_items(snapshot, thing)
-            count = 0 if shown is None else shown.count
-            out[thing.id] = [
-                RunView(
-                    piece=d.piece.id,
-                    mesh=d.mesh,
-                    numbers=d.numbers.tolist(),
-                    rows=d.rows.tolist(),
-                    faces=d.faces.tolist(),
-                    count=count,
-                    low=None if d.box is None else vector(d.box[0]),
-                    high=None if d.box is None else vector(d.box[1]),
-                )
-                for d in (() if shown is None else drawn(shown, load))
-            ]
-    if touched is not None:
-        many = {t.id for t in things.repeated}
-        out |= {t.id: [] for t in things.released(touched) if t.id not in many}
+        shown = shown_items(snapshot, thing)
+        count = 0 if shown is None else shown.count
+        out[thing.id] = [
+            RunView(
+                piece=d.piece.id,
+                mesh=d.mesh,
+                numbers=d.numbers.tolist(),
+                rows=d.rows.tolist(),
+                faces=d.faces.tolist(),
+                count=count,
+                low=None if d.box is None else vector(d.box[0]),
+                high=None if d.box is None else vector(d.box[1]),
+            )
+            for d in (() if shown is None else drawn(shown, load))
+        ]
     return out
 
 
 def path_views(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict[str, PathView]:
     """Paths as they are drawn: all of them, or the touched ones."""
     out: dict[str, PathView] = {}
-    for thing in snapshot.of(level).runs_and_paths:
-        if isinstance(thing, Path) and (touched is None or thing.id in touched):
+    things = snapshot.of(level)
+    every = things.runs_and_paths if touched is None else [things[t] for t in touched if t in things]
+    for thing in every:
+        if isinstance(thing, Path):
             try:
                 curve = thing.curve()
             except GeometryError:  # points on one spot, in a file of an earlier version: drawn from point to point
@@ -149,14 +147,19 @@ def level_delta(
     """The change that edits made, as seen in one level; `snapshot` is the project after them."""
     mine = [e for e in edits if (row := e.after or e.before) is not None and level_of(row) in (None, level)]
     # a group that something has left may be shown more than once, and stand otherwise without it
-    left = {getattr(e.before, "group", None) for e in mine} - {None}
-    touched = {e.id for e in mine} | {str(group) for group in left}
+    left = {str(group) for e in mine if (group := getattr(e.before, "group", None)) is not None}
+    touched = {e.id for e in mine} | left
+    things = snapshot.of(level)
+    items = derived_items(snapshot, level, touched, load)
+    # what stood in a group may have been shown more than once, and stand by itself again
+    once = left | {e.id for e in mine if isinstance(e.before, Group) or getattr(e.before, "group", None) is not None}
+    items |= {t.id: [] for t in things.released(once) if not things.repeats(t.id)}
     return Delta(
         level=level,
         revision=revision,
         changed=[e.after for e in mine if e.after is not None],
         removed=[e.id for e in mine if e.after is None],
-        items=derived_items(snapshot, level, touched, load),
+        items=items,
         paths=path_views(snapshot, level, touched),
         summary=summary(snapshot, level, load),
         history=history,

@@ -13,7 +13,7 @@ from able_brick.core.place.pose import IDENTITY, ORIGIN, rotation, vector
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Quaternion, Vector
-from able_brick.level.snapshot import AThing
+from able_brick.level.things import AThing
 from able_brick.steps.draft import Draft
 
 #: Kinds that stand somewhere: what moves, turns and docks.

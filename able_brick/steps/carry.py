@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from able_brick.core.place.dock import Motion
-from able_brick.level.snapshot import AThing
+from able_brick.level.things import AThing
 from able_brick.steps.draft import Draft
 
 

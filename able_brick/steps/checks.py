@@ -10,7 +10,8 @@ from able_brick.core.errors import AbleBrickError, GeometryError, InputError, Se
 from able_brick.core.text import counted
 from able_brick.level.evaluate import check_reach, items_of
 from able_brick.level.rows import Array, Course, Group, LevelRow, Path, Piece, Placement, Thing
-from able_brick.level.snapshot import ARow, AThing, Edit, Snapshot
+from able_brick.level.snapshot import ARow, Edit, Snapshot
+from able_brick.level.things import AThing
 from able_brick.steps.tree import lock_over
 
 MOST_NAME: Final = 200

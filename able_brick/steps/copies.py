@@ -14,7 +14,8 @@ from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Array, Placement, Quaternion, Scaling, Vector
-from able_brick.level.snapshot import ARow, AThing
+from able_brick.level.snapshot import ARow
+from able_brick.level.things import AThing
 from able_brick.steps.about import (
     STANDING,
     About,

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from able_brick.core.place.dock import Motion
 from able_brick.level.rows import Group, Measure, Path, Scaling
-from able_brick.level.snapshot import AThing
+from able_brick.level.things import AThing
 from able_brick.steps.draft import Draft, Names
 
 

@@ -14,7 +14,8 @@ from able_brick.core.place.pose import vector
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of, spot_on
 from able_brick.level.rows import Array, Placement, Vector
-from able_brick.level.snapshot import ARow, AThing
+from able_brick.level.snapshot import ARow
+from able_brick.level.things import AThing
 from able_brick.steps.about import STANDING
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft

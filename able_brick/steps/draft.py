@@ -15,7 +15,8 @@ from able_brick.core.place.pivots import box_along
 from able_brick.core.place.pose import IDENTITY, Quaternion
 from able_brick.level.elements import Elements
 from able_brick.level.rows import Array, Facts, LevelRow, Piece, Placement
-from able_brick.level.snapshot import ARow, AShown, AThing, Edit, InLevel, Snapshot, Things
+from able_brick.level.snapshot import ARow, Edit, InLevel, Snapshot
+from able_brick.level.things import AShown, AThing, Things
 
 MeshLoader = Callable[[str], PolyMesh]
 #: Told how far long work is, 0…1, and what it is at; it may raise to stop it.
@@ -175,7 +176,7 @@ class Draft:
     def seen_with(self, *things: AThing) -> InLevel:
         """The level as the step has it so far, with things that are being made ready."""
         seen = self.seen().around(self.level_id)
-        return InLevel(seen.pieces, Things({**seen.things, **{t.id: t for t in things}}))
+        return InLevel(seen.pieces, seen.things.after({t.id: t for t in things}))
 
     def users(self, piece: str) -> list[AShown]:
         """Things of all levels that show a piece."""

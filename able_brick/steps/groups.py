@@ -15,7 +15,8 @@ from able_brick.level.boxes import box_of
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Group, Vector
-from able_brick.level.snapshot import ARow, AThing
+from able_brick.level.snapshot import ARow
+from able_brick.level.things import AThing
 from able_brick.steps.about import centre_of
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool

@@ -7,7 +7,8 @@ from typing import ClassVar, Literal
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.level.field import field
 from able_brick.level.rows import Course, Path, Piece, Vector
-from able_brick.level.snapshot import ARow, AThing
+from able_brick.level.snapshot import ARow
+from able_brick.level.things import AThing
 from able_brick.steps.checks import named
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool

@@ -20,7 +20,8 @@ from able_brick.level.repeats import shown_by
 from able_brick.level.rows import Array, Batch, Course, Group, Look, Piece, Placement, Shown, Surface
 from able_brick.level.rows.bent import BentForm
 from able_brick.level.rows.shown import Mirrored
-from able_brick.level.snapshot import ARow, AThing
+from able_brick.level.snapshot import ARow
+from able_brick.level.things import AThing
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of
 from able_brick.steps.keep import free_joints

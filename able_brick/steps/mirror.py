@@ -13,7 +13,8 @@ from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Array, Course, Group, Measure, Path, Placement, Quaternion, Repeat, Vector
-from able_brick.level.snapshot import ARow, AThing
+from able_brick.level.snapshot import ARow
+from able_brick.level.things import AThing
 from able_brick.steps.about import AxesOf, axes_field, axes_of, centre_of, frame_field, picked_field, point_field
 from able_brick.steps.copying import Copier
 from able_brick.steps.draft import Draft

@@ -20,8 +20,9 @@ from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Group, Piece, Placement, Scaling, Strewn, Vector
 from able_brick.level.snap import items_of
-from able_brick.level.snapshot import ARow, AThing
+from able_brick.level.snapshot import ARow
 from able_brick.level.surface import FaceAt, item_at
+from able_brick.level.things import AThing
 from able_brick.steps.about import STANDING
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of

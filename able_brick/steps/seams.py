@@ -14,7 +14,8 @@ from able_brick.core.place.pose import about_pivot
 from able_brick.core.slim.seams import on_sides, open_borders
 from able_brick.level.evaluate import shown_items
 from able_brick.level.rows import Course, Piece, Seams
-from able_brick.level.snapshot import AThing, Snapshot
+from able_brick.level.snapshot import Snapshot
+from able_brick.level.things import AThing
 from able_brick.steps.draft import Draft, MeshLoader
 
 #: Vertices of neighbours that are nearer than this are one, metres.

@@ -7,7 +7,8 @@ from typing import TypeGuard
 
 from able_brick.core.errors import SelectionError, UnknownIdError
 from able_brick.level.rows import Course, Group, Path, Thing
-from able_brick.level.snapshot import ARow, AThing, Things
+from able_brick.level.snapshot import ARow
+from able_brick.level.things import AThing, Things
 from able_brick.steps.draft import Draft
 
 

@@ -16,8 +16,10 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 
 from able_brick.core.errors import InputError, StorageError
 from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.level.ordering import row_order
 from able_brick.level.rows import AnyRow, LevelRow, Piece
-from able_brick.level.snapshot import ARow, Edit, Snapshot, Things, level_of, row_order
+from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
+from able_brick.level.things import Things
 from able_brick.steps.tool import Tool
 from able_brick.store.mesh_codec import FORMAT, encode
 from able_brick.store.tables import JournalEntry, JournalMesh, LevelState, MeshBlob, Meta, RowRecord, TextureBlob

@@ -14,7 +14,12 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 
 from able_brick.core.errors import AbleBrickError
+from able_brick.level.evaluate import summary
+from able_brick.level.ordering import row_order
 from able_brick.level.rows import Piece
+from able_brick.level.rows.shown import Load
+from able_brick.level.snapshot import Snapshot
+from able_brick.level.things import Things
 from able_brick.session.delta import Delta
 from able_brick.steps.parse import parse_tool
 from able_brick.steps.registry import TOOLS as TOOLS_OF
@@ -25,6 +30,24 @@ vec = st.tuples(number, number, number)
 sizes = st.sampled_from([(1.0, 1.0, 1.0), (2.0, 1.0, 1.0), (-1.0, 1.0, 1.0), (2.0, 2.0, 2.0), (1.0, -0.5, 3.0)])
 levels = st.integers(0, 1)
 _TOGETHER = st.sampled_from(["together", "each"])
+
+
+def same_as_made_anew(snapshot: Snapshot, load: Load) -> None:
+    """What a project knows of itself, and has carried on from change to change, is what its rows alone say."""
+    anew = Snapshot(snapshot.pieces, snapshot.levels, {k: Things(t) for k, t in snapshot.things.items()})
+    for key, things in snapshot.things.items():
+        assert list(things) == sorted(things, key=row_order)
+        other = anew.things[key]
+        for index in ("groups_used", "paths_used", "uses"):
+            ids, made = getattr(things, index), getattr(other, index)
+            assert {k: list(v) for k, v in ids.items()} == {k: list(v) for k, v in made.items()}
+        assert things.runs_and_paths == other.runs_and_paths
+        assert {t.id for t in things.repeated} == {t.id for t in other.repeated}
+        assert things.in_circle == other.in_circle
+        assert things.names == other.names
+        assert summary(snapshot, key, load) == summary(anew, key, load)
+
+
 #: A tool, and its parameters from what is drawn; those that need a piece or a group get one of those that there are.
 TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     "add_shape": {"shape": st.sampled_from([{"kind": "box"}, {"kind": "wedge"}, {"kind": "cylinder", "sides": 5}])},
@@ -320,6 +343,7 @@ class TwoLevels(RuleBasedStateMachine):
         for key in self.levels:
             assert self.seen[key] == self.bench.state(key), "deltas add up to the whole"
         snapshot = self.bench.project.snapshot
+        same_as_made_anew(snapshot, self.bench.project.meshes.get)
         every = [*snapshot.pieces, *snapshot.levels, *(i for t in snapshot.things.values() for i in t)]
         assert len(every) == len(set(every)), "no id twice"
         for row in (*snapshot.pieces.values(), *(t for of in snapshot.things.values() for t in of.values())):

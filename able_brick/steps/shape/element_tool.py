@@ -17,8 +17,9 @@ from able_brick.level.elements import Elements
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.rows import Piece
-from able_brick.level.snapshot import ARow, AShown
+from able_brick.level.snapshot import ARow
 from able_brick.level.surface import FaceAt, item_at
+from able_brick.level.things import AShown
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.tool import Need, Stage, Tool
 

@@ -1,0 +1,300 @@
+"""The things of one level, and what is known of them: who shows what, what is in which group."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, TypeAlias
+
+from able_brick.level.ordering import Ids, put_into, row_order, rows_after, sorted_rows
+from able_brick.level.rows import Array, Course, Group, Measure, Path, Placement
+
+AShown: TypeAlias = Placement | Array | Course
+AThing: TypeAlias = AShown | Path | Group | Measure
+_Pairs: TypeAlias = Sequence[tuple[AThing | None, AThing | None]]
+
+
+class Things(dict[str, AThing]):
+    """The things of one level by id, in their order; not changed once it is part of a snapshot.
+
+    What is known of them, such as who shows a piece, goes on with a change instead of being found anew: it is held by
+    ids, so that a row that changes costs nothing where it belongs to the same others. `kept` holds what others have
+    reckoned of it, by their own words.
+    """
+
+    @cached_property
+    def kept(self) -> dict[str, Any]:
+        return {}
+
+    @cached_property
+    def _index(self) -> _Index:
+        return _Index.of(self)
+
+    @cached_property
+    def memo(self) -> dict[str, Any]:
+        """What others keep by the id of a thing, for as long as the rows are the same that they reckoned it from; what
+        a change leads to shares it."""
+        return {}
+
+    def after(self, changes: Mapping[str, AThing | None]) -> Things:
+        """The things with some put, and those removed that are None. What is known of them is changed with them."""
+        out = Things(self)
+        unsorted = False
+        for key, row in changes.items():
+            unsorted |= put_into(out, key, row, there=row is not None)
+        if unsorted:
+            out = Things(sorted_rows(out))
+        if "memo" in self.__dict__:
+            out.__dict__["memo"] = self.memo
+        pairs = [(self.get(key), row) for key, row in changes.items()]
+        if "_index" in self.__dict__:
+            out.__dict__["_index"] = self._index.after(pairs)
+        if "names" in self.__dict__:
+            out.__dict__["names"] = _names_after(self.names, pairs)
+        if not any(isinstance(row, Group) for pair in pairs for row in pair):
+            if "_in_circle" in self.__dict__:
+                out.__dict__["_in_circle"] = self._in_circle
+            # ids of what is in groups are the same where none has come into one, or left it
+            if "_repeated" in self.__dict__ and all(
+                (None if old is None else old.group) == (None if new is None else new.group) for old, new in pairs
+            ):
+                out.__dict__["_repeated"] = self._repeated
+        return out
+
+    @cached_property
+    def names(self) -> dict[str, int]:
+        """How many things have each name."""
+        out: dict[str, int] = {}
+        for thing in self.values():
+            out[thing.name] = out.get(thing.name, 0) + 1
+        return out
+
+    def _rows(self, ids: Iterable[str]) -> list[Any]:
+        return [self[key] for key in ids]
+
+    def inside(self, group: str) -> list[AThing]:
+        """What is directly in a group."""
+        return self._rows(self._index.inside.get(group, ()))
+
+    def users(self, piece: str) -> list[AShown]:
+        """What shows a piece."""
+        return self._rows(self._index.users.get(piece, ()))
+
+    @property
+    def uses(self) -> Mapping[str, Mapping[str, None]]:
+        """The ids of what shows each piece."""
+        return self._index.users
+
+    def courses(self, path: str) -> list[Course]:
+        """The courses along a path."""
+        return self._rows(self._index.courses.get(path, ()))
+
+    def depends(self, thing: AThing) -> set[str]:
+        """What a thing shows or runs along, and itself; of courses whose stations it shares as well."""
+        out = {thing.id, *thing.pieces, *self._shown_with(thing)}
+        while isinstance(thing, Course):
+            out |= {thing.id, *thing.pieces, *thing.paths}
+            base = None if thing.stations is None or thing.stations in out else self.get(thing.stations)
+            if base is None:
+                break
+            thing = base
+        return out
+
+    def released(self, touched: set[str]) -> list[Placement]:
+        """Placements that may have been shown more than once before: those that were touched, or are in what was."""
+        found = {t: self[t] for t in touched if t in self}
+        out = {t.id: t for top in found.values() for t in self.under(top) if isinstance(t, Placement)}
+        return list(out.values())
+
+    def _shown_with(self, thing: AThing) -> set[str]:
+        """The groups that show a thing more than once, and all that is in them: it is what they are as large as."""
+        out: set[str] = set()
+        for group in self.over(thing):
+            if group.repeat is not None or group.mirror is not None:
+                out |= {group.id, *(t.id for t in self.under(group)), *(p for t in self.under(group) for p in t.pieces)}
+            out.add(group.id)
+        return out
+
+    @property
+    def runs_and_paths(self) -> list[AThing]:
+        """All but the placements."""
+        return self._rows(self._index.other)
+
+    @cached_property
+    def _repeated(self) -> list[str]:
+        many = [self[g] for g in self._index.repeating]
+        return list(dict.fromkeys(t.id for g in many for t in self.under(g) if isinstance(t, Placement)))
+
+    @property
+    def repeated(self) -> list[Placement]:
+        """The placements that are in groups which show them more than once."""
+        return self._rows(self._repeated)
+
+    def repeats(self, placement: str) -> bool:
+        """Whether a placement is in a group that shows it more than once."""
+        return bool(self._repeated) and placement in self._repeated_set
+
+    @cached_property
+    def _repeated_set(self) -> frozenset[str]:
+        return frozenset(self._repeated)
+
+    @property
+    def groups_used(self) -> Mapping[str, Mapping[str, None]]:
+        """The ids of what is directly in each group, also in those that are not there."""
+        return self._index.inside
+
+    @property
+    def paths_used(self) -> Mapping[str, Mapping[str, None]]:
+        """The ids of the courses along each path, also along those that are not there."""
+        return self._index.courses
+
+    @property
+    def in_circle(self) -> frozenset[str]:
+        """Groups that are, through others, in themselves: only a file from elsewhere has such."""
+        return self._in_circle
+
+    def showing(self, touched: Iterable[str]) -> list[AShown]:
+        """The arrays, courses, and placements that a group shows more than once, which may stand or look otherwise
+        where rows have changed; in their order."""
+        found: dict[str, None] = {}
+        waiting = list(touched)
+        whole: set[str] = set()
+        seen: set[str] = set()
+        while waiting:
+            key = waiting.pop()
+            if key in seen:
+                continue
+            seen.add(key)
+            waiting += self._index.shows.get(key, ())
+            waiting += self._index.courses.get(key, ())
+            if self._repeated:
+                waiting += [u for u in self._index.users.get(key, ()) if u in self._repeated_set]
+            row = self.get(key)
+            if row is None:
+                continue
+            found[key] = None
+            if isinstance(row, Course):
+                along = (self[c] for path in row.paths for c in self._index.courses.get(path, ()))
+                waiting += [c.id for c in along if isinstance(c, Course) and c.stations == key]
+            elif isinstance(row, Group):
+                waiting += [t.id for t in self.under(row)]
+            for group in self.over(row):
+                if (group.repeat is not None or group.mirror is not None) and group.id not in whole:
+                    # it is as large as all that is in it
+                    whole.add(group.id)
+                    waiting += [t.id for t in self.under(group)]
+        rows = [self[k] for k in found if k in self._index.other or k in self._repeated_set]
+        return sorted((r for r in rows if isinstance(r, AShown) and r.pieces), key=lambda r: row_order(r.id))
+
+    @cached_property
+    def _in_circle(self) -> frozenset[str]:
+        """Groups that are, through others, in themselves: only a file from elsewhere has such."""
+        done: set[str] = set()
+        circle: set[str] = set()
+        for group in self.groups_used:
+            way: list[str] = []
+            at: str | None = group
+            while at is not None and at not in done and at not in way:
+                way.append(at)
+                row = self.get(at)
+                at = row.group if isinstance(row, Group) else None
+            if at in way:
+                circle |= set(way[way.index(at) :])
+            done |= set(way)
+        return frozenset(circle)
+
+    def parent(self, thing: AThing) -> Group | None:
+        """The group that a thing is in; None at the root, where its group is not there, and for groups in a circle."""
+        if thing.group is None:
+            return None
+        found = self.get(thing.group)
+        return found if isinstance(found, Group) and thing.id not in self._in_circle else None
+
+    def roots(self) -> list[AThing]:
+        """What is in no group."""
+        return [t for t in self.values() if self.parent(t) is None]
+
+    def under(self, thing: AThing) -> list[AThing]:
+        """A thing and everything in it, however deep; parents before what is in them."""
+        out, waiting = [], [thing]
+        while waiting:
+            one = waiting.pop()
+            out.append(one)
+            if isinstance(one, Group):
+                waiting += [t for t in reversed(self.inside(one.id)) if self.parent(t) is not None]
+        return out
+
+    def over(self, thing: AThing) -> list[Group]:
+        """The groups that a thing is in, the innermost first."""
+        out: list[Group] = []
+        found = self.parent(thing)
+        while found is not None:
+            out.append(found)
+            found = self.parent(found)
+        return out
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class _Index:
+    """Ids of what is in each group, shows each piece, does so and is no placement, runs along each path; of all but
+    the placements; and of groups that show more than once what is in them."""
+
+    inside: Ids
+    users: Ids
+    shows: Ids
+    courses: Ids
+    other: dict[str, None]
+    repeating: dict[str, None]
+
+    @classmethod
+    def of(cls, things: Mapping[str, AThing]) -> _Index:
+        return cls({}, {}, {}, {}, {}, {}).after([(None, t) for t in things.values()])
+
+    def after(self, pairs: _Pairs) -> _Index:
+        """It with rows before and after."""
+        return _Index(
+            rows_after(self.inside, pairs, lambda t: () if t.group is None else (t.group,)),
+            rows_after(self.users, pairs, lambda t: t.pieces if isinstance(t, AShown) else ()),
+            rows_after(self.shows, pairs, lambda t: t.pieces if isinstance(t, (Array, Course)) else ()),
+            rows_after(self.courses, pairs, lambda t: t.paths if isinstance(t, Course) else ()),
+            _chosen(self.other, pairs, lambda t: not isinstance(t, Placement)),
+            _chosen(self.repeating, pairs, repeating),
+        )
+
+
+def repeating(thing: AThing) -> bool:
+    """Whether it is a group that shows more than once what is in it."""
+    return isinstance(thing, Group) and (thing.repeat is not None or thing.mirror is not None)
+
+
+def _chosen(ids: dict[str, None], pairs: _Pairs, wanted: Callable[[AThing], bool]) -> dict[str, None]:
+    """Ids of what is wanted, with rows before and after."""
+    out, unsorted = ids, False
+    for old, new in pairs:
+        was, now = old is not None and wanted(old), new is not None and wanted(new)
+        if was == now:
+            continue
+        if out is ids:
+            out = dict(ids)
+        row = new or old
+        if row is not None:
+            unsorted |= put_into(out, row.id, None, there=now)
+    return sorted_rows(out) if unsorted else out
+
+
+def _names_after(names: dict[str, int], pairs: _Pairs) -> dict[str, int]:
+    out = names
+    for old, new in pairs:
+        before, after = None if old is None else old.name, None if new is None else new.name
+        if before == after:
+            continue
+        if out is names:
+            out = dict(names)
+        if before is not None:
+            out[before] -= 1
+            if not out[before]:
+                del out[before]
+        if after is not None:
+            out[after] = out.get(after, 0) + 1
+    return out
