@@ -99,7 +99,7 @@ class HistoryRequest(BaseModel):
 
 def _told(delta: Delta) -> Response:
     """A change as JSON, written where it was reckoned."""
-    return Response(delta.model_dump_json(), media_type="application/json")
+    return Response(delta.text(), media_type="application/json")
 
 
 @lru_cache

@@ -56,7 +56,7 @@ class Hub:
         if self._loop is None or self._loop.is_closed() or not self._queues.get(level):
             return
         delta = make()
-        self._loop.call_soon_threadsafe(self._spread, level, None if delta is None else delta.model_dump_json())
+        self._loop.call_soon_threadsafe(self._spread, level, None if delta is None else delta.text())
 
     def publish_all(self) -> None:
         """Have all tabs load the page anew, as another project is open."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
@@ -71,12 +72,13 @@ class Summary:
     findings: tuple[Finding, ...]
 
 
-def summary(snapshot: Snapshot, level: str, load: Load) -> Summary:
-    """Counts of everything that stands in the level, by piece, most triangles first; and the findings."""
+def summary(snapshot: Snapshot, level: str, load: Load, more: Mapping[str, int] | None = None) -> Summary:
+    """Counts of everything that stands in the level, by piece, most triangles first; and the findings. So many `more`
+    of pieces are shown than there are placements."""
     things = snapshot.of(level)
     pieces = snapshot.pieces
     # what stands singly counts by its index; what is shown more than once by its items
-    singles = {p: len(users) for p, users in things.uses.items() if p in pieces}
+    singles = {p: len(users) + (more or {}).get(p, 0) for p, users in things.uses.items() if p in pieces}
     for thing in (*things.runs_and_paths, *things.repeated):
         for p in thing.pieces:
             if p in singles:

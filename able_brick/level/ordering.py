@@ -23,7 +23,10 @@ def put_into(target: dict[str, Any], key: str, value: object, *, there: bool) ->
         return False
     last = next(reversed(target), None) if key not in target else None
     target[key] = value
-    return last is not None and row_order(key) < row_order(last)
+    # numbers of the same length compare as they are written
+    if last is None or (len(key) == len(last) and last < key and key[-1].isdecimal() and last[-1].isdecimal()):
+        return False
+    return row_order(key) < row_order(last)
 
 
 def sorted_rows(rows: dict[str, R]) -> dict[str, R]:

@@ -253,13 +253,16 @@ class _Index:
 
     def after(self, pairs: _Pairs) -> _Index:
         """It with rows before and after."""
+        grouped = [p for p in pairs if any(t is not None and t.group is not None for t in p)]
+        # most are placements, which are known by their piece and group alone
+        rest = [p for p in pairs if any(t is not None and t.kind != "placement" for t in p)]
         return _Index(
-            rows_after(self.inside, pairs, lambda t: () if t.group is None else (t.group,)),
-            rows_after(self.users, pairs, lambda t: t.pieces if isinstance(t, AShown) else ()),
-            rows_after(self.shows, pairs, lambda t: t.pieces if isinstance(t, (Array, Course)) else ()),
-            rows_after(self.courses, pairs, lambda t: t.paths if isinstance(t, Course) else ()),
-            _chosen(self.other, pairs, lambda t: not isinstance(t, Placement)),
-            _chosen(self.repeating, pairs, repeating),
+            rows_after(self.inside, grouped, lambda t: () if t.group is None else (t.group,)),
+            rows_after(self.users, pairs, lambda t: t.pieces),
+            rows_after(self.shows, rest, lambda t: () if isinstance(t, Placement) else t.pieces),
+            rows_after(self.courses, rest, lambda t: t.paths if isinstance(t, Course) else ()),
+            _chosen(self.other, rest, lambda t: not isinstance(t, Placement)),
+            _chosen(self.repeating, rest, repeating),
         )
 
 

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
-from pydantic import BaseModel
+from pydantic import BaseModel, PrivateAttr
 
 from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.pose import Vector, vector
 from able_brick.level.drawn import drawn
 from able_brick.level.elements import Elements
 from able_brick.level.evaluate import Summary, shown_items, summary
-from able_brick.level.rows import AnyRow, Group, Path, Piece
+from able_brick.level.rows import AnyRow, Group, Path, Piece, Placement
 from able_brick.level.rows.shown import Load
-from able_brick.level.snapshot import Edit, Snapshot, level_of
+from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
+from able_brick.level.texts import Texts
 
 
 class StepView(BaseModel):
@@ -79,6 +81,21 @@ class Delta(BaseModel):
     elements: Elements | None = None
     ended: Elements | None = None
 
+    _texts: Texts | None = PrivateAttr(None)
+    _text: str | None = PrivateAttr(None)
+
+    def written_with(self, texts: Texts) -> None:
+        """Have the rows as they were written elsewhere."""
+        self._texts = texts
+
+    def text(self) -> str:
+        """It as JSON, written once; it is not changed any more then."""
+        if self._text is None:
+            rest = self.model_dump_json(exclude={"changed"})
+            self._text = f'{{"changed":{(self._texts or Texts()).all(self.changed)},{rest[1:]}'
+            self._texts = None
+        return self._text
+
 
 class LevelView(Delta):
     """A whole level, as a change from nothing."""
@@ -133,6 +150,16 @@ def path_views(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict
     return out
 
 
+def _run_of(row: Placement, rows: Floats) -> RunView:
+    """A placement as it is shown at many poses (N,10)."""
+    numbers = list(range(len(rows)))
+    return RunView(piece=row.piece, mesh=None, numbers=numbers, rows=rows.tolist(), faces=[], count=len(rows))
+
+
+def _single(row: ARow | None) -> bool:
+    return row is None or (isinstance(row, Placement) and row.group is None)
+
+
 def level_delta(
     snapshot: Snapshot,
     level: str,
@@ -143,17 +170,26 @@ def level_delta(
     select: tuple[str, ...] | None,
     note: str,
     load: Load,
+    many: Mapping[str, Floats] | None = None,
 ) -> Delta:
-    """The change that edits made, as seen in one level; `snapshot` is the project after them."""
+    """The change that edits made, as seen in one level; `snapshot` is the project after them. `many` are poses (N,10)
+    at which placements are shown that stand for many."""
     mine = [e for e in edits if (row := e.after or e.before) is not None and level_of(row) in (None, level)]
     # a group that something has left may be shown more than once, and stand otherwise without it
     left = {str(group) for e in mine if (group := getattr(e.before, "group", None)) is not None}
-    touched = {e.id for e in mine} | left
+    # placements that are in no group have nothing to do with what is drawn of others
+    touched = {e.id for e in mine if not _single(e.before) or not _single(e.after)} | left
     things = snapshot.of(level)
     items = derived_items(snapshot, level, touched, load)
     # what stood in a group may have been shown more than once, and stand by itself again
     once = left | {e.id for e in mine if isinstance(e.before, Group) or getattr(e.before, "group", None) is not None}
     items |= {t.id: [] for t in things.released(once) if not things.repeats(t.id)}
+    more: dict[str, int] = {}
+    for key, rows in (many or {}).items():
+        row = things[key]
+        if isinstance(row, Placement):
+            items[key] = [_run_of(row, rows)]
+            more[row.piece] = more.get(row.piece, 0) + len(rows) - 1
     return Delta(
         level=level,
         revision=revision,
@@ -161,7 +197,7 @@ def level_delta(
         removed=[e.id for e in mine if e.after is None],
         items=items,
         paths=path_views(snapshot, level, touched),
-        summary=summary(snapshot, level, load),
+        summary=summary(snapshot, level, load, more),
         history=history,
         select=None if select is None else list(select),
         note=note,

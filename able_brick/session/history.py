@@ -13,7 +13,7 @@ from able_brick.level.snapshot import Edit, Snapshot, level_of
 from able_brick.session.delta import HistoryView, StepView
 from able_brick.steps import registry
 from able_brick.steps.checks import named
-from able_brick.store.journal import Entry
+from able_brick.store.entry import Entry
 
 
 @dataclass(frozen=True)

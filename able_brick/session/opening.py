@@ -14,6 +14,7 @@ from able_brick.level.snapshot import Snapshot
 from able_brick.session.history import State
 from able_brick.store import journal
 from able_brick.store.database import ProjectFile
+from able_brick.store.entry import UnreadableEntryError
 from able_brick.store.tables import LevelState, WorkRecord
 
 
@@ -37,7 +38,7 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
                     file.notes += _cut_off(connection)
             file.settled()
             return file, snapshot, states, False
-        except (DatabaseError, journal.UnreadableEntryError) as error:
+        except (DatabaseError, UnreadableEntryError) as error:
             reason = _reason(path, error, snapshot)
     except BaseException:
         file.close()

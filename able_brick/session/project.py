@@ -20,6 +20,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.drawn import glb_of
 from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit, Snapshot, level_of
+from able_brick.level.texts import Texts
 from able_brick.session.delta import Delta, LevelView, StepView, derived_items, level_delta, level_view
 from able_brick.session.history import State, check_current, check_users, history_view, locks_of, net, step_view
 from able_brick.session.levels import Removed, check_return, copy_of, removal, within
@@ -31,6 +32,7 @@ from able_brick.steps.checks import check_change, check_row
 from able_brick.steps.draft import Change, Tell
 from able_brick.steps.tool import Tool
 from able_brick.store import journal
+from able_brick.store.entry import Entry
 from able_brick.store.meshes import MeshShelf
 from able_brick.store.pictures import PictureShelf, write_textures
 from able_brick.store.recipes import RecipeShelf
@@ -124,7 +126,7 @@ class Project:
     def _add_level(self, row: LevelRow, edits: tuple[Edit, ...], counters: dict[str, int]) -> LevelRow:
         with self._transaction() as connection:
             journal.write_rows(connection, edits, counters)
-            journal.write_state(connection, row.id, 0, 0)
+            journal.write_states(connection, [(row.id, 0, 0)])
         self._snapshot = self._snapshot.with_edits(edits, counters)
         self._states[row.id] = State(0, 0, None, None)
         return row
@@ -165,7 +167,7 @@ class Project:
             state = replace(gone.state, revision=gone.state.revision + 1)
             with self._transaction() as connection:
                 journal.write_rows(connection, edits, self._snapshot.counters)
-                journal.write_state(connection, level, state.revision, state.done)
+                journal.write_states(connection, [(level, state.revision, state.done)])
             self._snapshot = self._snapshot.with_edits(edits)
             self._states[level] = state
             del self._removed[level]
@@ -197,7 +199,7 @@ class Project:
             snapshot, state = self._snapshot, self._states.get(level)
         if kept is None or kept[0] is not snapshot or kept[1] is not state:
             snapshot.level(level)
-            data = self.view(level).model_dump_json().encode()
+            data = self.view(level).text().encode()
             with self._guard:
                 if self._snapshot is not snapshot or self._states.get(level) is not state:
                     return data
@@ -311,11 +313,11 @@ class Project:
     ) -> Delta:
         """What a step, or the last step with other settings, would change. Only its meshes are kept, for a while."""
         if adjust_last:
-            base, entry, change = self._redone(level, tool, revision)
+            base, entry, change = self._redone(level, tool, revision, preview=True)
             edits = net(entry.edits, change.edits)
         else:
             base = self._at(level, revision)
-            change = registry.apply(base, level, tool, selection, self.meshes.get)
+            change = registry.apply(base, level, tool, selection, self.meshes.get, preview=True)
             edits = change.edits
         self.meshes.remember(change.meshes)
         shown = level_delta(
@@ -327,6 +329,7 @@ class Project:
             select=change.select,
             note=change.note,
             load=self.meshes.get,
+            many=change.many,
         )
         shown.elements, shown.ended = change.elements, change.ended
         return shown
@@ -366,7 +369,9 @@ class Project:
                 )
             return snapshot
 
-    def _redone(self, level: str, tool: Tool, revision: int) -> tuple[Snapshot, journal.Entry, Change]:
+    def _redone(
+        self, level: str, tool: Tool, revision: int, *, preview: bool = False
+    ) -> tuple[Snapshot, Entry, Change]:
         with self._guard:
             base = self._at(level, revision)
             entry = self._states[level].last
@@ -374,11 +379,13 @@ class Project:
             raise HistoryError("There is no last step to adjust.")
         if entry.tool != tool.tool:
             raise HistoryError(f"The last step is {entry.tool}, not {tool.tool}.")
-        entry = replace(entry, edits=within(base, entry.edits))
+        entry = entry.with_edits(within(base, entry.edits))
         back = tuple(e.inverse() for e in reversed(entry.edits))
         check_current(base, back)
         check_users(base, level, entry, back)
-        change = registry.apply(base.with_edits(back), level, tool, entry.selection, self.meshes.get, again=entry.made)
+        change = registry.apply(
+            base.with_edits(back), level, tool, entry.selection, self.meshes.get, again=entry.made, preview=preview
+        )
         # what others have built upon meanwhile is seen from where things stand, not from before the step
         way = net(entry.edits, change.edits)
         check_change(base, change.after, way, level=level, locks=None)
@@ -400,15 +407,16 @@ class Project:
     ) -> Delta:
         change = step.change
         self.meshes.remember(change.meshes)
+        texts = Texts()
         last = self._states[level].last
         again = last is not None and last.place == step.place
         with self._transaction() as connection:
             journal.write_meshes(connection, {**meshes, **change.meshes}, written)
             write_textures(connection, textures)
             journal.check_blobs(connection, step.net)
-            journal.write_rows(connection, step.net, change.counters)
+            journal.write_rows(connection, step.net, change.counters, texts)
             if last is None:  # the first entry of a level needs the row that it belongs to
-                journal.write_state(connection, level, self._states[level].revision, self._states[level].done)
+                journal.write_states(connection, [(level, self._states[level].revision, self._states[level].done)])
             entry = journal.write_entry(
                 connection,
                 level,
@@ -418,17 +426,19 @@ class Project:
                 change.note,
                 step.edits,
                 change.users,
+                texts,
             )
             if again and last is not None and journal.meshes_of(last.edits) - journal.meshes_of(step.edits):
                 journal.drop_unused_meshes(connection)
             states = self._advanced(connection, level, step.net, step.place, entry, None)
             mine = self._told(step.after, level, step.net, states, change.select, change.note)
+            mine.written_with(texts)
             mine.elements, mine.ended = change.elements, change.ended
         self._publish(level, step.after, step.net, states, mine)
         return mine
 
     def _travel(
-        self, level: str, entry: journal.Entry, edits: tuple[Edit, ...], done: int, select_ids: tuple[str, ...]
+        self, level: str, entry: Entry, edits: tuple[Edit, ...], done: int, select_ids: tuple[str, ...]
     ) -> Delta:
         before = self._snapshot
         check_current(before, edits)
@@ -440,13 +450,15 @@ class Project:
                 check_change(before, after, edits, level=level, locks=locks, refuse=HistoryError)
             except HistoryError as error:
                 raise where_it_went(connection, before, level, error) from error
-            journal.write_rows(connection, edits, before.counters)
+            texts = Texts()
+            journal.write_rows(connection, edits, before.counters, texts)
             back = done < entry.place
             last = journal.find_entry(connection, level, done) if back else entry
             redo = entry if back else journal.find_entry(connection, level, done + 1)
             states = self._advanced(connection, level, edits, done, last, redo)
             chosen = tuple(i for i in select_ids if after.find(level, i) is not None)
             mine = self._told(after, level, edits, states, chosen, "")
+            mine.written_with(texts)
         self._publish(level, after, edits, states, mine)
         return mine
 
@@ -456,8 +468,8 @@ class Project:
         level: str,
         edits: tuple[Edit, ...],
         done: int,
-        last: journal.Entry | None,
-        redo: journal.Entry | None,
+        last: Entry | None,
+        redo: Entry | None,
     ) -> dict[str, State]:
         """Where all levels that the edits touch stand with them; `last` and `redo` are the level's own."""
         touched = {level}
@@ -470,9 +482,9 @@ class Project:
         for key in touched:
             state = self._states.get(key, State(0, 0, None, None))
             place = done if key == level else state.done
-            journal.write_state(connection, key, state.revision + 1, place)
             around = (last, redo) if key == level else (state.last, state.redo)
             out[key] = State(state.revision + 1, place, *around)
+        journal.write_states(connection, [(key, s.revision, s.done) for key, s in out.items()])
         return out
 
     def _told(

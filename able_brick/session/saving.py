@@ -46,7 +46,7 @@ def _rebuild(file: ProjectFile, snapshot: Snapshot, states: dict[str, State], me
     try:
         with copy.engine.begin() as connection:
             for level in snapshot.levels:
-                journal.write_state(connection, level, states[level].revision, 0)
+                journal.write_states(connection, [(level, states[level].revision, 0)])
             rows: list[ARow] = [*snapshot.levels.values(), *snapshot.pieces.values()]
             rows += [t for of in snapshot.things.values() for t in of.values()]
             journal.write_rows(connection, [Edit(None, r) for r in rows], snapshot.counters)

@@ -44,10 +44,22 @@ def check_change(
     for edit in edits:
         if edit.after is not None:
             check_row(edit.before, edit.after)
-    _check_references(after, edits, level, refuse)
+    rest = [e for e in edits if not _by_itself(e, after)]
+    _check_references(after, rest, level, refuse)
     if locks is not None:
-        _check_locks(before, after, edits, level, frozenset(locks), refuse)
-    _check_runs(after, edits)
+        _check_locks(before, after, rest, level, frozenset(locks), refuse)
+    _check_runs(after, rest)
+
+
+def _by_itself(edit: Edit, after: Snapshot) -> bool:
+    """Whether nothing but its own row has to do with an edit: one of the many placements that are in no group and not
+    locked, and whose piece is there."""
+    old, new = edit.before, edit.after
+    if not isinstance(new, Placement) or new.group is not None or new.locked:
+        return False
+    if new.piece not in after.pieces or new.level not in after.levels:
+        return False
+    return old is None or (isinstance(old, Placement) and old.group is None and not old.locked)
 
 
 # -- rows -
@@ -61,7 +73,7 @@ def check_text(text: str, what: str, *, most: int = MOST_NAME) -> str:
         raise InputError(
             f"The {what} has {len(text)} letters; give at most {most}.", field="name", received=len(text), allowed=most
         )
-    if any(unicodedata.category(c) in _UNPRINTABLE for c in text):
+    if not text.isprintable() and any(unicodedata.category(c) in _UNPRINTABLE for c in text):
         raise InputError(f"The {what} holds a character that cannot be shown; leave it out.", field="name")
     return text
 

@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from typing import Final
 
-from able_brick.core.place.dock import Motion
-from able_brick.level.rows import Group, Measure, Path, Scaling
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.place.dock import Motion, plain_all
+from able_brick.core.place.pose import Vector
+from able_brick.level.rows import Group, Measure, Path, Placement, Scaling
 from able_brick.level.things import AThing
 from able_brick.steps.draft import Draft, Names
+
+#: Beyond so many copies a preview has one placement for all.
+_MANY: Final = 500
 
 
 def with_courses(draft: Draft, top: AThing) -> list[AThing]:
@@ -26,7 +35,7 @@ class Copier:
 
     def __init__(self, draft: Draft, *, linked: bool) -> None:
         self.draft, self.linked = draft, linked
-        self._names = Names(t.name for t in draft.things.values())
+        self._names = Names(draft.things.names)
         self._own: dict[str, str] = {}
         self._last: tuple[str, str] | None = None
 
@@ -55,10 +64,42 @@ class Copier:
             self.draft.put(made)
             first = first or made
         made = first or top
+        self._made(top, made)
+        return made
+
+    def _made(self, top: AThing, made: AThing) -> None:
         before = self._last[1] if self._last is not None and self._last[0] == top.id else top.id
         self._last = (top.id, made.id)
-        self.draft.put(self.draft.level.changed(copied=(before, made.id)))
-        return made
+        self.draft.copied = (before, made.id)
+
+    def copies(self, top: AThing, shifts: Floats) -> list[str]:
+        """Copies of a thing and of everything in it, each shifted (N,3) from where it stands; their ids."""
+        about = np.asarray(top.anchor)
+        if not isinstance(top, Placement) or not self.linked:
+            still = Rotation.identity()
+            return [self.copy(top, Motion(still, about, shift)).id for shift in shifts]
+        places = plain_all(about + shifts)
+        # all lie between the first and the last, or are refused there
+        top.changed(position=places[-1])
+        if self.draft.preview and len(places) > _MANY:
+            return self._one_for_many(top, places)
+        fresh: Iterable[dict[str, object]] = (
+            {"id": self.draft.new_id(top.kind), "name": self._name(top.name), "position": p} for p in places
+        )
+        made = list(top.like(fresh))
+        for one in made:
+            self.draft.put(one)
+        for one in made[-2:]:
+            self._made(top, one)
+        return [one.id for one in made]
+
+    def _one_for_many(self, top: Placement, places: list[Vector]) -> list[str]:
+        """One copy, shown at all places."""
+        one = top.changed(id=self.draft.new_id(top.kind), name=self._name(top.name), position=places[0])
+        self.draft.put(one)
+        rest = np.tile((*one.turn, *one.size), (len(places), 1))
+        self.draft.many[one.id] = np.concatenate([np.asarray(places), rest], axis=1)
+        return [one.id] * len(places)
 
     def _name(self, name: str) -> str:
         made = self._names.following(name)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import re
 from collections import deque
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Container, Iterable, Mapping
 from dataclasses import dataclass, field
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import UnknownIdError
 from able_brick.core.mesh.measure import counts
-from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pivots import box_along
 from able_brick.core.place.pose import IDENTITY, Quaternion
 from able_brick.level.elements import Elements
@@ -33,7 +33,7 @@ class Change:
 
     `users` are all that show the pieces whose place the step has changed under them, where it did; `after` is the
     project with the change. `ended` are faces at which what was done to a mesh came to an end that may not have been
-    meant.
+    meant. `many` are poses (N,10) at which placements are shown, where a preview has one for many.
     """
 
     edits: tuple[Edit, ...]
@@ -44,6 +44,7 @@ class Change:
     users: tuple[str, ...] | None = None
     elements: Elements | None = None
     ended: Elements | None = None
+    many: Mapping[str, Floats] = field(default_factory=dict)
     after: Snapshot = field(default_factory=Snapshot)
 
 
@@ -52,7 +53,8 @@ class Draft:
     """A step's view of the project. Rows are put and removed here; `change` says what came of it.
 
     A step that is made again gives the ids in `again` to what it makes, kind by kind in their order, before new ones:
-    what others have built upon keeps its name.
+    what others have built upon keeps its name. `copied` is what was copied last and its copy, for the level to
+    remember. In a preview one placement may stand for many: at poses (N,10) by its id.
     """
 
     snapshot: Snapshot
@@ -63,6 +65,9 @@ class Draft:
     note: str = ""
     elements: Elements | None = None
     ended: Elements | None = None
+    copied: tuple[str, str] | None = None
+    preview: bool = False
+    many: dict[str, Floats] = field(default_factory=dict)
     tell: Tell = _quiet
     _before: dict[str, ARow | None] = field(default_factory=dict)
     _after: dict[str, ARow | None] = field(default_factory=dict)
@@ -94,8 +99,10 @@ class Draft:
     def new_id(self, kind: str) -> str:
         if self._again.get(kind):
             return self._again[kind].popleft()
-        self._counters[kind] = self._counters.get(kind, 0) + 1
-        return f"{kind}-{self._counters[kind]}"
+        number = self._counters[kind] = self._counters.get(kind, 0) + 1
+        made = f"{kind}-{number}"
+        self._before[made] = None
+        return made
 
     def put(self, row: ARow) -> None:
         """Add a row or replace it."""
@@ -187,17 +194,30 @@ class Draft:
         of_kit = kind == "piece"
         names = self._names.get(of_kit)
         if names is None:
-            rows: Iterable[ARow] = self.snapshot.pieces.values() if of_kit else self.things.values()
-            fresh = [r for r in self._after.values() if r is not None and _of_kit(r) == of_kit]
-            names = self._names[of_kit] = Names(r.name for r in (*rows, *fresh))
+            known = {p.name for p in self.snapshot.pieces.values()} if of_kit else self.things.names
+            fresh = {r.name for r in self._after.values() if r is not None and _of_kit(r) == of_kit}
+            names = self._names[of_kit] = Names(known, fresh)
         return names.free(wanted)
 
     def change(self) -> Change:
-        edits = tuple(Edit(self._before[k], after) for k, after in self._after.items() if self._before[k] != after)
+        if self.copied is not None:
+            self.put(self.level.changed(copied=self.copied))
+        edits = tuple(
+            Edit(self._before[k], after) for k, after in self._after.items() if _differs(self._before[k], after)
+        )
         users = tuple(u.id for p in self._watched for u in self.users(p)) if self._watched else None
         after = self.snapshot.with_edits(edits, self._counters)
         return Change(
-            edits, self._meshes, self._counters, self.select, self.note, users, self.elements, self.ended, after
+            edits,
+            self._meshes,
+            self._counters,
+            self.select,
+            self.note,
+            users,
+            self.elements,
+            self.ended,
+            self.many,
+            after,
         )
 
 
@@ -208,16 +228,19 @@ _NUMBERED = re.compile(r"(.*\S) (\d{1,9})")
 class Names:
     """Names that are taken. Finding a free one costs the same however many there are."""
 
-    def __init__(self, taken: Iterable[str]) -> None:
-        self._taken = set(taken)
+    def __init__(self, taken: Container[str], more: Iterable[str] = ()) -> None:
+        self._taken, self._more = taken, set(more)
         self._last: dict[str, int] = {}
 
     def take(self, name: str) -> None:
-        self._taken.add(name)
+        self._more.add(name)
 
     def free(self, wanted: str) -> str:
         """The wanted name, or the next one where it is taken."""
-        return self.following(wanted) if wanted in self._taken else wanted
+        return self.following(wanted) if self._has(wanted) else wanted
+
+    def _has(self, name: str) -> bool:
+        return name in self._more or name in self._taken
 
     def following(self, name: str) -> str:
         """The name of a copy: Tower becomes Tower 2, and Tower 12 becomes Tower 13, or the next one that is free."""
@@ -226,10 +249,16 @@ class Names:
         number = max(self._last.get(stem, 0), int(digits)) + 1
         # numbers with zeros before them keep their length
         width = len(digits) if digits.startswith("0") else 0
-        while (made := f"{stem} {number:0{width}d}" if width else f"{stem} {number}") in self._taken:
+        while self._has(made := f"{stem} {number:0{width}d}" if width else f"{stem} {number}"):
             number += 1
         self._last[stem] = number
         return made
+
+
+def _differs(before: ARow | None, after: ARow | None) -> bool:
+    if before is None or after is None:
+        return before is not after
+    return before is not after and before != after
 
 
 def _of_kit(row: ARow) -> bool:

@@ -5,11 +5,9 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.place.copies import MOST_ITEMS, check_items, repeated
-from able_brick.core.place.dock import Motion
 from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.rows import Quaternion
@@ -60,11 +58,8 @@ class Duplicate(Tool):
             offset = np.asarray(axis_vector(self.axis)) * self.distance
             if self.axes != "world":
                 offset = axes_of(draft, self.axes, thing, things[0], self.frame).apply(offset)
-            about = np.asarray(thing.anchor)
-            for position in repeated(thing.anchor, offset, self.count):
-                motion = Motion(Rotation.identity(), about, position - about)
-                made.append(copier.copy(thing, motion).id)
-        draft.select = tuple(made)
+            made += copier.copies(thing, repeated(thing.anchor, offset, self.count) - np.asarray(thing.anchor))
+        draft.select = tuple(dict.fromkeys(made))
         draft.note = (
             f"{counted(len(made), 'copy', 'copies')}, the last one {abs(self.distance) * self.count:.2f} m away"
         )

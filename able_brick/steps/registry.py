@@ -227,14 +227,15 @@ def apply(
     *,
     again: Iterable[str] = (),
     tell: Tell | None = None,
+    preview: bool = False,
 ) -> Change:
     """What a tool does to a level of the project; nothing is changed here.
 
-    `again` are the ids that the step made before, when it is made again; `tell` hears how far it is.
-    Raises UnknownIdError, SelectionError,
+    `again` are the ids that the step made before, when it is made again; `tell` hears how far it is. In a
+    `preview` one placement may stand for many. Raises UnknownIdError, SelectionError,
     GeometryError or InputError, and then nothing has happened.
     """
-    draft = Draft(snapshot, level, load, again)
+    draft = Draft(snapshot, level, load, again, preview=preview)
     if tell is not None:
         draft.tell = tell
     rows = selected(draft, selection)

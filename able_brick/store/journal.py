@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import json
-import zlib
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
 
@@ -19,40 +17,21 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.ordering import row_order
 from able_brick.level.rows import AnyRow, LevelRow, Piece
 from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
+from able_brick.level.texts import Texts
 from able_brick.level.things import Things
 from able_brick.steps.tool import Tool
+from able_brick.store.entry import Entry, UnreadableEntryError, packed
 from able_brick.store.mesh_codec import FORMAT, encode
 from able_brick.store.tables import JournalEntry, JournalMesh, LevelState, MeshBlob, Meta, RowRecord, TextureBlob
 
 ROW_FORMAT: Final = 1
 _ROW: TypeAdapter[ARow] = TypeAdapter(AnyRow)
-
-
-@dataclass(frozen=True)
-class Entry:
-    """A journal entry: its database id, place in the level's journal, the step, and the rows it changed.
-
-    `users` are all that showed the pieces whose place it changed under them; None where it changed none.
-    """
-
-    id: int
-    place: int
-    tool: str
-    params: dict[str, Any]
-    selection: tuple[str, ...]
-    note: str
-    adjustable: bool
-    edits: tuple[Edit, ...]
-    users: tuple[str, ...] | None = None
-
-    @property
-    def made(self) -> tuple[str, ...]:
-        """The ids of the rows that it made."""
-        return tuple(e.id for e in self.edits if e.before is None)
-
-
-class UnreadableEntryError(StorageError):
-    """A journal entry that is damaged, or of another version."""
+#: Written out, as reckoning it anew for each of many rows takes longer than writing them.
+_PUT_ROW: Final = """
+INSERT INTO "row" (id, level, kind, mesh, format, payload) VALUES (?, ?, ?, ?, ?, ?)
+ON CONFLICT (id) DO UPDATE SET level = excluded.level, kind = excluded.kind, mesh = excluded.mesh,
+    format = excluded.format, payload = excluded.payload
+"""
 
 
 def meshes_of(edits: Iterable[Edit]) -> set[str]:
@@ -127,33 +106,24 @@ def _numbers(rows: Iterable[ARow], counters: str | None) -> dict[str, int]:
     return out
 
 
-def write_rows(connection: Connection, edits: Iterable[Edit], counters: dict[str, int]) -> None:
+def write_rows(
+    connection: Connection, edits: Iterable[Edit], counters: dict[str, int], texts: Texts | None = None
+) -> None:
     """Make the rows what the edits say."""
-    gone, kept = [], []
+    texts = texts or Texts()
+    gone: list[str] = []
+    kept: list[tuple[str | int | None, ...]] = []
     for edit in edits:
         if edit.after is None:
             gone.append(edit.id)
         else:
             row = edit.after
-            kept.append(
-                {
-                    "id": row.id,
-                    "level": level_of(row),
-                    "kind": row.kind,
-                    "mesh": row.mesh if isinstance(row, Piece) else None,
-                    "format": ROW_FORMAT,
-                    "payload": row.model_dump_json(),
-                }
-            )
+            mesh = row.mesh if isinstance(row, Piece) else None
+            kept.append((row.id, level_of(row), row.kind, mesh, ROW_FORMAT, texts.of(row)))
     for at in range(0, len(gone), 500):
         connection.execute(delete(RowRecord).where(RowRecord.id.in_(gone[at : at + 500])))
     if kept:
-        statement = upsert(RowRecord)
-        columns = ("level", "kind", "mesh", "format", "payload")
-        connection.execute(
-            statement.on_conflict_do_update(index_elements=["id"], set_={c: statement.excluded[c] for c in columns}),
-            kept,
-        )
+        connection.exec_driver_sql(_PUT_ROW, kept)
     statement = upsert(Meta)
     connection.execute(
         statement.on_conflict_do_update(index_elements=["key"], set_={"value": statement.excluded.value}),
@@ -206,17 +176,11 @@ def write_entry(
     note: str,
     edits: tuple[Edit, ...],
     users: tuple[str, ...] | None = None,
+    texts: Texts | None = None,
 ) -> Entry:
     """Put a step at its place in the level's journal, where what stood there or later is gone; the entry."""
     params = tool.model_dump_json(exclude={"tool"})
     connection.execute(delete(JournalEntry).where(JournalEntry.level == level, JournalEntry.place >= place))
-    rows = [
-        [
-            None if e.before is None else e.before.model_dump(mode="json"),
-            None if e.after is None else e.after.model_dump(mode="json"),
-        ]
-        for e in edits
-    ]
     done = connection.execute(
         insert(JournalEntry).values(
             level=level,
@@ -227,7 +191,7 @@ def write_entry(
             note=note,
             adjustable=tool.adjustable,
             format=ROW_FORMAT,
-            edits=zlib.compress(json.dumps(rows).encode(), 1),
+            edits=packed(edits, texts or Texts()),
             users=None if users is None else json.dumps(users),
         )
     )
@@ -235,7 +199,8 @@ def write_entry(
     hashes = meshes_of(edits)
     if hashes:
         connection.execute(insert(JournalMesh), [{"entry": entry, "mesh": h} for h in hashes])
-    return Entry(entry, place, tool.tool, json.loads(params), selection, note, tool.adjustable, edits, users)
+    known = json.loads(params)
+    return Entry(entry, level, place, tool.tool, known, selection, note, tool.adjustable, users, edits)
 
 
 def read_entry(connection: Connection, level: str, place: int) -> Entry | None:
@@ -276,35 +241,36 @@ def _entry(r: Any) -> Entry:
     if r.format != ROW_FORMAT:
         raise UnreadableEntryError(f"The journal has entries of format {r.format}; this version reads {ROW_FORMAT}.")
     try:
-        edits = tuple(
-            Edit(None if b is None else _ROW.validate_python(b), None if a is None else _ROW.validate_python(a))
-            for b, a in json.loads(zlib.decompress(r.edits))
-        )
-        return Entry(
+        entry = Entry(
             r.id,
+            r.level,
             r.place,
             r.tool,
             dict(json.loads(r.params)),
             tuple(json.loads(r.selection)),
             r.note,
             r.adjustable,
-            edits,
             None if r.users is None else tuple(json.loads(r.users)),
+            packed=bytes(r.edits),
         )
-    except (zlib.error, ValueError, TypeError) as error:
+    except (ValueError, TypeError) as error:
         raise UnreadableEntryError(
             f"Step {r.place} of the history of {r.level} cannot be read.", level=r.level
         ) from error
+    if entry.short:
+        _ = entry.edits
+    return entry
 
 
-def write_state(connection: Connection, level: str, revision: int, done: int) -> None:
-    """Where the level's journal stands."""
+def write_states(connection: Connection, states: Iterable[tuple[str, int, int]]) -> None:
+    """Where the journals of levels stand: level, revision and the last step that is done, each."""
+    rows = [{"level": level, "revision": revision, "done": done} for level, revision, done in states]
     statement = upsert(LevelState)
     connection.execute(
         statement.on_conflict_do_update(
             index_elements=["level"], set_={c: statement.excluded[c] for c in ("revision", "done")}
         ),
-        [{"level": level, "revision": revision, "done": done}],
+        rows,
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy.spatial.transform import Rotation
@@ -36,6 +37,11 @@ class Motion:
     about: Floats
     shift: Floats
 
+    @cached_property
+    def shifts_only(self) -> bool:
+        """Whether it turns nothing."""
+        return float(self.turn.magnitude()) == 0.0
+
     def point(self, p: Floats) -> Floats:
         """Where a point (3,) goes."""
         out: Floats = self.turn.apply(p - self.about) + self.about + self.shift
@@ -43,7 +49,7 @@ class Motion:
 
     def stand(self, position: Vector, turn: Quaternion) -> tuple[Vector, Quaternion]:
         """Where a thing that stands so goes; without a turn its own is kept to the bit."""
-        if float(self.turn.magnitude()) == 0.0:
+        if self.shifts_only:
             return plain(np.asarray(position) + self.shift), turn
         return plain(self.point(np.asarray(position))), quaternion(self.turn * rotation(turn))
 
@@ -51,6 +57,11 @@ class Motion:
 def plain(p: Floats) -> Vector:
     """A point (3,) without what rounding left in its last bits: 3.0000000000000004 is 3."""
     return vector(np.round(p, _FINEST))
+
+
+def plain_all(points: Floats) -> list[Vector]:
+    """The same of points (N,3)."""
+    return [(x, y, z) for x, y, z in np.round(points, _FINEST).tolist()]
 
 
 def dock(

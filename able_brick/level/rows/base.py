@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Annotated, ClassVar, Self
+from functools import cache
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Self
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError
@@ -31,17 +32,51 @@ class Row(BaseModel):
     id: str
 
     def changed(self, **values: object) -> Self:
-        """The row with other values, validated anew. Raises GeometryError where a number is out of range."""
-        try:
-            return type(self).model_validate({**dict(self), **values})
-        except ValidationError as error:
-            raise unsound(str(getattr(self, "name", "")), error) from error
+        """The row with other values, which are validated. Raises GeometryError where a number is out of range."""
+        kind = type(self)
+        fields = self.__dict__.copy()
+        for name, value in values.items():
+            try:
+                fields[name] = _field(kind, name)(value)
+            except ValidationError as error:
+                raise unsound(str(getattr(self, "name", "")), error, name) from error
+        return self._of(fields, {*self.model_fields_set, *values})
+
+    def like(self, values: Iterable[dict[str, object]]) -> Iterator[Self]:
+        """Many rows with other values, all for the same fields, of which only the first ones are validated."""
+        first = None
+        for some in values:
+            if first is None:
+                first = self.changed(**some)
+                fields, chosen = first.__dict__, first.model_fields_set
+                yield first
+            else:
+                yield self._of({**fields, **some}, chosen)
+
+    def _of(self, fields: dict[str, Any], chosen: set[str]) -> Self:
+        row = self.__class__.__new__(self.__class__)
+        put = object.__setattr__
+        put(row, "__dict__", fields)
+        put(row, "__pydantic_fields_set__", chosen)
+        put(row, "__pydantic_extra__", None)
+        put(row, "__pydantic_private__", None)
+        return row
 
 
-def unsound(name: str, error: ValidationError) -> GeometryError:
+@cache
+def _field(kind: type[Row], name: str) -> Callable[[object], Any]:
+    """What validates one field of a kind of row."""
+    info = kind.model_fields[name]
+    of: Any = Annotated[info.annotation, *info.metadata] if info.metadata else info.annotation
+    own = isinstance(info.annotation, type) and issubclass(info.annotation, BaseModel)
+    adapter = TypeAdapter(of) if own else TypeAdapter(of, config=ConfigDict(allow_inf_nan=False))
+    return adapter.validator.validate_python
+
+
+def unsound(name: str, error: ValidationError, field: str | None = None) -> GeometryError:
     """What a row's own limits refuse, in words."""
     first = error.errors()[0]
-    what = str(first["loc"][0]) if first["loc"] else "row"
+    what = field or (str(first["loc"][0]) if first["loc"] else "row")
     got = first.get("input")
     value = f" ({got:.3g})" if isinstance(got, (int, float)) and not isinstance(got, bool) else ""
     if first["type"] in ("greater_than_equal", "less_than_equal", "finite_number"):
