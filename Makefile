@@ -10,6 +10,7 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 .PHONY: setup demo demo-reset test check bench bench-slim lint openapi lock clean
 
 setup: $(STAMP)/python $(STAMP)/web $(STAMP)/kernels
+	@$(BIN)/python -m compileall -q able_brick
 
 # Every stamp is touched last: a set-up that was interrupted begins its unfinished part again.
 $(STAMP)/python: requirements.lock pyproject.toml

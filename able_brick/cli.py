@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import json
 import logging
 import socket
@@ -14,6 +15,7 @@ from typing import Annotated, Any
 import typer
 from pydantic import ValidationError
 
+from able_brick.core.collecting import keep_what_stands
 from able_brick.core.errors import AbleBrickError, InputError
 from able_brick.core.files.part import Scene
 from able_brick.core.files.read import read_file
@@ -38,6 +40,7 @@ def serve(
     demo: Annotated[bool, typer.Option(help="Build Merrow Lock when the file does not exist yet")] = False,
 ) -> None:
     """Serve the web application on 127.0.0.1."""
+    gc.disable()  # until everything is there
     import uvicorn
 
     from able_brick.api.app import create_app
@@ -69,6 +72,7 @@ def serve(
             create_app(project, serving=True, build_demo=_lay_demo), log_level="warning", ws="websockets-sansio"
         )
     )
+    keep_what_stands()
     server.run(sockets=[listener])
 
 

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 from able_brick.level.snapshot import ARow
+
+
+def text_of(row: ARow) -> str:
+    """A row as JSON."""
+    return row.__pydantic_serializer__.to_json(row).decode()
 
 
 class Texts:
@@ -18,9 +21,5 @@ class Texts:
         """A row as JSON."""
         found = self._of.get(id(row))
         if found is None:
-            found = self._of[id(row)] = (row, row.model_dump_json())
+            found = self._of[id(row)] = (row, text_of(row))
         return found[1]
-
-    def all(self, rows: Iterable[ARow]) -> str:
-        """Rows as a JSON list."""
-        return f"[{','.join(map(self.of, rows))}]"

@@ -249,7 +249,23 @@ class _Index:
 
     @classmethod
     def of(cls, things: Mapping[str, AThing]) -> _Index:
-        return cls({}, {}, {}, {}, {}, {}).after([(None, t) for t in things.values()])
+        out = cls({}, {}, {}, {}, {}, {})
+        for key, thing in things.items():
+            if thing.group is not None:
+                out.inside.setdefault(thing.group, {})[key] = None
+            for piece in thing.pieces:
+                out.users.setdefault(piece, {})[key] = None
+            if isinstance(thing, Placement):
+                continue
+            out.other[key] = None
+            for piece in thing.pieces:
+                out.shows.setdefault(piece, {})[key] = None
+            if isinstance(thing, Course):
+                for path in thing.paths:
+                    out.courses.setdefault(path, {})[key] = None
+            if repeating(thing):
+                out.repeating[key] = None
+        return out
 
     def after(self, pairs: _Pairs) -> _Index:
         """It with rows before and after."""

@@ -16,7 +16,7 @@ from able_brick.level.evaluate import Summary, shown_items, summary
 from able_brick.level.rows import AnyRow, Group, Path, Piece, Placement
 from able_brick.level.rows.shown import Load
 from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
-from able_brick.level.texts import Texts
+from able_brick.level.texts import Texts, text_of
 
 
 class StepView(BaseModel):
@@ -92,7 +92,8 @@ class Delta(BaseModel):
         """It as JSON, written once; it is not changed any more then."""
         if self._text is None:
             rest = self.model_dump_json(exclude={"changed"})
-            self._text = f'{{"changed":{(self._texts or Texts()).all(self.changed)},{rest[1:]}'
+            rows = ",".join(map(text_of if self._texts is None else self._texts.of, self.changed))
+            self._text = f'{{"changed":[{rows}],{rest[1:]}'
             self._texts = None
         return self._text
 

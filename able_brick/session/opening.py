@@ -9,6 +9,7 @@ from pathlib import Path
 from sqlalchemy import Connection, delete, select
 from sqlalchemy.exc import DatabaseError
 
+from able_brick.core.collecting import uncollected
 from able_brick.core.errors import HistoryError, StorageError
 from able_brick.level.snapshot import Snapshot
 from able_brick.session.history import State
@@ -18,6 +19,7 @@ from able_brick.store.entry import UnreadableEntryError
 from able_brick.store.tables import LevelState, WorkRecord
 
 
+@uncollected()
 def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool]:
     """The file, what stands in it, where its journals stand, and whether that is only what could be saved of it.
 

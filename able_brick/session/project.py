@@ -14,6 +14,7 @@ from sqlalchemy import Connection, delete, insert
 from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.cache import ByteCache
+from able_brick.core.collecting import uncollected
 from able_brick.core.errors import HistoryError, StaleRevisionError, StorageError, UnknownIdError
 from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
@@ -68,6 +69,7 @@ class Project:
     def __init__(self, path: Path) -> None:
         self._file, self._snapshot, self._states, self.salvaged = open_file(path)
         self._guard = threading.RLock()
+        self._viewing = threading.Lock()
         self._listeners: list[Listener] = []
         self._removed: dict[str, Removed] = {}
         self._views: ByteCache[tuple[Snapshot, State | None, bytes]] = ByteCache(_MOST_VIEWS, lambda kept: len(kept[2]))
@@ -174,6 +176,7 @@ class Project:
         self._tell_anew(level)
         return gone.row
 
+    @uncollected()
     def view(self, level: str) -> LevelView:
         """The whole level."""
         with self._guard:
@@ -192,19 +195,21 @@ class Project:
             found = journal.entries_with(connection, row, [level], most=1000)
             return [told for _, entry in found if entry.place <= done and (told := step_view(entry)) is not None]
 
+    @uncollected()
     def view_json(self, level: str) -> bytes:
         """The whole level as JSON; kept for as long as nothing changes, as every tab asks for the same."""
-        kept = self._views.find(level)
-        with self._guard:
-            snapshot, state = self._snapshot, self._states.get(level)
-        if kept is None or kept[0] is not snapshot or kept[1] is not state:
-            snapshot.level(level)
-            data = self.view(level).text().encode()
+        with self._viewing:  # who comes meanwhile waits for the one that is being made
+            kept = self._views.find(level)
             with self._guard:
-                if self._snapshot is not snapshot or self._states.get(level) is not state:
-                    return data
-                kept = self._views.keep(level, (snapshot, state, data))
-        return kept[2]
+                snapshot, state = self._snapshot, self._states.get(level)
+            if kept is None or kept[0] is not snapshot or kept[1] is not state:
+                snapshot.level(level)
+                data = self.view(level).text().encode()
+                with self._guard:
+                    if self._snapshot is not snapshot or self._states.get(level) is not state:
+                        return data
+                    kept = self._views.keep(level, (snapshot, state, data))
+            return kept[2]
 
     def view_glb(self, key: str) -> bytes:
         """The GLB that the viewport draws: of a mesh by its hash, or of one that is derived from such, by its key.
@@ -233,6 +238,7 @@ class Project:
 
     # -- steps -
 
+    @uncollected()
     def step(
         self,
         level: str,
@@ -296,6 +302,7 @@ class Project:
             with suppress(StorageError), self._locked_transaction() as connection:
                 connection.execute(delete(WorkRecord).where(WorkRecord.id == key))
 
+    @uncollected()
     def adjust_last(self, level: str, tool: Tool, revision: int) -> Delta:
         """Make the last step again with other settings: one journal entry, one transaction."""
         while True:
@@ -308,6 +315,7 @@ class Project:
                 step = Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
                 return self._commit(level, step, {}, {}, {})
 
+    @uncollected()
     def preview(
         self, level: str, tool: Tool, selection: tuple[str, ...], revision: int, *, adjust_last: bool = False
     ) -> Delta:
@@ -334,6 +342,7 @@ class Project:
         shown.elements, shown.ended = change.elements, change.ended
         return shown
 
+    @uncollected()
     def undo(self, level: str, revision: int) -> Delta:
         """Take back the level's last step."""
         with self._guard:
@@ -344,6 +353,7 @@ class Project:
             edits = within(self._snapshot, (e.inverse() for e in reversed(state.last.edits)))
             return self._travel(level, state.last, edits, state.done - 1, state.last.selection)
 
+    @uncollected()
     def redo(self, level: str, revision: int) -> Delta:
         """Make the step again that was undone last."""
         with self._guard:

@@ -61,7 +61,8 @@ class Need(BaseModel):
 class Tool(BaseModel):
     """Base of all tools. Subclasses add `tool: Literal[name]`, their fields, and `apply`."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    # each is made ready when it is first used: all at once they take a good part of the start
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     tool: str
 

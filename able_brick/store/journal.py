@@ -56,9 +56,9 @@ def textures_of(piece: Piece) -> set[str]:
 
 def load_snapshot(connection: Connection) -> Snapshot:
     """The whole project from its rows. Raises StorageError for rows of a newer format."""
-    rows = connection.execute(select(RowRecord.payload, RowRecord.format).order_by(RowRecord.id))
+    rows = connection.execute(select(RowRecord.payload, RowRecord.format))
     counters = connection.execute(select(Meta.value).where(Meta.key == "counters")).scalar()
-    return snapshot_of([(str(payload), int(form)) for payload, form in rows], counters)
+    return snapshot_of(rows.tuples().all(), counters)
 
 
 def snapshot_of(rows: Iterable[tuple[str, int]], counters: str | None) -> Snapshot:
@@ -78,29 +78,32 @@ def snapshot_of(rows: Iterable[tuple[str, int]], counters: str | None) -> Snapsh
                 f"The file holds a row that this version cannot read ({where}). Another version "
                 "of Able Brick made it; nothing in it was changed."
             ) from error
-    found.sort(key=lambda row: row_order(row.id))
-    pieces = {r.id: r for r in found if isinstance(r, Piece)}
-    levels = {r.id: r for r in found if isinstance(r, LevelRow)}
-    things: dict[str, Things] = {key: Things() for key in levels}
+    order = {row.id: row_order(row.id) for row in found}
+    found.sort(key=lambda row: order[row.id])
+    pieces: dict[str, Piece] = {}
+    levels: dict[str, LevelRow] = {}
+    things: dict[str, Things] = {}
     for row in found:
-        if isinstance(row, (Piece, LevelRow)):
-            continue
-        if row.level not in levels:
-            levels[row.level] = LevelRow(id=row.level, name=f"Recovered ({row.level})")
-            things[row.level] = Things()
-        things[row.level][row.id] = row
-    return Snapshot(pieces, levels, things, _numbers(found, counters))
+        if isinstance(row, Piece):
+            pieces[row.id] = row
+        elif isinstance(row, LevelRow):
+            levels[row.id] = row
+        else:
+            things.setdefault(row.level, Things())[row.id] = row
+    for key in sorted(things.keys() - levels.keys(), key=row_order):
+        levels[key] = LevelRow(id=key, name=f"Recovered ({key})")
+    things = {key: things.get(key, Things()) for key in levels}
+    return Snapshot(pieces, levels, things, _numbers(order.values(), counters))
 
 
-def _numbers(rows: Iterable[ARow], counters: str | None) -> dict[str, int]:
+def _numbers(order: Iterable[tuple[str, int]], counters: str | None) -> dict[str, int]:
     """The last number of each kind: as it was kept, and never below one that is in use."""
     try:
         kept = json.loads(counters) if counters else {}
         out = {str(k): int(v) for k, v in kept.items()}
     except (ValueError, AttributeError, TypeError):
         out = {}
-    for row in rows:
-        kind, number = row_order(row.id)
+    for kind, number in order:
         if number > out.get(kind, 0):
             out[kind] = number
     return out
@@ -300,7 +303,10 @@ def drop_unused_meshes(connection: Connection) -> int:
         .where(RowRecord.mesh.is_not(None))
         .union(
             select(JournalMesh.mesh),
-            select(func.json_extract(rungs.c.value, "$.mesh")).select_from(RowRecord).join(rungs, true()),
+            select(func.json_extract(rungs.c.value, "$.mesh"))
+            .select_from(RowRecord)
+            .join(rungs, true())
+            .where(RowRecord.kind == "piece"),
         )
     )
     return connection.execute(delete(MeshBlob).where(MeshBlob.hash.not_in(used))).rowcount

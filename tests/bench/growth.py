@@ -125,8 +125,8 @@ def exporting() -> None:
 
     def use(door: Door, levels: list[tuple[int, str]]) -> None:
         for count, level in levels:
-            door.fetch(f"/api/levels/{level}/export")
-            print(f"export of {count:6}: {door.fetch(f'/api/levels/{level}/export'):.0f} ms")
+            door.fetch(f"/api/levels/{level}/export.glb")
+            print(f"export of {count:6}: {door.fetch(f'/api/levels/{level}/export.glb'):.0f} ms")
 
     served(make, use)
 

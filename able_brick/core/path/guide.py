@@ -5,16 +5,18 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from able_brick.core.mesh.normals import crossed, dots, unit
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.path.curve import Curve
 from able_brick.core.path.frames import upright_sides
 from able_brick.core.path.guide_kernels import carried_sides, guided, lengths_inside
+
+if TYPE_CHECKING:
+    from scipy.interpolate import PchipInterpolator
 
 #: Samples of each span between which rotation-minimising directions are carried on by a single reflection.
 _SAMPLES: Final = 64
@@ -127,6 +129,8 @@ class Guide:
             n = len(roll)
             at = np.concatenate([at[:-1] - whole, at[:-1], at[:-1] + whole])
             roll = np.tile(roll, 3)[: 3 * n]
+        from scipy.interpolate import PchipInterpolator  # slow to load, and few paths are rolled
+
         return PchipInterpolator(at, roll)
 
     @cached_property
