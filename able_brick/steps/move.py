@@ -36,7 +36,10 @@ class Move(Tool):
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         by = np.asarray(self.by)
         things = tops(draft, rows)
+        still = Rotation.identity()
+        motion = Motion(still, np.zeros(3), by)
         for thing in things:
-            axes = axes_of(draft, self.axes, thing, things[0], self.frame)
-            shift = by if self.axes == "world" else axes.apply(by)
-            carry(draft, thing, Motion(Rotation.identity(), np.asarray(thing.anchor), shift))
+            if self.axes != "world":
+                shift = axes_of(draft, self.axes, thing, things[0], self.frame).apply(by)
+                motion = Motion(still, np.asarray(thing.anchor), shift)
+            carry(draft, thing, motion)

@@ -58,7 +58,7 @@ def load_snapshot(connection: Connection) -> Snapshot:
     """The whole project from its rows. Raises StorageError for rows of a newer format."""
     rows = connection.execute(select(RowRecord.payload, RowRecord.format))
     counters = connection.execute(select(Meta.value).where(Meta.key == "counters")).scalar()
-    return snapshot_of(rows.tuples().all(), counters)
+    return snapshot_of([(payload, form) for payload, form in rows], counters)
 
 
 def snapshot_of(rows: Iterable[tuple[str, int]], counters: str | None) -> Snapshot:
