@@ -190,11 +190,11 @@ def reading() -> None:
             file = Path(folder) / name
             write(file)
             start = time.perf_counter()
-            command = [sys.executable, "-m", "able_brick.cli", "info", str(file), "--json"]
+            command = [sys.executable, "-m", "able_brick.cli", "inspect", str(file)]
             try:
                 done = subprocess.run(command, capture_output=True, timeout=200, check=False)
                 said = done.stderr.decode().strip().splitlines()
-                told = f"code {done.returncode} {said[-1][:150] if said else ''}"
+                told = f"code {done.returncode} {said[0][:150] if said else ''}"
             except subprocess.TimeoutExpired:
                 told = "not done"
             print(f"read {name}: {time.perf_counter() - start:.1f} s {told}")

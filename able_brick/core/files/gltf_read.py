@@ -17,6 +17,7 @@ from able_brick.core.files.pictures import texture
 from able_brick.core.mesh.polymesh import Floats
 
 _MOST_NODES: Final = 200_000
+_MOST_MESHES: Final = 20_000
 _MOST_VERTICES: Final = 20_000_000
 #: A number of a matrix beyond this is no place and no size, in whatever unit.
 _FARTHEST: Final = 1e11
@@ -60,6 +61,14 @@ class _Reader(Document):
             names = ", ".join(sorted(str(r)[:60] for r in required[:20]))
             raise FileError(
                 f"The file needs {names}, which is not read; export without it.", place="extensionsRequired"
+            )
+        meshes = len(self.list_of("meshes"))
+        if meshes > _MOST_MESHES:
+            raise FileError(
+                f"The file has {meshes} meshes; at most {_MOST_MESHES} are read. Join some, or split the file.",
+                place="meshes",
+                received=meshes,
+                allowed=_MOST_MESHES,
             )
         materials = [self.material(i) for i in range(len(self.list_of("materials")))]
         parts: list[Part] = []
@@ -136,47 +145,83 @@ class _Reader(Document):
             roots = []
         if not isinstance(roots, list):
             raise FileError("scenes.nodes should be a list.", place="scenes")
-        seen: set[int] = set()
-        stack: list[tuple[object, Floats, int | None]] = [(r, np.eye(4), None) for r in reversed(roots)]
+        order: list[int] = []
+        above: dict[int, int] = {}
+        stack: list[tuple[object, int]] = [(r, -1) for r in reversed(roots)]
         while stack:
-            index, parent, group = stack.pop()
+            index, parent = stack.pop()
             node = self.item("nodes", index, "node index")
-            place = f"nodes[{index}]"
-            if index in seen:
+            number_ = self.whole(index, "node index", 0, len(nodes) - 1)
+            if number_ in above:
+                place = f"nodes[{index}]"
                 raise FileError(f"{place} is reached twice; nodes must form a tree.", place=place)
-            seen.add(index)  # type: ignore[arg-type]
-            with np.errstate(over="ignore", invalid="ignore"):
-                world = parent @ self.local(node, place)
-            if not np.abs(world).max() <= _FARTHEST:
-                raise FileError(
-                    f"{place} ({self.name(node, 'without a name')}) stands farther away, or is larger, than can be "
-                    "held; export with its transform applied.",
-                    place=place,
-                )
+            above[number_] = parent
+            order.append(number_)
+            children = node.get("children", [])
+            if not isinstance(children, list):
+                raise FileError(f"nodes[{index}].children should be a list.", place=f"nodes[{index}]")
+            stack += [(c, number_) for c in reversed(children)]
+        worlds = self.worlds(order, above)
+        within: dict[int, int | None] = {-1: None}
+        meshes = len(self.list_of("meshes"))
+        for index in order:
+            node = nodes[index]
+            group = within[above[index]]
             extras = node.get("extras")
             kind = extras.get("kind") if isinstance(extras, dict) else None
             if "mesh" in node:
-                mesh = self.whole(node["mesh"], f"{place}.mesh", 0, len(self.list_of("meshes")) - 1)
-                yield mesh, self.name(node, f"Node {index}"), world, group
+                mesh = self.whole(node["mesh"], f"nodes[{index}].mesh", 0, meshes - 1)
+                yield mesh, self.name(node, f"Node {index}"), worlds[index], group
             elif kind in _GROUPING:
-                self.groups.append(GroupAt(self.name(node, "Group"), group, world))
+                self.groups.append(GroupAt(self.name(node, "Group"), group, worlds[index]))
                 group = len(self.groups) - 1
-            children = node.get("children", [])
-            if not isinstance(children, list):
-                raise FileError(f"{place}.children should be a list.", place=place)
-            stack += [(c, world, group) for c in reversed(children)]
+            within[index] = group
 
-    def local(self, node: dict[str, Any], place: str) -> Floats:
-        if "matrix" in node:
-            return self.numbers(node["matrix"], f"{place}.matrix", 16).reshape(4, 4).T
-        out = np.eye(4)
-        q = self.numbers(node.get("rotation", [0, 0, 0, 1]), f"{place}.rotation", 4)
-        if not 0.5 < float(np.linalg.norm(q)) < 2.0:
-            raise FileError(f"{place}.rotation is not a unit quaternion.", place=place)
-        out[:3, :3] = Rotation.from_quat(q).as_matrix() * self.numbers(
-            node.get("scale", [1, 1, 1]), f"{place}.scale", 3
-        )
-        out[:3, 3] = self.numbers(node.get("translation", [0, 0, 0]), f"{place}.translation", 3)
+    def worlds(self, order: list[int], above: dict[int, int]) -> dict[int, Floats]:
+        """The matrix to the world of each node, in an order in which parents come first."""
+        nodes = self.list_of("nodes")
+        own = self.locals(order)
+        out: dict[int, Floats] = {}
+        with np.errstate(over="ignore", invalid="ignore"):
+            for k, index in enumerate(order):
+                out[index] = own[k] if above[index] < 0 else out[above[index]] @ own[k]
+        if order:
+            far = np.abs(np.array([out[index] for index in order])).max(axis=(1, 2))
+            for k in np.flatnonzero(~(far <= _FARTHEST))[:1].tolist():
+                place = f"nodes[{order[k]}]"
+                raise FileError(
+                    f"{place} ({self.name(nodes[order[k]], 'without a name')}) stands farther away, or is larger, than "
+                    "can be held; export with its transform applied.",
+                    place=place,
+                )
+        return out
+
+    def locals(self, order: list[int]) -> Floats:
+        """The matrix (4,4) of each of some nodes to its parent."""
+        nodes = self.list_of("nodes")
+        out = np.tile(np.eye(4), (len(order), 1, 1))
+        turned: list[int] = []
+        turns: list[Floats] = []
+        for k, index in enumerate(order):
+            node, place = nodes[index], f"nodes[{index}]"
+            if "matrix" in node:
+                out[k] = self.numbers(node["matrix"], f"{place}.matrix", 16).reshape(4, 4).T
+                continue
+            if "rotation" in node:
+                turned.append(k)
+                turns.append(self.numbers(node["rotation"], f"{place}.rotation", 4))
+            if "translation" in node:
+                out[k, :3, 3] = self.numbers(node["translation"], f"{place}.translation", 3)
+        if turned:
+            every = np.array(turns)
+            long = np.linalg.norm(every, axis=1)
+            for k in np.flatnonzero(~((long > 0.5) & (long < 2.0)))[:1].tolist():
+                place = f"nodes[{order[turned[k]]}]"
+                raise FileError(f"{place}.rotation is not a unit quaternion.", place=place)
+            out[turned, :3, :3] = Rotation.from_quat(every).as_matrix()
+        for k, index in enumerate(order):
+            if "scale" in nodes[index] and "matrix" not in nodes[index]:
+                out[k, :3, :3] *= self.numbers(nodes[index]["scale"], f"nodes[{index}].scale", 3)
         return out
 
     # -- meshes -

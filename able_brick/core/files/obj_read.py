@@ -13,12 +13,13 @@ from able_brick.core.files import obj_kernels as kernels
 from able_brick.core.files.from_faces import RawFaces, mesh_from
 from able_brick.core.files.gltf_document import Beside
 from able_brick.core.files.gltf_read import nothing_beside
-from able_brick.core.files.part import Instance, Material, Part, Scene
+from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
 from able_brick.core.files.pictures import texture
 
 _MOST_ELEMENTS: Final = 40_000_000
 _MOST_LINES: Final = 1_000_000
 _MOST_PARTS: Final = 20_000
+_MOST_MATERIALS: Final = 10_000
 _WRONG: Final = {
     kernels.NO_NUMBER: "a word that is not a number",
     kernels.FEW_NUMBERS: "too few numbers",
@@ -155,20 +156,39 @@ def read_mtl(data: bytes, beside: Beside, notes: list[str]) -> dict[str, Materia
     """Materials by name from the bytes of an MTL file; numbers out of range are brought into it."""
     out: dict[str, Material] = {}
     name = ""
+    beside = _each_once(beside)
+    pictures: dict[str, Texture | None] = {}
     if len(data) > 16 * 2**20:
         raise FileError("The materials' file has more than 16 MB.", place="MTL")
     for line in data.decode("utf-8", "replace").replace("\\\n", " ").splitlines():
         head, _, rest = line.strip().partition(" ")
         rest = "".join(c for c in rest.strip() if c.isprintable())[:400]
-        if head == "newmtl" and len(out) < 10_000:
+        if head == "newmtl":
+            if len(out) >= _MOST_MATERIALS:
+                notes.append(f"The materials' file has more than {_MOST_MATERIALS} materials; the others are plain.")
+                break
             name = rest[:200]
             out[name] = Material(name[:120] or "Plain")
         elif name in out:
-            out[name] = _with(out[name], head, rest, beside, notes)
+            out[name] = _with(out[name], head, rest, beside, notes, pictures)
     return out
 
 
-def _with(m: Material, head: str, rest: str, beside: Beside, notes: list[str]) -> Material:
+def _each_once(beside: Beside) -> Beside:
+    """The same, where no file is fetched twice in a row."""
+    last: list[tuple[str, bytes | None]] = [("", None)]
+
+    def fetch(name: str) -> bytes | None:
+        if last[0][0] != name:
+            last[0] = (name, beside(name))
+        return last[0][1]
+
+    return fetch
+
+
+def _with(
+    m: Material, head: str, rest: str, beside: Beside, notes: list[str], pictures: dict[str, Texture | None]
+) -> Material:
     def share(word: str) -> float | None:
         try:
             value = float(word)
@@ -191,16 +211,30 @@ def _with(m: Material, head: str, rest: str, beside: Beside, notes: list[str]) -
         case "Pm" if values and values[0] is not None:
             return replace(m, metallic=values[0])
         case "map_Kd" if rest:
-            name = rest if beside(rest) is not None else words[-1]
-            data = beside(name)
-            if data is None:
-                notes.append(f"The texture {name[:80]} is not among the files given; bring it in together.")
-                return m
-            try:
-                return replace(m, texture=texture(name.replace("\\", "/").rsplit("/", 1)[-1], data, name[:80]))
-            except FileError as error:
-                notes.append(f"A texture was left out: {error}")
+            if rest not in pictures:
+                pictures[rest] = _picture(rest if beside(rest) is not None else words[-1], beside, notes)
+            return replace(m, texture=pictures[rest])
     return m
+
+
+def _picture(name: str, beside: Beside, notes: list[str]) -> Texture | None:
+    """A picture that is there and can be shown; else a note."""
+    data = beside(name)
+    if data is None:
+        notes.append(f"The texture {name[:80]} is not among the files given; bring it in together.")
+        return None
+    try:
+        return texture(name.replace("\\", "/").rsplit("/", 1)[-1], data, name[:80])
+    except FileError as error:
+        notes.append(f"A texture was left out: {error}")
+        return None
+
+
+def _spans(starts: npt.NDArray[np.int64], sizes: npt.NDArray[Any]) -> npt.NDArray[np.int64]:
+    """The numbers from each start on, so many of each."""
+    ends = np.cumsum(sizes)
+    out: npt.NDArray[np.int64] = np.arange(int(ends[-1])) + np.repeat(starts - ends + sizes, sizes)
+    return out
 
 
 def _scene(raw: RawFaces, lines: _Lines, materials: list[Material], notes: list[str], *, weld: bool) -> Scene:
@@ -214,10 +248,14 @@ def _scene(raw: RawFaces, lines: _Lines, materials: list[Material], notes: list[
         notes.append(f"The file has more than {_MOST_PARTS} parts; they were joined into one.")
     material, smoothing = np.array(lines.materials)[run], np.array(lines.smoothing)[run]
     parts: list[Part] = []
-    for number in used.tolist():
+    # faces, and corners, by their parts, in their order in each
+    by_part = np.argsort(part_of, kind="stable")
+    bounds = np.searchsorted(part_of[by_part], [*used.tolist(), np.iinfo(np.int64).max])
+    starts = np.concatenate([[0], np.cumsum(raw.sizes)])
+    for k, number in enumerate(used.tolist()):
         whole = len(used) == 1
-        faces = slice(None) if whole else np.flatnonzero(part_of == number)
-        corner = slice(None) if whole else np.flatnonzero(np.repeat(part_of == number, raw.sizes))
+        faces = slice(None) if whole else by_part[bounds[k] : bounds[k + 1]]
+        corner = slice(None) if whole else _spans(starts[faces], raw.sizes[faces])
         slots, slot = np.unique(material[faces], return_inverse=True)
         name = names[number] or f"Part {number + 1}"
 

@@ -11,6 +11,9 @@ import numpy as np
 
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 
+#: Points that are moved at once.
+_AT_ONCE = 1_000_000
+
 
 @dataclass(frozen=True)
 class Texture:
@@ -97,9 +100,21 @@ class Scene:
 
     def bounds(self) -> tuple[Floats, Floats]:
         """Lowest and highest corner (3,) of everything as it stands; the parts alone when nothing stands."""
-        clouds = [self.parts[i.part].mesh.positions @ i.matrix[:3, :3].T + i.matrix[:3, 3] for i in self.instances]
-        clouds = clouds or [p.mesh.positions for p in self.parts]
-        clouds = [c for c in clouds if len(c)]
-        if not clouds:
+        standing: dict[int, list[Floats]] = {}
+        for i in self.instances:
+            standing.setdefault(i.part, []).append(i.matrix)
+        every = standing or {k: [np.eye(4)] for k in range(len(self.parts))}
+        lows, highs = [], []
+        for part, matrices in every.items():
+            points = self.parts[part].mesh.positions
+            if not len(points):
+                continue
+            some = max(1, _AT_ONCE // len(points))
+            for k in range(0, len(matrices), some):
+                m = np.array(matrices[k : k + some])
+                cloud = points @ m[:, :3, :3].transpose(0, 2, 1) + m[:, None, :3, 3]
+                lows.append(cloud.min(axis=(0, 1)))
+                highs.append(cloud.max(axis=(0, 1)))
+        if not lows:
             return np.zeros(3), np.zeros(3)
-        return np.min([c.min(axis=0) for c in clouds], axis=0), np.max([c.max(axis=0) for c in clouds], axis=0)
+        return np.min(lows, axis=0), np.max(highs, axis=0)
