@@ -30,6 +30,8 @@ SECONDS: Final = 180.0
 _MOST_WAITING: Final = 8
 _MOST_FILES: Final = 200
 _EXPIRES: Final = 3600.0  # seconds after which a file that nobody asks about is forgotten
+#: Faces below which a mesh is made ready when it is accepted.
+_SMALL: Final = 2000
 _BREATH: Final = 2.5  # seconds after a reading until the next process gets ready: it would slow accepting down
 State = Literal["reading", "ready", "failed"]
 
@@ -260,11 +262,13 @@ class Imports:
 
     def _prepare(self, incoming: Import, turn: int) -> None:
         """While it is checked and its sheet looked at, reckon what its pieces' rows need and write its meshes as they
-        are stored, so that accepting is quick. Nothing of it stays in memory."""
+        are stored, so that accepting is quick; what is small is left for then. Nothing of it stays in memory."""
         with suppress(AbleBrickError, OSError), incoming.preparing, ThreadPoolExecutor(2) as workers:
             for k, part in enumerate(read_scene(incoming.folder).parts):
                 if incoming.turn != turn:
                     break
+                if part.mesh.face_count < _SMALL:
+                    continue
                 known = workers.submit(facts, part.mesh)
                 path = incoming.folder / f"stored-{k}"
                 path.write_bytes(encode(part.mesh))

@@ -18,23 +18,26 @@ def write_scene(folder: Path, scene: Scene) -> None:
     textures = list(dict.fromkeys(m.texture for p in scene.parts for m in p.materials if m.texture is not None))
     for k, t in enumerate(textures):
         (folder / f"texture-{k}").write_bytes(t.data)
-    parts = []
-    for k, p in enumerate(scene.parts):
-        with (folder / f"mesh-{k}").open("wb") as out:
-            out.writelines(packed(p.mesh))
-        parts.append({"name": p.name, "materials": [_row(m, textures) for m in p.materials]})
+    number = {t: k for k, t in enumerate(textures)}
+    parts, at = [], 0
+    with (folder / "meshes").open("wb") as out:
+        for p in scene.parts:
+            size = sum(out.write(piece) for piece in packed(p.mesh))
+            parts.append({"name": p.name, "at": [at, size], "materials": [_row(m, number) for m in p.materials]})
+            at += size
+    np.save(folder / "matrices.npy", np.array([i.matrix for i in scene.instances]).reshape(-1, 4, 4))
     table = {
         "parts": parts,
         "textures": [{"name": t.name, "media": t.media} for t in textures],
-        "instances": [[i.part, i.name, i.matrix.ravel().tolist(), i.group] for i in scene.instances],
+        "instances": [[i.part, i.name, i.group] for i in scene.instances],
         "groups": [[g.name, g.parent, g.matrix.ravel().tolist()] for g in scene.groups],
         "notes": list(scene.notes),
     }
     (folder / "scene.json").write_text(json.dumps(table, allow_nan=False))
 
 
-def _row(m: Material, textures: list[Texture]) -> list[Any]:
-    return [m.name, list(m.colour), m.roughness, m.metallic, None if m.texture is None else textures.index(m.texture)]
+def _row(m: Material, number: dict[Texture, int]) -> list[Any]:
+    return [m.name, list(m.colour), m.roughness, m.metallic, None if m.texture is None else number[m.texture]]
 
 
 def read_scene(folder: Path) -> Scene:
@@ -45,19 +48,21 @@ def read_scene(folder: Path) -> Scene:
             Texture(t["name"], t["media"], (folder / f"texture-{k}").read_bytes())
             for k, t in enumerate(table["textures"])
         ]
+        whole = memoryview((folder / "meshes").read_bytes())
+        matrices = np.load(folder / "matrices.npy", allow_pickle=False)
         parts = [
             Part(
                 p["name"],
-                unpack((folder / f"mesh-{k}").read_bytes()),
+                unpack(whole[p["at"][0] : sum(p["at"])]),
                 tuple(
                     Material(n, tuple(c), rough, metal, None if t is None else textures[t])
                     for n, c, rough, metal, t in p["materials"]
                 ),
             )
-            for k, p in enumerate(table["parts"])
+            for p in table["parts"]
         ]
     except (OSError, ValueError, KeyError) as error:
         raise FileError("What was read is no longer there; bring the file in again.", place="folder") from error
-    instances = [Instance(part, name, np.array(m).reshape(4, 4), g) for part, name, m, g in table["instances"]]
+    instances = [Instance(part, name, m, g) for (part, name, g), m in zip(table["instances"], matrices, strict=True)]
     groups = [GroupAt(name, parent, np.array(m).reshape(4, 4)) for name, parent, m in table["groups"]]
     return Scene(tuple(parts), tuple(instances), tuple(table["notes"]), tuple(groups))

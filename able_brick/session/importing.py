@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from pathlib import PurePath
 
 import numpy as np
 
+from able_brick.core.collecting import uncollected
 from able_brick.core.errors import InputError
 from able_brick.core.files.part import GroupAt, Instance, Material, Scene, Texture
 from able_brick.core.files.units import Unit, Up, as_one, brought_in, standing_parts
@@ -30,6 +32,7 @@ class Taking:
     base_pivot: bool = False
 
 
+@uncollected()
 def take_in(
     project: Project, imports: Imports, key: str, level: str, revision: int, how: Taking, *, place: bool
 ) -> Delta:
@@ -70,22 +73,24 @@ def pieces_of(
     meshes: dict[str, PolyMesh] = {}
     textures: dict[str, Texture] = {}
     rows: list[Imported] = []
-    standing: dict[int, list[Instance]] = {}
-    for i in scene.instances:
-        standing.setdefault(i.part, []).append(i)
+    standing: dict[int, list[int]] = {}
+    for k, i in enumerate(scene.instances):
+        standing.setdefault(i.part, []).append(k)
+    every = decompose_all(np.array([i.matrix for i in scene.instances]).reshape(-1, 4, 4))
+    surface = cache(_surface)
     for index, part in enumerate(scene.parts):
         low, high = part.mesh.bounds
         if float(abs(high - low).max()) < 1e-9:
             raise InputError(f"{part.name} would have no size in that unit; choose a larger one.", field="unit")
-        here = standing.get(index, [])
-        stands = decompose_all(np.array([i.matrix for i in here]))
+        numbers = standing.get(index, [])
+        here, stands = [scene.instances[k] for k in numbers], [every[k] for k in numbers]
         meshes[part.mesh.content_hash] = part.mesh
         textures |= {m.texture.content_hash: m.texture for m in part.materials if m.texture is not None}
         rows.append(
             Imported(
                 name=printable(part.name, "Piece"),
                 mesh=part.mesh.content_hash,
-                materials=tuple(_surface(m) for m in part.materials),
+                materials=tuple(surface(m) for m in part.materials),
                 stands=tuple((printable(i.name, "Piece"), *stand) for i, stand in zip(here, stands, strict=True)),
                 within=tuple(i.group for i in here),
                 base_pivot=base_pivot,

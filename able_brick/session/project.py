@@ -327,7 +327,7 @@ class Project:
             base = self._at(level, revision)
             change = registry.apply(base, level, tool, selection, self.meshes.get, preview=True)
             edits = change.edits
-        self.meshes.remember(change.meshes)
+        self.meshes.show(change.meshes)
         shown = level_delta(
             change.after,
             level,

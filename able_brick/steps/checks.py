@@ -80,7 +80,9 @@ def check_text(text: str, what: str, *, most: int = MOST_NAME) -> str:
 
 def printable(text: str, otherwise: str, *, most: int = 120) -> str:
     """A name from elsewhere as one that may be kept."""
-    kept = "".join(" " if unicodedata.category(c) in _UNPRINTABLE else c for c in text)
+    kept = text
+    if not text.isprintable():
+        kept = "".join(" " if unicodedata.category(c) in _UNPRINTABLE else c for c in text)
     return " ".join(kept.split())[:most].strip() or otherwise
 
 
@@ -250,7 +252,13 @@ def _check_runs(after: Snapshot, edits: Sequence[Edit]) -> None:
             old = edit.before
             if isinstance(old, Piece) and (old.facts, old.pivot, old.axes) == (row.facts, row.pivot, row.axes):
                 continue
-            runs: Iterable[AThing] = (u for t in after.things.values() for u in t.users(row.id))
+            # one placement stands where its row says, which is checked with that
+            runs: Iterable[AThing] = (
+                u
+                for t in after.things.values()
+                for u in t.users(row.id)
+                if not isinstance(u, Placement) or t.repeats(u.id)
+            )
         elif isinstance(row, Path):
             curve = row.curve()
             if not curve.length > 0:

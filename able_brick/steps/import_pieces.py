@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import ClassVar, Final, Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -58,6 +59,7 @@ class ImportPieces(Tool):
     verb: ClassVar[Literal["Make"]] = "Make"
     stages: ClassVar[tuple[Stage, ...]] = ("kit",)
     hidden: ClassVar[bool] = True
+    unkept: ClassVar[frozenset[str]] = frozenset({"pieces", "groups"})
     adjustable: ClassVar[bool] = False
     icon: ClassVar[str] = "import"
 
@@ -86,22 +88,28 @@ class ImportPieces(Tool):
             )
             draft.put(piece)
             made.append(piece.id)
-            for k, (name, position, turn, size) in enumerate(one.stands if self.place else ()):
-                within = one.within[k] if k < len(one.within) else None
-                draft.put(
-                    Placement(
-                        id=draft.new_id("placement"),
-                        level=draft.level_id,
-                        name=name,
-                        group=None if within is None else self._group(draft, within, groups),
-                        piece=piece.id,
-                        position=compensated(position, turn, size, ORIGIN, pivot),
-                        turn=turn,
-                        size=size,
-                    )
-                )
+            first = Placement(id="placement", level=draft.level_id, name=piece.name, piece=piece.id)
+            stands = self._placed(draft, one, pivot, groups) if self.place else iter(())
+            # with another pivot the places are other ones than those that were validated
+            for row in (first.changed(**v) for v in stands) if one.base_pivot else first.like(stands):
+                draft.put(row)
         draft.select = tuple(made)
         draft.note = f"{counted(len(made), 'piece', 'pieces')} from {self.file}"
+
+    def _placed(
+        self, draft: Draft, one: Imported, pivot: Vector, groups: dict[int, str]
+    ) -> Iterator[dict[str, object]]:
+        """What each placement of a piece has, validated with the parameters already."""
+        for k, (name, position, turn, size) in enumerate(one.stands):
+            within = one.within[k] if k < len(one.within) else None
+            yield {
+                "id": draft.new_id("placement"),
+                "name": name,
+                "group": None if within is None else self._group(draft, within, groups),
+                "position": compensated(position, turn, size, ORIGIN, pivot) if one.base_pivot else position,
+                "turn": turn,
+                "size": size,
+            }
 
     def _group(self, draft: Draft, number: int, made: dict[int, str]) -> str:
         """The id of a group of the file, which is made when something is put into it, with those that it is in."""

@@ -77,6 +77,8 @@ class Tool(BaseModel):
     prefill: ClassVar[bool] = False
     instant: ClassVar[bool] = False
     adjustable: ClassVar[bool] = True
+    #: Parameters that the journal does not keep, as nothing is made again from them.
+    unkept: ClassVar[frozenset[str]] = frozenset()
     previews: ClassVar[bool] = True
     on_locked: ClassVar[bool] = False
     #: Of what kinds of elements of a mesh it wants some picked.

@@ -25,6 +25,8 @@ from able_brick.store.mesh_codec import FORMAT, encode
 from able_brick.store.tables import JournalEntry, JournalMesh, LevelState, MeshBlob, Meta, RowRecord, TextureBlob
 
 ROW_FORMAT: Final = 1
+#: Bytes of a mesh that do not wait for others to be written with them.
+_LONG: Final = 2**20
 _ROW: TypeAdapter[ARow] = TypeAdapter(AnyRow)
 #: Written out, as reckoning it anew for each of many rows takes longer than writing them.
 _PUT_ROW: Final = """
@@ -137,10 +139,17 @@ def write_rows(
 def write_meshes(connection: Connection, meshes: Mapping[str, PolyMesh], written: Mapping[str, Path]) -> None:
     """Store meshes that are not in the file yet; `written` names files with the bytes of those that are ready."""
     there = present(connection, MeshBlob, meshes)
+    waiting: list[dict[str, object]] = []
     for key, mesh in meshes.items():
-        if key not in there:
-            data = written[key].read_bytes() if key in written else encode(mesh)
-            connection.execute(insert(MeshBlob), [{"hash": key, "format": FORMAT, "data": data}])
+        if key in there:
+            continue
+        data = written[key].read_bytes() if key in written else encode(mesh)
+        waiting.append({"hash": key, "format": FORMAT, "data": data})
+        if len(data) > _LONG or len(waiting) == 500:
+            connection.execute(insert(MeshBlob), waiting)
+            waiting = []
+    if waiting:
+        connection.execute(insert(MeshBlob), waiting)
 
 
 def check_blobs(connection: Connection, edits: Iterable[Edit]) -> None:
@@ -182,7 +191,7 @@ def write_entry(
     texts: Texts | None = None,
 ) -> Entry:
     """Put a step at its place in the level's journal, where what stood there or later is gone; the entry."""
-    params = tool.model_dump_json(exclude={"tool"})
+    params = tool.model_dump_json(exclude={"tool", *tool.unkept})
     connection.execute(delete(JournalEntry).where(JournalEntry.level == level, JournalEntry.place >= place))
     done = connection.execute(
         insert(JournalEntry).values(

@@ -16,12 +16,15 @@ from able_brick.core.mesh.polymesh import PolyMesh
 
 FORMAT: Final = 2
 _OLD: Final = 1
+#: Bytes that are worth two threads.
+_LARGE: Final = 2**20
 _FIELDS: Final = ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour")
 
 
 def encode(mesh: PolyMesh) -> bytes:
     """The mesh as compressed bytes, lossless."""
-    return zstandard.ZstdCompressor(level=1, threads=2).compress(b"".join(packed(mesh)))
+    data = b"".join(packed(mesh))
+    return zstandard.ZstdCompressor(level=1, threads=2 if len(data) > _LARGE else 0).compress(data)
 
 
 def decode(data: bytes, form: int = FORMAT) -> PolyMesh:
@@ -46,10 +49,10 @@ def packed(mesh: PolyMesh) -> Iterator[bytes | memoryview]:
     yield from body
 
 
-def unpack(raw: bytes) -> PolyMesh:
+def unpack(raw: bytes | memoryview) -> PolyMesh:
     """The mesh of `packed`."""
     (size,) = struct.unpack_from("<I", raw)
-    header = json.loads(raw[4 : 4 + size])
+    header = json.loads(bytes(raw[4 : 4 + size]))
     at = 4 + size
     arrays: dict[str, np.ndarray] = {}
     for name, dtype, shape in header["arrays"]:

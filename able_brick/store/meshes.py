@@ -21,6 +21,8 @@ from able_brick.store.mesh_codec import decode
 from able_brick.store.tables import MeshBlob
 
 _MOST_MESHES: Final = 1536 * 2**20
+#: Bytes of meshes of previews, which are soon followed by others.
+_MOST_SHOWN: Final = 192 * 2**20
 _MOST_GLBS: Final = 256 * 2**20
 #: Triangles of what stands in for a dense mesh.
 STAND_IN: Final = 3000
@@ -31,7 +33,8 @@ class MeshShelf:
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
-        self._meshes: ByteCache[PolyMesh] = ByteCache(_MOST_MESHES, mesh_bytes)
+        self._meshes: ByteCache[PolyMesh] = ByteCache(_MOST_MESHES, mesh_bytes, derived=False)
+        self._shown: ByteCache[PolyMesh] = ByteCache(_MOST_SHOWN, mesh_bytes, derived=False, latest=True)
         self._glbs: ByteCache[bytes] = ByteCache(_MOST_GLBS, len)
 
     def remember(self, meshes: Mapping[str, PolyMesh]) -> None:
@@ -39,9 +42,16 @@ class MeshShelf:
             if self._meshes.find(key) is None:
                 self._meshes.keep(key, mesh)
 
+    def show(self, meshes: Mapping[str, PolyMesh]) -> None:
+        """Have the meshes of a preview at hand, in place of those of the previews before."""
+        for key, mesh in meshes.items():
+            if self._meshes.find(key) is None:
+                self._shown.keep(key, mesh)
+
     def get(self, key: str) -> PolyMesh:
         """The mesh of a hash. Raises UnknownIdError where there is none, StorageError where it cannot be read."""
-        return self._meshes.get(key, lambda: self._read(key))
+        shown = self._shown.find(key)
+        return self._meshes.get(key, lambda: self._read(key)) if shown is None else shown
 
     def _read(self, key: str) -> PolyMesh:
         try:

@@ -27,7 +27,9 @@ ROUNDS = 5
 BOUNDARY = "a-line-that-no-model-has"
 
 
-def upload(door: Door, level: str, revision: int, name: str, data: bytes) -> tuple[int, float, float]:
+def upload(
+    door: Door, level: str, revision: int, name: str, data: bytes, *, place: bool = False
+) -> tuple[int, float, float]:
     """The new revision, and the milliseconds to the sheet and to the shelf."""
     head = f'--{BOUNDARY}\r\nContent-Disposition: form-data; name="files"; filename="{name}"\r\n\r\n'.encode()
     body = head + data + f"\r\n--{BOUNDARY}--\r\n".encode()
@@ -37,7 +39,9 @@ def upload(door: Door, level: str, revision: int, name: str, data: bytes) -> tup
         incoming, _ = door.call("GET", f"/api/imports/{incoming['id']}?seen={incoming['share']}")
     assert incoming["state"] == "ready", incoming["reason"]
     sheet = time.perf_counter()
-    made, _ = door.call("POST", f"/api/imports/{incoming['id']}/accept", {"level": level, "revision": revision})
+    made, _ = door.call(
+        "POST", f"/api/imports/{incoming['id']}/accept", {"level": level, "revision": revision, "place": place}
+    )
     end = time.perf_counter()
     return made["revision"], 1000 * (sheet - start), 1000 * (end - start)
 

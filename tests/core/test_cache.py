@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from able_brick.core.cache import ByteCache
+from able_brick.core.cache import Budget, ByteCache
 
 
 def test_what_was_used_longest_ago_goes_first() -> None:
@@ -12,6 +12,32 @@ def test_what_was_used_longest_ago_goes_first() -> None:
     assert cache.find("a") == "aaa"
     cache.keep("d", "dddd")
     assert [cache.find(k) for k in "abcd"] == ["aaa", None, "ccc", "dddd"]
+
+
+def test_caches_share_a_budget_and_what_is_derived_goes_first() -> None:
+    budget = Budget(10)
+    source: ByteCache[str] = ByteCache(100, len, derived=False, budget=budget)
+    one: ByteCache[str] = ByteCache(100, len, budget=budget)
+    two: ByteCache[str] = ByteCache(100, len, budget=budget)
+    source.keep("mesh", "x" * 4)
+    one.keep("a", "x" * 3)
+    two.keep("b", "x" * 3)
+    assert one.find("a") is not None
+    two.keep("c", "x" * 2)
+    assert (one.find("a"), two.find("b"), two.find("c")) == ("xxx", None, "xx")
+    source.keep("large", "x" * 6)
+    assert (one.find("a"), two.find("c"), budget.bytes) == (None, None, 10)
+    source.keep("more", "x")
+    assert [source.find(k) for k in ("mesh", "large", "more")] == [None, "x" * 6, "x"]
+
+
+def test_the_latest_stays_however_large_it_is() -> None:
+    cache: ByteCache[str] = ByteCache(4, len, latest=True)
+    cache.keep("a", "x" * 3)
+    cache.keep("b", "y" * 9)
+    assert (cache.find("a"), cache.find("b")) == (None, "y" * 9)
+    cache.keep("c", "z")
+    assert (cache.find("b"), cache.find("c")) == (None, "z")
 
 
 def test_what_is_larger_than_all_is_handed_back_and_not_kept() -> None:
