@@ -153,6 +153,7 @@ def test_only_so_many_wait(imports: Imports) -> None:
 
 
 def test_what_waits_lies_on_disk_and_is_forgotten_in_time(imports: Imports, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(jobs, "_SMALL", 0)
     incoming = ended(imports, taken(imports, trial_obj=OBJ))
     scene = imports.scene(incoming.id)
     ready = imports.ready(incoming.id)
@@ -186,7 +187,7 @@ def test_scenes_go_through_a_folder_unchanged(tmp_path: Path) -> None:
     assert [p.materials for p in back.parts] == [p.materials for p in scene.parts]
     assert back.notes == scene.notes
     assert np.array_equal(back.instances[1].matrix, scene.instances[1].matrix)
-    (tmp_path / "mesh-0").unlink()
+    (tmp_path / "meshes").unlink()
     with pytest.raises(FileError, match="no longer there"):
         read_scene(tmp_path)
 
