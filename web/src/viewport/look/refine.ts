@@ -1,11 +1,13 @@
 import { type Object3D, RawShaderMaterial, SRGBColorSpace, Vector2, WebGLRenderTarget } from "three";
 import { FullScreenQuad } from "three/examples/jsm/postprocessing/Pass.js";
 import { viewport } from "../controller";
+import { thinly } from "../pieces/crowds";
 import { coarsely } from "../pieces/standIns";
 import { inSoftware, pixelRatio, renderer, scene } from "./renderer";
 
-/** Milliseconds without a frame after which the view rests. */
+/** Milliseconds without a frame after which the view rests; and where all that is then drawn takes long. */
 const REST = 160;
+const LONG_REST = 600;
 /** Samples of each pixel at rest. */
 const SAMPLES = 4;
 
@@ -23,19 +25,26 @@ const LEAST = 0.2;
 
 /**
  * Draw what is in the viewport; how many draw calls that took. Without a graphics card pixels, shadows and smooth edges
- * are dear: what moves is drawn with fewer pixels, without shadows and with stand-ins for dense meshes then, and drawn
- * once more in full when the view rests.
+ * are dear: what moves is drawn with fewer pixels, without shadows, with stand-ins for dense meshes and the largest of
+ * very many copies then, and drawn once more in full when the view rests.
  */
 export function draw(): number {
   if (rested || !inSoftware) return smoothly();
   withRatio(Math.max(LEAST, SHARE * pixelRatio()));
-  coarsely(viewport.pickables, () => withoutShadows(() => renderer.render(scene, viewport.camera)));
+  const { camera } = viewport;
+  let thin = false;
+  coarsely(viewport.pickables, () => {
+    thin = thinly(scene, camera, () => withoutShadows(() => renderer.render(scene, camera)));
+  });
   smooth = false;
   window.clearTimeout(timer);
-  timer = window.setTimeout(() => {
-    rested = true;
-    viewport.redraw();
-  }, REST);
+  timer = window.setTimeout(
+    () => {
+      rested = true;
+      viewport.redraw();
+    },
+    thin ? LONG_REST : REST,
+  );
   return renderer.info.render.calls;
 }
 
