@@ -69,7 +69,10 @@ def serve(
     sys.stdout.flush()
     server = uvicorn.Server(
         uvicorn.Config(
-            create_app(project, serving=True, build_demo=_lay_demo), log_level="warning", ws="websockets-sansio"
+            create_app(project, serving=True, build_demo=_lay_demo),
+            log_level="warning",
+            ws="websockets-sansio",
+            timeout_graceful_shutdown=2,
         )
     )
     keep_what_stands()

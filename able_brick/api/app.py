@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import os
+import threading
 import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -25,6 +27,8 @@ from able_brick.session.project import Project
 from able_brick.session.work import Work
 
 WEB = Path(able_brick.__file__).parent / "web_dist"
+#: Seconds in which everything is to end.
+_MOST_CLOSING = 0.5
 #: For how long meshes are made ready before anybody has asked for one.
 _MOST_SECONDS = 3.0
 
@@ -68,10 +72,16 @@ def create_app(
             app.state.imports.warm()
             asyncio.get_running_loop().run_in_executor(None, prepare, project)
         yield
+        # what does not stop by itself is cut off: a change is in the file whole, or not at all
+        late = threading.Timer(_MOST_CLOSING, os._exit, (0,))
+        late.daemon = True
+        if serving:
+            late.start()
         app.state.batches.close()
         app.state.work.close()
         app.state.imports.close()
         app.state.opened.close()
+        late.cancel()
 
     app = FastAPI(
         title="Able Brick",

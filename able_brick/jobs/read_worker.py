@@ -6,6 +6,7 @@ import json
 import os
 import resource
 import sys
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, Final
 
@@ -15,7 +16,10 @@ from able_brick.jobs.scene_folder import write_scene
 from able_brick.jobs.sheet import sheet_of
 from able_brick.warm import warm_readers
 
-MEMORY: Final = 8 * 2**30
+#: Bytes that reading may take beside what the process has taken to start; more for files that are large themselves.
+MEMORY: Final = 2 * 2**30
+MOST_MEMORY: Final = 8 * 2**30
+LARGE_FILE: Final = 200 * 10**6
 CPU_SECONDS: Final = 150
 FILE_BYTES: Final = 4 * 2**30
 
@@ -26,7 +30,8 @@ def main() -> None:
     folder = Path(sys.stdin.readline().rstrip("\n"))
     if not folder.name:
         return
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+    memory = _taken() + (MOST_MEMORY if _size(folder) > LARGE_FILE else MEMORY)
+    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CPU, (CPU_SECONDS, CPU_SECONDS))
     resource.setrlimit(resource.RLIMIT_FSIZE, (FILE_BYTES, FILE_BYTES))
     try:
@@ -37,6 +42,21 @@ def main() -> None:
         _tell(error="The file needs more memory than one file may take; split it.", data={})
     except RecursionError:
         _tell(error="The file is nested too deeply; export it again.", data={})
+
+
+def _taken() -> int:
+    """Bytes of address space that the process has already."""
+    try:
+        return int(Path("/proc/self/statm").read_text().split()[0]) * resource.getpagesize()
+    except (OSError, ValueError, IndexError):  # not everywhere
+        return 2 * 2**30
+
+
+def _size(folder: Path) -> int:
+    """Bytes of all files that came."""
+    with suppress(OSError):
+        return sum(f.stat().st_size for f in folder.iterdir())
+    return 0
 
 
 def _read(folder: Path) -> None:

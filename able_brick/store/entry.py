@@ -17,7 +17,7 @@ from able_brick.level.texts import Texts
 
 _EDITS: TypeAdapter[list[tuple[Any, Any]]] = TypeAdapter(list[tuple[AnyRow | None, AnyRow | None]])
 #: Bytes of packed edits up to which an entry is looked through as soon as it is found.
-_SHORT: Final = 2**16
+_SHORT: Final = 2**14
 
 
 class UnreadableEntryError(StorageError):

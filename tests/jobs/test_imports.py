@@ -120,7 +120,13 @@ def test_memory_is_bounded(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caps
     (tmp_path / "file-0").write_bytes(b"x")
     read_worker.main()
     assert "needs more memory than one file may take" in capsys.readouterr().out
-    assert (read_worker.resource.RLIMIT_AS, (read_worker.MEMORY, read_worker.MEMORY)) in limits
+    taken_before = read_worker._taken()
+    held = dict(limits)[read_worker.resource.RLIMIT_AS][0]
+    assert held == pytest.approx(taken_before + read_worker.MEMORY, abs=2**28)
+    monkeypatch.setattr(read_worker, "LARGE_FILE", 0)
+    monkeypatch.setattr(read_worker.sys, "stdin", io.StringIO(f"{tmp_path}\n"))
+    read_worker.main()
+    assert limits[3][1][0] == pytest.approx(taken_before + read_worker.MOST_MEMORY, abs=2**28)
     assert read_worker.resource.RLIMIT_CPU in dict(limits)
 
 

@@ -1,0 +1,101 @@
+"""Large levels: what is shown for many, read when it is wanted, and kept once."""
+
+from __future__ import annotations
+
+import sqlite3
+
+import numpy as np
+import pytest
+
+from able_brick.core.errors import GeometryError, StorageError
+from able_brick.level.rows import Placement
+from able_brick.level.texts import Texts
+from able_brick.steps.parse import parse_tool
+from able_brick.store.entry import Entry, packed, unpacked
+from tests.session.bench import Bench
+
+MANY = 2500
+
+
+def test_a_preview_of_many_copies_shows_them_all_by_one_placement(bench: Bench) -> None:
+    bench.do("add_shape", shape={"kind": "box"}, position=(0.1, 0.2, 0.3))
+    project, level = bench.project, bench.level
+    tool = parse_tool("duplicate", {"distance": 1.7, "count": MANY, "axis": "z"})
+    shown = project.preview(level, tool, ("placement-1",), project.revision(level))
+    made = project.step(level, tool, ("placement-1",), project.revision(level))
+    assert len(shown.changed) < 4 and len(made.changed) > MANY
+    assert shown.summary == made.summary
+    assert shown.note == made.note
+    ((key, (run,)),) = shown.items.items()
+    assert key in {r.id for r in shown.changed}
+    rows = [r for r in made.changed if isinstance(r, Placement)]
+    assert np.array_equal(np.array(run.rows), [(*r.position, *r.turn, *r.size) for r in rows])
+    again = project.preview(
+        level,
+        parse_tool("duplicate", {"distance": 1.7, "count": 600, "axis": "z"}),
+        (),
+        project.revision(level),
+        adjust_last=True,
+    )
+    assert again.summary.placements == 601
+    assert len(again.removed) == MANY - 1
+
+
+def test_a_long_step_is_undone_after_a_restart_and_one_that_is_damaged_is_told(bench: Bench) -> None:
+    bench.do("add_shape", shape={"kind": "box"})
+    bench.do("duplicate", "placement-1", distance=1.1, count=MANY)
+    state = bench.state()
+    bench.reopen()
+    bench.undo()
+    assert len(bench.project.snapshot.of(bench.level)) == 1
+    bench.redo()
+    assert bench.state() == state
+    path = bench.project.path
+    bench.project.close()
+    with sqlite3.connect(path) as file:
+        (edits,) = file.execute("SELECT edits FROM journal WHERE place = 2").fetchone()
+        assert len(edits) > 2**14
+        file.execute("UPDATE journal SET edits = ? WHERE place = 2", (edits[: len(edits) // 2],))
+    bench.reopen()
+    with pytest.raises(StorageError, match="Step 2 of the history"):
+        bench.undo()
+    assert bench.state() == state
+    bench.do("move", "placement-7", by=(1, 0, 0))
+    bench.undo()
+    assert bench.state()[0] == state[0]
+
+
+def test_edits_are_packed_and_unpacked_unchanged(bench: Bench) -> None:
+    bench.do("add_shape", shape={"kind": "box"})
+    bench.do("delete", "placement-1")
+    state = bench.project._states[bench.level]
+    assert state.last is not None
+    edits = state.last.edits
+    entry = Entry(1, bench.level, 1, "delete", {}, (), "", adjustable=True, packed=packed(edits, Texts()))
+    assert unpacked(entry) == edits
+
+
+def test_many_rows_like_one_are_rows_with_other_values() -> None:
+    one = Placement(id="placement-1", level="level-1", name="Post", piece="piece-1", turn=(0, 1, 0, 0))
+    values = [{"id": f"placement-{k}", "name": f"Post {k}", "position": (0.5 * k, 1.0, 2.0)} for k in range(2, 9)]
+    made = list(one.like(values))
+    assert made == [one.changed(**v) for v in values]
+    assert [Placement.model_validate_json(r.model_dump_json()) for r in made] == made
+    with pytest.raises(GeometryError, match="position"):
+        list(one.like([{"position": (float("nan"), 0.0, 0.0)}]))
+    with pytest.raises(GeometryError, match="10 000 km"):
+        one.changed(position=(1e8, 0, 0))
+
+
+def test_what_a_file_held_is_not_kept_with_the_step_that_brought_it_in(bench: Bench) -> None:
+    bench.do("add_shape", shape={"kind": "box"})
+    mesh = bench.project.snapshot.pieces["piece-1"].mesh
+    piece = {"name": "Post", "mesh": mesh, "materials": (), "stands": [("Post", (1, 2, 3), (0, 0, 0, 1), (1, 1, 1))]}
+    delta = bench.do("import_pieces", file="posts.glb", pieces=[piece], place=True)
+    assert delta.history.last is not None
+    assert delta.history.last.params == {"file": "posts.glb", "place": True}
+    state = bench.state()
+    bench.undo()
+    bench.reopen()
+    bench.redo()
+    assert bench.state()[0] == state[0]
