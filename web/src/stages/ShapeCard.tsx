@@ -93,20 +93,22 @@ export function ShapeCard() {
         )}
         {found && (
           <>
-            <Facts>
-              {found.area !== undefined && (
-                <>
-                  <dt>Area</dt>
-                  <dd>{found.area.toFixed(found.area < 1 ? 4 : 2)} m²</dd>
-                </>
-              )}
-              {found.long !== undefined && count > 1 && (
-                <>
-                  <dt>Lengths, all</dt>
-                  <dd>{metres(found.long)}</dd>
-                </>
-              )}
-            </Facts>
+            {(found.area !== undefined || (found.long !== undefined && count > 1)) && (
+              <Facts>
+                {found.area !== undefined && (
+                  <>
+                    <dt>Area</dt>
+                    <dd>{found.area.toFixed(found.area < 1 ? 4 : 2)} m²</dd>
+                  </>
+                )}
+                {found.long !== undefined && count > 1 && (
+                  <>
+                    <dt>Lengths, all</dt>
+                    <dd>{metres(found.long)}</dd>
+                  </>
+                )}
+              </Facts>
+            )}
             {lengths(found, count).map(({ label, side, value }) => (
               <NumberField
                 key={label}
