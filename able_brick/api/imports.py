@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from pathlib import PurePath
+from collections.abc import Callable
+from pathlib import Path, PurePath
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, File, Form, Path, Query, Request, UploadFile
+from fastapi import APIRouter, Depends, File, Form, Query, Request, UploadFile
+from fastapi import Path as PathPart
 from pydantic import BaseModel, ConfigDict, Field
 
 from able_brick.api.levels import TheProject
+from able_brick.api.work import AtWork, JobView
 from able_brick.core.files.units import Unit, Up
 from able_brick.jobs import imports as jobs
 from able_brick.jobs.sheet import Sheet
 from able_brick.session.delta import Delta
 from able_brick.session.importing import Taking, take_in
+from able_brick.session.work import Outcome
+from able_brick.steps.draft import Tell
 
 router = APIRouter(prefix="/api/imports")
 
@@ -24,7 +29,7 @@ def waiting(request: Request) -> jobs.Imports:
 
 
 Waiting = Annotated[jobs.Imports, Depends(waiting)]
-ImportId = Annotated[str, Path(max_length=40, examples=["import-1"])]
+ImportId = Annotated[str, PathPart(max_length=40, examples=["import-1"])]
 
 
 class ImportView(BaseModel):
@@ -110,3 +115,18 @@ def accept(project: TheProject, imports: Waiting, key: ImportId, how: Accept) ->
     """Put what was read onto the shelf, as one step."""
     taking = Taking(how.unit, how.up, one_piece=how.pieces == "one", base_pivot=how.pivot == "base centre")
     return take_in(project, imports, key, how.level, how.revision, taking, place=how.place)
+
+
+@router.post("/{key}/work", status_code=202)
+def accept_beside(project: TheProject, imports: Waiting, work: AtWork, key: ImportId, how: Accept) -> JobView:
+    """The same as long work, for files of very many pieces or places; other steps go on meanwhile."""
+    taking = Taking(how.unit, how.up, one_piece=how.pieces == "one", base_pivot=how.pivot == "base centre")
+    incoming = imports.get(key)
+    project.snapshot.level(how.level)
+
+    def do(tell: Tell, _room: Callable[[], Path]) -> Outcome:
+        delta = take_in(project, imports, key, how.level, None, taking, place=how.place, tell=tell)
+        return Outcome(delta.revision, delta.note)
+
+    title = f"Bring in {incoming.file}"
+    return JobView.of(work.begin(project, how.level, title, "import_pieces", do, told_by_file=True))

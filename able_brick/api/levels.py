@@ -14,10 +14,9 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from able_brick.api.live import Hub
 from able_brick.api.opened import Opened
 from able_brick.core.errors import UnknownIdError
-from able_brick.core.files.glb_write import write_glb
-from able_brick.level.export import level_nodes
 from able_brick.session.delta import Delta, LevelView
 from able_brick.session.project import Project
+from able_brick.session.shipping import level_glb
 from able_brick.steps.checks import check_text
 from able_brick.steps.parse import parse_tool
 from able_brick.steps.registry import ToolInfo, describe
@@ -199,17 +198,9 @@ def redo(project: TheProject, level: LevelId, request: HistoryRequest) -> Respon
 async def export(project: TheProject, level: LevelId) -> Response:
     """The level as binary glTF 2.0."""
 
-    def build() -> tuple[str, bytes]:
-        snapshot = project.snapshot
-        name = snapshot.level(level).name
-        return name, write_glb(*level_nodes(snapshot, level, project.meshes.get, project.pictures.get), name=name)
-
-    name, data = await run_in_threadpool(build)
-    plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in name.lower()).strip("-") or "level"
+    name, data = await run_in_threadpool(level_glb, project, level)
     return Response(
-        data,
-        media_type="model/gltf-binary",
-        headers={"Content-Disposition": f'attachment; filename="{plain}.glb"'},
+        data, media_type="model/gltf-binary", headers={"Content-Disposition": f'attachment; filename="{name}"'}
     )
 
 

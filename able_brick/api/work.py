@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Path, Query, Request
+from fastapi import APIRouter, Depends, Query, Request
+from fastapi import Path as PathPart
+from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
-from able_brick.api.levels import StepRequest, TheProject
+from able_brick.api.levels import LevelId, StepRequest, TheProject
 from able_brick.core.errors import InputError, UnknownIdError
 from able_brick.level.recipe import SHIPPED, Recipe
 from able_brick.session import work as jobs
+from able_brick.session.shipping import export
 from able_brick.steps.checks import check_text
 from able_brick.steps.parse import parse_tool
 
@@ -24,8 +27,8 @@ async def at_work(request: Request) -> jobs.Work:
 
 
 AtWork = Annotated[jobs.Work, Depends(at_work)]
-JobId = Annotated[str, Path(max_length=40, examples=["job-1"])]
-RecipeName = Annotated[str, Path(max_length=80)]
+JobId = Annotated[str, PathPart(max_length=40, examples=["job-1"])]
+RecipeName = Annotated[str, PathPart(max_length=80)]
 
 
 class JobView(BaseModel):
@@ -41,10 +44,12 @@ class JobView(BaseModel):
     reason: str
     revision: int
     note: str
+    has_file: bool
 
     @classmethod
     def of(cls, j: jobs.Job) -> JobView:
-        return cls(**{name: getattr(j, name) for name in cls.model_fields})
+        told = {name: getattr(j, name) for name in cls.model_fields if name != "has_file"}
+        return cls(**told, has_file=j.file is not None)
 
 
 class RecipeView(Recipe):
@@ -54,9 +59,27 @@ class RecipeView(Recipe):
 
 
 @router.post("/levels/{level}/work", status_code=202)
-def start(project: TheProject, work: AtWork, level: Annotated[str, Path(max_length=80)], step: StepRequest) -> JobView:
+def start(project: TheProject, work: AtWork, level: LevelId, step: StepRequest) -> JobView:
     """Begin a step that takes long. Other steps go on meanwhile; it is committed onto what they have left."""
     return JobView.of(work.start(project, level, parse_tool(step.tool, step.params), tuple(step.selection)))
+
+
+@router.post("/levels/{level}/export", status_code=202)
+def export_beside(project: TheProject, work: AtWork, level: LevelId) -> JobView:
+    """Begin to write a level as binary glTF 2.0 beside other work; its file is fetched when that is done."""
+    name = project.snapshot.level(level).name
+    return JobView.of(
+        work.begin(project, level, f"Export {name}", "export", lambda tell, room: export(project, level, room, tell))
+    )
+
+
+@router.get("/work/{key}/file", response_class=FileResponse)
+def fetch(work: AtWork, key: JobId) -> FileResponse:
+    """The file that work has written."""
+    found = work.get(key).file
+    if found is None or not found.exists():
+        raise UnknownIdError("That file is not there (any more); export it again.", id=key)
+    return FileResponse(found, media_type="model/gltf-binary", filename=found.name)
 
 
 @router.get("/work")

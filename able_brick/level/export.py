@@ -16,6 +16,9 @@ from able_brick.level.rows import Group, Look, Measure, Path, Piece, Placement
 from able_brick.level.snapshot import Snapshot
 from able_brick.level.things import AThing
 
+#: Things after which it is told how far it is.
+_BREATH = 500
+
 
 def piece_part(piece: Piece, mesh: PolyMesh, pictures: Callable[[str], Texture]) -> Part:
     """A piece with its pivot at the origin, along its pivot's axes, as an engine expects it."""
@@ -25,10 +28,14 @@ def piece_part(piece: Piece, mesh: PolyMesh, pictures: Callable[[str], Texture])
 
 
 def level_nodes(
-    snapshot: Snapshot, level: str, load: Callable[[str], PolyMesh], pictures: Callable[[str], Texture]
+    snapshot: Snapshot,
+    level: str,
+    load: Callable[[str], PolyMesh],
+    pictures: Callable[[str], Texture],
+    tell: Callable[[float], None] | None = None,
 ) -> tuple[list[Part], list[Node]]:
     """Parts used in the level, each once, and nodes: one for each placement, one parent for each
-    array, course and group, nested as the groups are."""
+    array, course and group, nested as the groups are. `tell` hears how far it is, 0…1, and may raise to stop it."""
     parts: list[Part] = []
     part_of: dict[tuple[str, str], int] = {}
 
@@ -73,7 +80,12 @@ def level_nodes(
         children = tuple(n for _, n in items)
         return Node(thing.name, children=children, extras=extras)
 
-    found = [node(t, None) for t in things.roots()]
+    found = []
+    roots = things.roots()
+    for k, thing in enumerate(roots):
+        if tell is not None and k % _BREATH == 0:
+            tell(k / len(roots))
+        found.append(node(thing, None))
     return parts, [n for n in found if n is not None]
 
 

@@ -19,7 +19,15 @@ from able_brick.level.rows import Surface
 from able_brick.session.delta import Delta
 from able_brick.session.project import Project
 from able_brick.steps.checks import printable
+from able_brick.steps.draft import Tell
 from able_brick.steps.import_pieces import Imported, ImportedGroup, ImportPieces
+
+#: Parts after which it is told how far it is.
+_BREATH = 100
+
+
+def _quiet(_share: float, _words: str) -> None:
+    """Nobody listens."""
 
 
 @dataclass(frozen=True)
@@ -34,24 +42,39 @@ class Taking:
 
 @uncollected()
 def take_in(
-    project: Project, imports: Imports, key: str, level: str, revision: int, how: Taking, *, place: bool
+    project: Project,
+    imports: Imports,
+    key: str,
+    level: str,
+    revision: int | None,
+    how: Taking,
+    *,
+    place: bool,
+    tell: Tell | None = None,
 ) -> Delta:
-    """Put what was read onto the shelf, and where asked into the level, where it stood in the file.
+    """Put what was read onto the shelf, and where asked into the level, where it stood in the file. Without a revision
+    it is done beside other work: `tell` hears how far it is and may raise to stop it.
 
     Raises UnknownIdError for a level or an import that is not there, and what a step raises; then nothing has changed.
     """
     project.snapshot.level(level)
     incoming = imports.get(key)
+    hear = tell or _quiet
+    hear(0.0, "Taking over what was read")
     scene = brought_in(imports.scene(key), how.unit, how.up)
     if how.one_piece:
         name = PurePath(incoming.file).stem[:120] or "Piece"
         scene = Scene((as_one(standing_parts(scene), name),), (Instance(0, name, np.eye(4)),), scene.notes)
-    pieces, meshes, textures = pieces_of(scene, base_pivot=how.base_pivot)
+    hear(0.2, "Making pieces")
+    pieces, meshes, textures = pieces_of(scene, base_pivot=how.base_pivot, tell=hear)
     groups = tuple(_group(g) for g in scene.groups) if place else ()
     file = printable(incoming.file, "file", most=300)
     tool = ImportPieces(file=file, pieces=pieces, groups=groups, place=place)
     ready = imports.ready(key)
-    delta = project.step(level, tool, (), revision, meshes=meshes, textures=textures, written=ready)
+    if revision is None:
+        delta = project.work(level, tool, (), hear, meshes=meshes, textures=textures, written=ready)
+    else:
+        delta = project.step(level, tool, (), revision, meshes=meshes, textures=textures, written=ready)
     imports.discard(key)
     return delta
 
@@ -67,7 +90,7 @@ def _surface(material: Material) -> Surface:
 
 
 def pieces_of(
-    scene: Scene, *, base_pivot: bool = False
+    scene: Scene, *, base_pivot: bool = False, tell: Tell | None = None
 ) -> tuple[tuple[Imported, ...], dict[str, PolyMesh], dict[str, Texture]]:
     """What a scene brings to the shelf, and its meshes and textures by hash."""
     meshes: dict[str, PolyMesh] = {}
@@ -79,6 +102,8 @@ def pieces_of(
     every = decompose_all(np.array([i.matrix for i in scene.instances]).reshape(-1, 4, 4))
     surface = cache(_surface)
     for index, part in enumerate(scene.parts):
+        if tell is not None and index % _BREATH == 0:
+            tell(0.2 + 0.3 * index / len(scene.parts), "Making pieces")
         low, high = part.mesh.bounds
         if float(abs(high - low).max()) < 1e-9:
             raise InputError(f"{part.name} would have no size in that unit; choose a larger one.", field="unit")

@@ -267,25 +267,36 @@ class Project:
                 step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
                 return self._commit(level, step, meshes or {}, textures or {}, written or {})
 
-    def work(self, level: str, tool: Tool, selection: tuple[str, ...], tell: Tell) -> Delta:
+    def work(
+        self,
+        level: str,
+        tool: Tool,
+        selection: tuple[str, ...],
+        tell: Tell,
+        *,
+        meshes: dict[str, PolyMesh] | None = None,
+        textures: dict[str, Texture] | None = None,
+        written: Mapping[str, Path] | None = None,
+    ) -> Delta:
         """Take a step that takes long: other steps go on meanwhile, and it is committed onto what they have left.
 
         `tell` hears how far it is and may raise to stop it. Raises HistoryError where what it was done on has been
         changed meanwhile.
         """
         base = self._snapshot
-        change = registry.apply(base, level, tool, selection, self.meshes.get, tell=tell)
+        load = self._loader(meshes or {})
+        change = registry.apply(base, level, tool, selection, load, tell=tell)
         while True:
             with self._guard:
                 now = self._snapshot
                 if now is base:
                     place = self._states[level].done + 1
                     step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
-                    return self._commit(level, step, {}, {}, {})
+                    return self._commit(level, step, meshes or {}, textures or {}, written or {})
             check_untouched(base, now, level, selection, change)
             # what took long has been remembered: it is only put onto other rows
             base = now
-            change = registry.apply(base, level, tool, selection, self.meshes.get, tell=tell)
+            change = registry.apply(base, level, tool, selection, load, tell=tell)
 
     def plan(self, level: str, tool: Tool, selection: tuple[str, ...], tell: Tell) -> str:
         """What a step that takes long would come to, in words; nothing is changed."""

@@ -7,12 +7,16 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import nullcontext
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Final, Literal
 
 from able_brick.core.errors import AbleBrickError, InputError, UnknownIdError
 from able_brick.session.project import Project
+from able_brick.steps.draft import Tell
 from able_brick.steps.tool import Tool
+from able_brick.store.scratch import Scratch
 
 _log = logging.getLogger("able_brick")
 _MOST_WAITING: Final = 50
@@ -40,11 +44,25 @@ class Job:
     revision: int = 0
     note: str = ""
     wanted: bool = True
+    file: Path | None = None
     begun: float = field(default_factory=time.monotonic)
 
     @property
     def ended(self) -> bool:
         return self.state in ("done", "failed", "stopped")
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What came of work: the level's revision where it took a step, a line to tell, and a file that it has written."""
+
+    revision: int = 0
+    note: str = ""
+    file: Path | None = None
+
+
+#: What is worked on: it tells how far it is, and may ask for a folder to write files in.
+Doing = Callable[[Tell, Callable[[], Path]], Outcome]
 
 
 class Work:
@@ -55,25 +73,42 @@ class Work:
         self._jobs: dict[str, Job] = {}
         self._number = 0
         self._workers = ThreadPoolExecutor(1, thread_name_prefix="work")
+        self._scratch: Scratch | None = None
 
     def start(self, project: Project, level: str, tool: Tool, selection: tuple[str, ...]) -> Job:
         """Put a step into the queue. Raises InputError for a tool that is not long, and where too many wait."""
         if not tool.long:
             raise InputError(f"{tool.title} is done at once; take it as a step.", field="tool")
         project.snapshot.level(level)
+        names = [r.name for s in selection[:3] if (r := project.snapshot.find(level, s)) is not None]
+        more = f" and {len(selection) - 3} more" if len(selection) > 3 else ""
+        title = f"{tool.title}: {', '.join(names)}{more}" if names else tool.title
+
+        def do(tell: Tell, _room: Callable[[], Path]) -> Outcome:
+            if tool.plans:
+                return Outcome(note=project.plan(level, tool, selection, tell))
+            delta = project.work(level, tool, selection, tell)
+            return Outcome(delta.revision, delta.note)
+
+        return self.begin(project, level, title, tool.tool, do, told_by_file=not tool.plans)
+
+    def begin(
+        self, project: Project, level: str, title: str, kind: str, do: Doing, *, told_by_file: bool = False
+    ) -> Job:
+        """Put work into the queue. `told_by_file`: the project file remembers it, should it be cut off. Raises
+        InputError where too many wait."""
         with self._guard:
             waiting = [j for j in self._jobs.values() if not j.ended]
             if len(waiting) >= _MOST_WAITING:
                 raise InputError(f"{len(waiting)} steps are waiting; let some of them end first.", field="tool")
             self._number += 1
-            names = [r.name for s in selection[:3] if (r := project.snapshot.find(level, s)) is not None]
-            more = f" and {len(selection) - 3} more" if len(selection) > 3 else ""
-            title = f"{tool.title}: {', '.join(names)}{more}" if names else tool.title
-            job = Job(f"job-{self._number}", level, title, tool.tool)
+            job = Job(f"job-{self._number}", level, title, kind)
             self._jobs[job.id] = job
             for old in [j for j in self._jobs.values() if j.ended][:-_MOST_ENDED]:
                 del self._jobs[old.id]
-        self._workers.submit(self._do, job, project, tool, selection)
+                if old.file is not None:
+                    old.file.unlink(missing_ok=True)
+        self._workers.submit(self._do, job, project if told_by_file else None, do)
         return job
 
     def get(self, key: str) -> Job:
@@ -112,8 +147,18 @@ class Work:
         for job in self.all():
             self.stop(job.id)
         self._workers.shutdown(wait=True, cancel_futures=True)
+        if self._scratch is not None:
+            self._scratch.close()
 
-    def _do(self, job: Job, project: Project, tool: Tool, selection: tuple[str, ...]) -> None:
+    def _room(self, job: Job) -> Path:
+        """The folder of a job."""
+        with self._guard:
+            self._scratch = self._scratch or Scratch()
+            folder = self._scratch.folder / job.id
+        folder.mkdir(exist_ok=True)
+        return folder
+
+    def _do(self, job: Job, project: Project | None, do: Doing) -> None:
         with self._guard:
             if not job.wanted:
                 self._end(job, "stopped", "")
@@ -129,22 +174,12 @@ class Work:
                     job.share, job.words = max(job.share, min(share, 0.999)), words
                     self._guard.notify_all()
 
-        self._ending(job, lambda: self._worked(job, project, tool, selection, tell))
+        def work() -> None:
+            with nullcontext() if project is None else project.begun(job.id, job.title):
+                out = do(tell, lambda: self._room(job))
+            job.revision, job.note, job.file = out.revision, out.note, out.file
 
-    def _worked(
-        self,
-        job: Job,
-        project: Project,
-        tool: Tool,
-        selection: tuple[str, ...],
-        tell: Callable[[float, str], None],
-    ) -> None:
-        if tool.plans:
-            job.note = project.plan(job.level, tool, selection, tell)
-            return
-        with project.begun(job.id, job.title):
-            delta = project.work(job.level, tool, selection, tell)
-        job.revision, job.note = delta.revision, delta.note
+        self._ending(job, work)
 
     def _ending(self, job: Job, work: Callable[[], None]) -> None:
         try:
@@ -153,6 +188,8 @@ class Work:
             self._end(job, "stopped", "")
         except AbleBrickError as error:
             self._end(job, "failed", str(error))
+        except OSError as error:
+            self._end(job, "failed", f"The file could not be written: {error.strerror}. Make room and try again.")
         except Exception:  # noqa: BLE001
             _log.exception("%s failed.", job.title)
             self._end(job, "failed", "Something went wrong that nobody thought of. Nothing was changed.")

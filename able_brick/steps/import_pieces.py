@@ -20,6 +20,8 @@ from able_brick.steps.tool import Stage, Tool
 
 #: More places than these are not taken from one file.
 MOST_PLACED: Final = 200_000
+#: Rows after which it is told how far it is.
+_BREATH: Final = 1000
 
 
 class Imported(BaseModel):
@@ -75,7 +77,12 @@ class ImportPieces(Tool):
             raise InputError("Nothing to bring in.", field="pieces")
         made: list[str] = []
         groups: dict[int, str] = {}
+        total = sum(1 + (len(p.stands) if self.place else 0) for p in self.pieces)
+        done = 0
         for one in self.pieces:
+            done += 1
+            if done % _BREATH == 0:
+                draft.tell(0.5 + 0.3 * done / total, "Putting pieces onto the shelf")
             mesh = draft.load(one.mesh)
             pivot = box_anchor(mesh, Along.MIDDLE, Along.LOW, Along.MIDDLE) if one.base_pivot else ORIGIN
             piece = Piece(
@@ -93,6 +100,9 @@ class ImportPieces(Tool):
             # with another pivot the places are other ones than those that were validated
             for row in (first.changed(**v) for v in stands) if one.base_pivot else first.like(stands):
                 draft.put(row)
+                done += 1
+                if done % _BREATH == 0:
+                    draft.tell(0.5 + 0.3 * done / total, "Placing them")
         draft.select = tuple(made)
         draft.note = f"{counted(len(made), 'piece', 'pieces')} from {self.file}"
 

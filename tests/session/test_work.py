@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import threading
 import time
 from pathlib import Path
@@ -13,15 +14,19 @@ from sqlalchemy import insert
 
 from able_brick.core.errors import AbleBrickError, HistoryError, InputError, StaleRevisionError, UnknownIdError
 from able_brick.core.files.part import Instance, Part, Scene
+from able_brick.core.files.read import read_file
+from able_brick.jobs.imports import Imports
 from able_brick.level.recipe import SHIPPED, Recipe
 from able_brick.level.rows import RungTarget
-from able_brick.session.importing import pieces_of
+from able_brick.session.importing import Taking, pieces_of, take_in
 from able_brick.session.project import Project
 from able_brick.session.saving import save_copy
-from able_brick.session.work import Job, Work
+from able_brick.session.shipping import export
+from able_brick.session.work import Job, Outcome, Work
 from able_brick.steps.import_pieces import ImportPieces
 from able_brick.steps.parse import parse_tool
 from able_brick.store.tables import WorkRecord
+from tests.bench.growth import nodes_glb
 from tests.session.bench import Bench
 from tests.zoo import bumpy_ball
 
@@ -238,3 +243,75 @@ def test_two_jobs_at_once_are_done_one_after_the_other(bench: Bench) -> None:
         assert len({j.revision for j in jobs}) == 2
     finally:
         work.close()
+
+
+def test_a_level_is_exported_beside_other_work_and_a_cancelled_one_leaves_no_file(bench: Bench) -> None:
+    bench.do("duplicate", "placement-1", distance=1.0, count=1500)
+    work = Work()
+    begun = threading.Event()
+
+    def slowly(tell: Any, room: Any) -> Outcome:
+        def hear(share: float, words: str) -> None:
+            begun.set()
+            time.sleep(0.1)
+            tell(share, words)
+
+        return export(bench.project, bench.level, room, hear)
+
+    try:
+        job = done(
+            work,
+            work.begin(
+                bench.project, bench.level, "Export", "export", lambda t, r: export(bench.project, bench.level, r, t)
+            ),
+        )
+        assert job.state == "done" and job.file is not None and "items" in job.note
+        assert len(read_file(job.file.name, job.file.read_bytes()).instances) > 1500
+        stopped = work.begin(bench.project, bench.level, "Export", "export", slowly)
+        assert begun.wait(10)
+        start = time.monotonic()
+        work.stop(stopped.id)
+        assert done(work, stopped).state == "stopped"
+        assert time.monotonic() - start < 2
+        assert stopped.file is None
+    finally:
+        work.close()
+    assert job.file is not None and not job.file.exists()
+
+
+class _EnoughError(Exception):
+    """It has been heard enough."""
+
+
+def test_a_file_of_much_is_taken_in_beside_other_work_or_not_at_all(bench: Bench) -> None:
+    imports = Imports()
+    try:
+        incoming = imports.take({"posts.glb": io.BytesIO(nodes_glb(2500, 3))})
+        while imports.wait(incoming.id, 1.0, 1.0).state == "reading":
+            pass
+        before = bench.state()
+
+        def enough(share: float, _words: str) -> None:
+            if share > 0.5:
+                raise _EnoughError
+
+        with pytest.raises(_EnoughError):
+            take_in(bench.project, imports, incoming.id, bench.level, None, Taking(), place=True, tell=enough)
+        assert bench.state() == before
+        heard: list[float] = []
+
+        def tell(share: float, _words: str) -> None:
+            if not heard:
+                bench.do("move", "placement-1", by=(1, 0, 0))
+            heard.append(share)
+
+        told = take_in(bench.project, imports, incoming.id, bench.level, None, Taking(), place=True, tell=tell)
+        assert heard == sorted(heard) and len(heard) > 4
+        assert told.note == "3 pieces from posts.glb"
+        assert len([r for r in told.changed if r.kind == "placement"]) == 2500
+        bench.whole()
+        bench.undo()
+        bench.undo()
+        assert bench.state()[0] == before[0]
+    finally:
+        imports.close()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import struct
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -151,17 +151,34 @@ def _material(material: Material, textures: list[Texture]) -> Json:
     return out
 
 
-def write_glb(parts: Sequence[Part], nodes: Sequence[Node] | None = None, *, name: str = "") -> bytes:
+def _quiet(_share: float) -> None:
+    """Nobody listens."""
+
+
+#: Nodes after which it is told how far it is.
+_BREATH = 500
+
+
+def write_glb(
+    parts: Sequence[Part],
+    nodes: Sequence[Node] | None = None,
+    *,
+    name: str = "",
+    tell: Callable[[float], None] | None = None,
+) -> bytes:
     """A GLB of parts and the nodes standing among them; parts used twice are stored once.
 
     Without nodes each part stands once at the origin. Parts without faces become bare nodes. Polygons, facets and
     sharp edges are kept in extras, so that `read_glb` gives back the same faces; positions are float32 metres.
+    `tell` hears how far it is, 0…1, and may raise to stop it.
     """
+    hear = tell or _quiet
     binary = Binary()
     materials: list[Material] = []
     meshes: list[Json] = []
     mesh_of: list[int | None] = []
-    for part in parts:
+    for k, part in enumerate(parts):
+        hear(0.5 * k / len(parts))
         if not part.mesh.face_count:
             mesh_of.append(None)
             continue
@@ -196,7 +213,12 @@ def write_glb(parts: Sequence[Part], nodes: Sequence[Node] | None = None, *, nam
         return at
 
     standing = [Node(p.name, i) for i, p in enumerate(parts)] if nodes is None else nodes
-    roots = [lay(node) for node in standing]
+    roots = []
+    for k, node in enumerate(standing):
+        if k % _BREATH == 0:
+            hear(0.5 + 0.3 * k / len(standing))
+        roots.append(lay(node))
+    hear(0.8)
     document: Json = {"asset": {"version": "2.0", "generator": "Able Brick"}, "scene": 0}
     document["scenes"] = [{"nodes": roots, **({"name": name} if name else {})} if roots else {"name": name or "Empty"}]
     textures: list[Texture] = []

@@ -163,6 +163,9 @@ export const api = {
 
   startWork: (level: string, body: StepBody) =>
     changed<Job>(client.POST("/api/levels/{level}/work", { params: at(level), body })),
+  startExport: (level: string) => changed<Job>(client.POST("/api/levels/{level}/export", { params: at(level) })),
+  startAccept: (key: string, body: Accept) =>
+    changed<Job>(client.POST("/api/imports/{key}/work", { params: of(key), body })),
   work: () => answered<Job[]>(client.GET("/api/work")),
   workOn: (key: string, seen: number) =>
     answered<Job>(client.GET("/api/work/{key}", { params: { ...of(key), query: { seen } } })),

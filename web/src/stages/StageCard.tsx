@@ -11,6 +11,7 @@ import { openCard, useRunning } from "../state/running";
 import { useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { useView, viewStore } from "../state/view";
+import { startExport } from "../state/work";
 import { Button } from "../ui/controls";
 import { viewport } from "../viewport/controller";
 import { BatchCard } from "./BatchCard";
@@ -76,9 +77,13 @@ function SlimHint() {
   );
 }
 
+/** Items of a level beyond which it is written beside other work. */
+const MUCH = 5000;
+
 function ShipCard() {
   const levelId = useLevel((s) => s.levelId);
   const name = useLevel((s) => s.scene.level?.name ?? "level");
+  const items = useLevel((s) => s.scene.summary?.placements ?? 0);
   const rules = useRules();
   const file = useRef<HTMLInputElement>(null);
   const chosen = (event: ChangeEvent<HTMLInputElement>) => {
@@ -98,9 +103,15 @@ function ShipCard() {
       </header>
       <Column>
         <Quiet>Meshes that pieces share stay shared; names and pivots go along.</Quiet>
-        <ExportLink href={`/api/levels/${levelId}/export.glb`} download>
-          <Download size={16} aria-hidden /> Export {name} as GLB
-        </ExportLink>
+        {items > MUCH ? (
+          <Button data-main="true" onPress={() => void startExport()}>
+            <Download size={16} aria-hidden /> Export {name} as GLB
+          </Button>
+        ) : (
+          <ExportLink href={`/api/levels/${levelId}/export.glb`} download>
+            <Download size={16} aria-hidden /> Export {name} as GLB
+          </ExportLink>
+        )}
         <Button onPress={() => file.current?.click()}>
           <FileInput size={16} aria-hidden /> Bring in a file where it stands
         </Button>

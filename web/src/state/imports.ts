@@ -4,6 +4,7 @@ import { rulesNow } from "../api/queries";
 import type { Accept, ImportView } from "../api/types";
 import { tell } from "./messages";
 import { acceptImport } from "./steps";
+import { startAccept } from "./work";
 
 /** A file on its way in: what is being sent, then what the server says of it. */
 export interface ImportState {
@@ -14,6 +15,8 @@ export interface ImportState {
   busy: boolean;
 }
 
+/** Places and parts of a file beyond which it is taken in beside other work. */
+const MUCH = 4000;
 const nothing: ImportState = { file: null, sent: 0, view: null, place: false, busy: false };
 export const importStore = createStore<ImportState>(() => nothing);
 export const useImport = <T>(choose: (state: ImportState) => T): T => useStore(importStore, choose);
@@ -70,7 +73,9 @@ export async function accept(how: Omit<Accept, "level" | "revision">): Promise<v
   const { view } = importStore.getState();
   if (!view) return;
   importStore.setState({ busy: true });
-  const result = await acceptImport(view.id, how);
+  const { sheet } = view;
+  const much = sheet ? sheet.places + sheet.parts.length + sheet.more_parts : 0;
+  const result = await (much > MUCH ? startAccept : acceptImport)(view.id, how);
   importStore.setState(result instanceof Problem && result.code !== "unknown_id" ? { busy: false } : nothing);
 }
 

@@ -1,6 +1,6 @@
 import { createStore, useStore } from "zustand";
 import { api, Problem } from "../api/client";
-import type { Job, Params } from "../api/types";
+import type { Accept, Job, Params } from "../api/types";
 import { levelStore } from "./level";
 import { tell } from "./messages";
 import { reload } from "./steps";
@@ -22,11 +22,21 @@ function drop(id: string): void {
 const ended = ({ state }: Job): boolean => state === "done" || state === "failed" || state === "stopped";
 
 /** Begin a step that takes long; what it comes to is told when it ends. A Problem where it was not begun. */
-export async function startWork(tool: string, params: Params, selection: readonly string[]): Promise<Job | Problem> {
+export const startWork = (tool: string, params: Params, selection: readonly string[]): Promise<Job | Problem> =>
+  begun((level, revision) => api.startWork(level, { tool, params, selection: [...selection], revision }));
+
+/** Begin to write the level to a file, which is saved when that is done. */
+export const startExport = (): Promise<Job | Problem> => begun((level) => api.startExport(level));
+
+/** Begin to take in what was read from a file of very much. */
+export const startAccept = (key: string, how: Omit<Accept, "level" | "revision">): Promise<Job | Problem> =>
+  begun((level, revision) => api.startAccept(key, { ...how, level, revision }));
+
+async function begun(start: (level: string, revision: number) => Promise<Job>): Promise<Job | Problem> {
   const { levelId, revision } = levelStore.getState();
   if (!levelId) return new Problem({ code: "none", status: 0, detail: "No level is open.", data: {} });
   try {
-    const job = await api.startWork(levelId, { tool, params, selection: [...selection], revision });
+    const job = await start(levelId, revision);
     put(job);
     void follow(job);
     return job;
@@ -81,6 +91,7 @@ async function follow(job: Job): Promise<void> {
   if (!now) return;
   const { levelId, revision } = levelStore.getState();
   if (now.state === "done" && now.level === levelId && now.revision > revision) await reload().catch(() => undefined);
+  if (now.has_file && now.state === "done") window.location.assign(`/api/work/${now.id}/file`);
   if (now.state === "done") tell(now.note || `${now.title}: done.`);
   if (now.state === "failed") tell(now.reason, "error");
   if (now.state === "stopped") tell(`${now.title}: cancelled; nothing of it was kept.`);

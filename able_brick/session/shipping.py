@@ -1,0 +1,45 @@
+"""A whole level written to a file beside other work."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from able_brick.core.files.glb_write import write_glb
+from able_brick.core.text import counted
+from able_brick.level.export import level_nodes
+from able_brick.session.project import Project
+from able_brick.session.work import Outcome
+from able_brick.steps.draft import Tell
+
+
+def file_name(level_name: str) -> str:
+    """What the file of a level is called."""
+    plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in level_name.lower()).strip("-")
+    return f"{plain or 'level'}.glb"
+
+
+def level_glb(project: Project, level: str, tell: Tell | None = None) -> tuple[str, bytes]:
+    """The name and the bytes of a level as binary glTF 2.0. `tell` hears how far it is and may raise to stop it."""
+
+    def first(share: float) -> None:
+        if tell is not None:
+            tell(0.4 * share, "Gathering what stands in the level")
+
+    def second(share: float) -> None:
+        if tell is not None:
+            tell(0.4 + 0.6 * share, "Writing")
+
+    snapshot = project.snapshot
+    name = snapshot.level(level).name
+    parts, nodes = level_nodes(snapshot, level, project.meshes.get, project.pictures.get, first)
+    return file_name(name), write_glb(parts, nodes, name=name, tell=second)
+
+
+def export(project: Project, level: str, room: Callable[[], Path], tell: Tell) -> Outcome:
+    """Write a level into a folder that is asked for; what came of it."""
+    name, data = level_glb(project, level, tell)
+    path = room() / name
+    path.write_bytes(data)
+    items = len(project.snapshot.of(level))
+    return Outcome(note=f"{name} with {counted(items, 'item', 'items')} is ready.", file=path)
