@@ -1,4 +1,4 @@
-"""A level of 10 000 placements in the browser."""
+"""Levels of 10 000 and of 100 000 placements in the browser."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from pathlib import Path
 from playwright.sync_api import Browser, expect
 
 from able_brick.session.project import Project
+from tests.bench.growth import level_of
 from tests.bench.steps import crowd
 from tests.ui.conftest import Server, opened
 from tests.ui.hands import Hands
@@ -35,5 +36,50 @@ def test_ten_thousand_placements_are_few_draw_calls_and_few_rows(browser: Browse
             expect(rows.first).to_have_attribute("aria-label", "Box · all 250")
             page.get_by_role("searchbox", name="Search the level").fill("Box 240")
             expect(rows.filter(has_text="Box 240").first).to_be_visible()
+    finally:
+        server.kill()
+
+
+def test_one_of_a_hundred_thousand_is_picked_moved_and_moved_back_and_their_export_cancelled(
+    browser: Browser, tmp_path: Path
+) -> None:
+    project = Project(tmp_path / "many.db")
+    level = level_of(project, 100_000)
+    project.close()
+    server = Server(tmp_path / "many.db")
+    try:
+        with opened(browser, server.url) as page:
+            hands = Hands(page, server.url, level=level, name="100000 placements")
+            page.keyboard.press("Alt+2")
+            view = hands.level()
+            assert view["summary"]["placements"] == 100_000
+            page.get_by_role("searchbox", name="Search the level").fill("Box 12345")
+            page.get_by_role("treegrid", name="Level").get_by_text("Box 12345", exact=True).click()
+            hands.viewport.focus()
+            page.keyboard.press("l")
+            expect(hands.viewport).to_have_attribute("data-to-come", "0")
+            hands.settle(8)
+            one = hands.row("Box 12345")
+            x, y, z = one["position"]
+            selection = page.get_by_role("region", name="Selection")
+            page.keyboard.press("Escape")
+            expect(selection).not_to_contain_text("Box 12345")
+            hands.click_at(x, y + 0.5, z)
+            expect(selection).to_contain_text("Box 12345")
+            page.get_by_role("region", name="Tools").get_by_role("button", name="Move", exact=True).click()
+            move = page.get_by_role("region", name="Move", exact=True)
+            hands.number(move, "By Y", "2.5")
+            begun = view["revision"]
+            hands.saved(begun + 1)
+            assert hands.row("Box 12345")["position"] == [x, y + 2.5, z]
+            hands.viewport.focus()
+            page.keyboard.press("Control+z")
+            hands.saved(begun + 2)
+            assert hands.row("Box 12345")["position"] == one["position"]
+            page.keyboard.press("Alt+5")
+            page.get_by_role("button", name="Export 100000 placements as GLB").click()
+            page.get_by_role("button", name="Cancel Export 100000 placements").click()
+            expect(page.get_by_text("nothing of it was kept")).to_be_visible()
+            assert [(j["state"], j["has_file"]) for j in server.ask("work")] == [("stopped", False)]
     finally:
         server.kill()

@@ -45,8 +45,11 @@ test("a crowd is drawn thinly, and is as it was afterwards", () => {
   let drawn = 0;
   thinly(scene, camera, () => {
     drawn = crowd.count;
+    crowd.computeBoundingSphere();
     expect(crowd.instanceMatrix).not.toBe(instanceMatrix);
   });
   expect(drawn).toBe(6000);
   expect([crowd.count, crowd.instanceMatrix]).toEqual([20_000, instanceMatrix]);
+  // else nothing that was not drawn could be picked
+  expect(crowd.boundingSphere).toBeNull();
 });

@@ -5,6 +5,7 @@ import {
   InstancedBufferAttribute,
   Matrix4,
   type Object3D,
+  type Sphere,
 } from "three";
 
 /** Copies of surfaces, and of lines, which take longer, that are drawn while a view without a graphics card moves. */
@@ -25,6 +26,7 @@ interface Crowd extends Object3D {
   geometry: BufferGeometry;
   instanceMatrix: InstancedBufferAttribute;
   count: number;
+  boundingSphere?: Sphere | null;
 }
 
 const chosen = new WeakMap<Crowd, InstancedBufferAttribute>();
@@ -50,7 +52,8 @@ export function thinly(scene: Object3D, camera: Camera, draw: () => void): boole
   }
   camera.updateMatrixWorld();
   whole.multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
-  const before = crowds.map(({ instanceMatrix, count }) => ({ instanceMatrix, count }));
+  // drawing reckons the sphere round what is drawn, which is not that round all
+  const before = crowds.map(({ instanceMatrix, count, boundingSphere }) => ({ instanceMatrix, count, boundingSphere }));
   for (const crowd of crowds) {
     const kind = kindOf(crowd);
     if (kind === "lines" && all.lines > MANY_LINES) {
