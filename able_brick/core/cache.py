@@ -41,7 +41,8 @@ class Budget:
         with self.guard:
             held = self.bytes
             while held > self.most:
-                worst = min((c for c in self._caches if c.bytes), key=lambda c: (not c.derived, c.oldest), default=None)
+                some = (c for c in self._caches if c.spares)
+                worst = min(some, key=lambda c: (not c.derived, c.oldest), default=None)
                 if worst is None:
                     return
                 held -= worst.let_go()
@@ -84,6 +85,11 @@ class ByteCache(Generic[V]):
     def oldest(self) -> int:
         """When what would go first was used last."""
         return next(iter(self._kept.values()))[2] if self._kept else -1
+
+    @property
+    def spares(self) -> bool:
+        """Whether there is something that may go."""
+        return len(self._kept) > self.latest
 
     def let_go(self) -> int:
         """Let go of what has not been used for longest; its bytes."""

@@ -12,7 +12,7 @@ from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, plain_all
 from able_brick.core.place.pose import Vector
 from able_brick.level.rows import Group, Measure, Path, Placement, Scaling
-from able_brick.level.things import AThing
+from able_brick.level.things import AThing, repeating
 from able_brick.steps.draft import Draft, Names
 
 #: Beyond so many copies a preview has one placement for all.
@@ -81,7 +81,8 @@ class Copier:
         places = plain_all(about + shifts)
         # all lie between the first and the last, or are refused there
         top.changed(position=places[-1])
-        if self.draft.preview and len(places) > _MANY:
+        repeated = any(map(repeating, self.draft.things.over(top)))
+        if self.draft.preview and len(places) > _MANY and not repeated:
             return self._one_for_many(top, places)
         fresh: Iterable[dict[str, object]] = (
             {"id": self.draft.new_id(top.kind), "name": self._name(top.name), "position": p} for p in places

@@ -40,6 +40,15 @@ def test_the_latest_stays_however_large_it_is() -> None:
     assert (cache.find("b"), cache.find("c")) == (None, "z")
 
 
+def test_the_latest_stays_beyond_the_budget_too() -> None:
+    budget = Budget(10)
+    shown: ByteCache[str] = ByteCache(8, len, latest=True, budget=budget)
+    other: ByteCache[str] = ByteCache(100, len, budget=budget)
+    other.keep("other", "x" * 5)
+    shown.keep("a", "y" * 20)
+    assert (other.find("other"), shown.find("a"), budget.bytes) == (None, "y" * 20, 20)
+
+
 def test_what_is_larger_than_all_is_handed_back_and_not_kept() -> None:
     cache: ByteCache[str] = ByteCache(10, len)
     cache.keep("small", "x")

@@ -41,6 +41,18 @@ def test_a_preview_of_many_copies_shows_them_all_by_one_placement(bench: Bench) 
     assert len(again.removed) == MANY - 1
 
 
+def test_a_preview_counts_copies_in_a_group_that_is_repeated(bench: Bench) -> None:
+    bench.do("add_shape", shape={"kind": "box"})
+    bench.do("make_group", "placement-1", name="Row")
+    bench.do("line_array", "group-1", count=3, spacing_by="metres", spacing=4000.0)
+    project, level = bench.project, bench.level
+    tool = parse_tool("duplicate", {"distance": 1.7, "count": 600, "axis": "z"})
+    shown = project.preview(level, tool, ("placement-1",), project.revision(level))
+    made = project.step(level, tool, ("placement-1",), project.revision(level))
+    assert shown.summary == made.summary
+    assert made.summary.placements == 3 * 601
+
+
 def test_a_long_step_is_undone_after_a_restart_and_one_that_is_damaged_is_told(bench: Bench) -> None:
     bench.do("add_shape", shape={"kind": "box"})
     bench.do("duplicate", "placement-1", distance=1.1, count=MANY)
