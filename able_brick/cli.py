@@ -73,6 +73,7 @@ def serve(
             log_level="warning",
             ws="websockets-sansio",
             timeout_graceful_shutdown=2,
+            timeout_keep_alive=75,  # a request on a connection that is just being closed would be lost
         )
     )
     keep_what_stands()

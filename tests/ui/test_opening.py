@@ -75,7 +75,7 @@ def test_what_changes_while_the_page_opens_is_seen(browser: Browser, server: Ser
 
     def change(route: Route) -> None:
         asked.append(route.request.url)
-        answer = route.fetch()
+        answer = route.fetch(max_retries=3)
         if len(asked) == 1:
             level = answer.json()
             lamp = next(r for r in level["changed"] if r["kind"] == "placement")
