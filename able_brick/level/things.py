@@ -53,8 +53,8 @@ class Things(dict[str, AThing]):
         if "names" in self.__dict__:
             out.__dict__["names"] = _names_after(self.names, pairs)
         if not any(isinstance(row, Group) for pair in pairs for row in pair):
-            if "_in_circle" in self.__dict__:
-                out.__dict__["_in_circle"] = self._in_circle
+            if "in_circle" in self.__dict__:
+                out.__dict__["in_circle"] = self.in_circle
             # ids of what is in groups are the same where none has come into one, or left it
             if "_repeated" in self.__dict__ and all(
                 (None if old is None else old.group) == (None if new is None else new.group) for old, new in pairs
@@ -91,8 +91,9 @@ class Things(dict[str, AThing]):
         return self._rows(self._index.courses.get(path, ()))
 
     def depends(self, thing: AThing) -> set[str]:
-        """What a thing shows or runs along, and itself; of courses whose stations it shares as well."""
-        out = {thing.id, *thing.pieces, *self._shown_with(thing)}
+        """What a thing that is in no repeated group shows or runs along, its groups, and itself; of courses whose
+        stations it shares as well."""
+        out = {thing.id, *thing.pieces, *(g.id for g in self.over(thing))}
         while isinstance(thing, Course):
             out |= {thing.id, *thing.pieces, *thing.paths}
             base = None if thing.stations is None or thing.stations in out else self.get(thing.stations)
@@ -106,15 +107,6 @@ class Things(dict[str, AThing]):
         found = {t: self[t] for t in touched if t in self}
         out = {t.id: t for top in found.values() for t in self.under(top) if isinstance(t, Placement)}
         return list(out.values())
-
-    def _shown_with(self, thing: AThing) -> set[str]:
-        """The groups that show a thing more than once, and all that is in them: it is what they are as large as."""
-        out: set[str] = set()
-        for group in self.over(thing):
-            if group.repeat is not None or group.mirror is not None:
-                out |= {group.id, *(t.id for t in self.under(group)), *(p for t in self.under(group) for p in t.pieces)}
-            out.add(group.id)
-        return out
 
     @property
     def runs_and_paths(self) -> list[AThing]:
@@ -149,11 +141,6 @@ class Things(dict[str, AThing]):
         """The ids of the courses along each path, also along those that are not there."""
         return self._index.courses
 
-    @property
-    def in_circle(self) -> frozenset[str]:
-        """Groups that are, through others, in themselves: only a file from elsewhere has such."""
-        return self._in_circle
-
     def showing(self, touched: Iterable[str]) -> list[AShown]:
         """The arrays, courses, and placements that a group shows more than once, which may stand or look otherwise
         where rows have changed; in their order."""
@@ -180,7 +167,7 @@ class Things(dict[str, AThing]):
             elif isinstance(row, Group):
                 waiting += [t.id for t in self.under(row)]
             for group in self.over(row):
-                if (group.repeat is not None or group.mirror is not None) and group.id not in whole:
+                if repeating(group) and group.id not in whole:
                     # it is as large as all that is in it
                     whole.add(group.id)
                     waiting += [t.id for t in self.under(group)]
@@ -188,7 +175,7 @@ class Things(dict[str, AThing]):
         return sorted((r for r in rows if isinstance(r, AShown) and r.pieces), key=lambda r: row_order(r.id))
 
     @cached_property
-    def _in_circle(self) -> frozenset[str]:
+    def in_circle(self) -> frozenset[str]:
         """Groups that are, through others, in themselves: only a file from elsewhere has such."""
         done: set[str] = set()
         circle: set[str] = set()
@@ -209,7 +196,7 @@ class Things(dict[str, AThing]):
         if thing.group is None:
             return None
         found = self.get(thing.group)
-        return found if isinstance(found, Group) and thing.id not in self._in_circle else None
+        return found if isinstance(found, Group) and thing.id not in self.in_circle else None
 
     def roots(self) -> list[AThing]:
         """What is in no group."""

@@ -19,15 +19,11 @@ from able_brick.level.rows import Surface
 from able_brick.session.delta import Delta
 from able_brick.session.project import Project
 from able_brick.steps.checks import printable
-from able_brick.steps.draft import Tell
+from able_brick.steps.draft import Tell, quiet
 from able_brick.steps.import_pieces import Imported, ImportedGroup, ImportPieces
 
 #: Parts after which it is told how far it is.
 _BREATH = 100
-
-
-def _quiet(_share: float, _words: str) -> None:
-    """Nobody listens."""
 
 
 @dataclass(frozen=True)
@@ -59,7 +55,7 @@ def take_in(
     """
     project.snapshot.level(level)
     incoming = imports.get(key)
-    hear = tell or _quiet
+    hear = tell or quiet
     hear(0.0, "Taking over what was read")
     scene = brought_in(imports.scene(key), how.unit, how.up)
     if how.one_piece:

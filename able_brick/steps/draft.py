@@ -23,7 +23,7 @@ MeshLoader = Callable[[str], PolyMesh]
 Tell = Callable[[float, str], None]
 
 
-def _quiet(_share: float, _words: str) -> None:
+def quiet(_share: float, _words: str) -> None:
     """Nobody listens."""
 
 
@@ -68,7 +68,7 @@ class Draft:
     copied: tuple[str, str] | None = None
     preview: bool = False
     many: dict[str, Floats] = field(default_factory=dict)
-    tell: Tell = _quiet
+    tell: Tell = quiet
     _before: dict[str, ARow | None] = field(default_factory=dict)
     _after: dict[str, ARow | None] = field(default_factory=dict)
     _meshes: dict[str, PolyMesh] = field(default_factory=dict)
