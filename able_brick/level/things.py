@@ -132,6 +132,11 @@ class Things(dict[str, AThing]):
         return frozenset(self._repeated)
 
     @property
+    def locked(self) -> Mapping[str, None]:
+        """The ids of what is locked by itself."""
+        return self._index.locked
+
+    @property
     def groups_used(self) -> Mapping[str, Mapping[str, None]]:
         """The ids of what is directly in each group, also in those that are not there."""
         return self._index.inside
@@ -225,7 +230,7 @@ class Things(dict[str, AThing]):
 @dataclass(frozen=True, eq=False, slots=True)
 class _Index:
     """Ids of what is in each group, shows each piece, does so and is no placement, runs along each path; of all but
-    the placements; and of groups that show more than once what is in them."""
+    the placements; of groups that show more than once what is in them; and of what is locked."""
 
     inside: Ids
     users: Ids
@@ -233,11 +238,14 @@ class _Index:
     courses: Ids
     other: dict[str, None]
     repeating: dict[str, None]
+    locked: dict[str, None]
 
     @classmethod
     def of(cls, things: Mapping[str, AThing]) -> _Index:
-        out = cls({}, {}, {}, {}, {}, {})
+        out = cls({}, {}, {}, {}, {}, {}, {})
         for key, thing in things.items():
+            if thing.locked:
+                out.locked[key] = None
             if thing.group is not None:
                 out.inside.setdefault(thing.group, {})[key] = None
             for piece in thing.pieces:
@@ -266,6 +274,7 @@ class _Index:
             rows_after(self.courses, rest, lambda t: t.paths if isinstance(t, Course) else ()),
             _chosen(self.other, rest, lambda t: not isinstance(t, Placement)),
             _chosen(self.repeating, rest, repeating),
+            _chosen(self.locked, [p for p in pairs if any(t is not None and t.locked for t in p)], lambda t: t.locked),
         )
 
 

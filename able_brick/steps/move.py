@@ -5,14 +5,12 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
-from able_brick.core.place.dock import Motion
 from able_brick.level.field import field
 from able_brick.level.rows import Quaternion, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.about import STANDING, AxesOf, axes_field, axes_of, frame_field
-from able_brick.steps.carry import carry
+from able_brick.steps.carry import carry_by
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
 from able_brick.steps.tree import tops
@@ -36,10 +34,6 @@ class Move(Tool):
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         by = np.asarray(self.by)
         things = tops(draft, rows)
-        still = Rotation.identity()
-        motion = Motion(still, np.zeros(3), by)
-        for thing in things:
-            if self.axes != "world":
-                shift = axes_of(draft, self.axes, thing, things[0], self.frame).apply(by)
-                motion = Motion(still, np.asarray(thing.anchor), shift)
-            carry(draft, thing, motion)
+        if self.axes != "world":
+            by = np.array([axes_of(draft, self.axes, t, things[0], self.frame).apply(by) for t in things])
+        carry_by(draft, things, by)

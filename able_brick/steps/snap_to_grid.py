@@ -5,14 +5,12 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.place.copies import on_grid
-from able_brick.core.place.dock import Motion
 from able_brick.level.field import field
 from able_brick.level.snapshot import ARow
 from able_brick.steps.about import STANDING
-from able_brick.steps.carry import carry
+from able_brick.steps.carry import carry_by
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
 from able_brick.steps.tree import tops
@@ -37,8 +35,7 @@ class SnapToGrid(Tool):
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         step = self.step or draft.level.step
-        for thing in tops(draft, rows):
-            at = thing.anchor
-            shift = np.subtract(on_grid(at, step, axes=(self.x, self.y, self.z)), at)
-            carry(draft, thing, Motion(Rotation.identity(), np.asarray(at), shift))
+        things = tops(draft, rows)
+        places = np.array([on_grid(t.anchor, step, axes=(self.x, self.y, self.z)) for t in things])
+        carry_by(draft, things, places - [t.anchor for t in things])
         draft.note = f"On the {step:g} m grid"

@@ -5,16 +5,14 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
-from able_brick.core.place.dock import Motion
 from able_brick.core.place.sizes import spread
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.about import centre_of, picked_field, point_field
-from able_brick.steps.carry import carry
+from able_brick.steps.carry import carry_by
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Stage, Tool
 from able_brick.steps.tree import tops
@@ -48,10 +46,6 @@ class Spread(Tool):
         things = tops(draft, rows)
         centre = centre_of(draft, things, self.about_what, self.point, self.picked)
         factors = (self.factor,) * 3 if self.by == "all" else self.factors
-        farthest = 0.0
-        for thing in things:
-            at = thing.anchor
-            shift = np.subtract(spread(at, centre, factors), at)
-            farthest = max(farthest, float(np.linalg.norm(shift)))
-            carry(draft, thing, Motion(Rotation.identity(), np.asarray(at), shift))
-        draft.note = f"moved by up to {farthest:.3f} m"
+        shifts = np.array([np.subtract(spread(t.anchor, centre, factors), t.anchor) for t in things])
+        carry_by(draft, things, shifts)
+        draft.note = f"moved by up to {np.linalg.norm(shifts, axis=1).max():.3f} m"

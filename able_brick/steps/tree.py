@@ -19,7 +19,9 @@ def is_thing(row: ARow) -> TypeGuard[AThing]:
 def tops(draft: Draft, rows: Iterable[ARow]) -> list[AThing]:
     """The things among the rows, without those that are in a group which is among them too."""
     things = [r for r in rows if is_thing(r)]
-    chosen = {t.id for t in things}
+    chosen = {t.id for t in things if isinstance(t, Group)}
+    if not chosen:
+        return things
     return [t for t in things if not any(g.id in chosen for g in draft.things.over(t))]
 
 
@@ -101,6 +103,8 @@ def lock_over(things: Things, thing: AThing) -> AThing | None:
 def locked_of(draft: Draft, rows: Iterable[ARow]) -> list[ARow]:
     """Those of the rows that are locked: themselves, by a group that they are in, or by something in them."""
     out: dict[str, ARow] = {}
+    if not draft.things.locked:
+        return []
     for row in rows:
         if is_thing(row):
             lock = lock_over(draft.things, row) or next((t for t in draft.things.under(row) if t.locked), None)

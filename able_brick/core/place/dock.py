@@ -61,7 +61,7 @@ def plain(p: Floats) -> Vector:
 
 def plain_all(points: Floats) -> list[Vector]:
     """The same of points (N,3)."""
-    return [(x, y, z) for x, y, z in np.round(points, _FINEST).tolist()]
+    return [(x, y, z) for x, y, z in (np.round(points, _FINEST) + 0.0).tolist()]
 
 
 def dock(

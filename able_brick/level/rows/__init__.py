@@ -16,7 +16,7 @@ from able_brick.level.rows.level import LevelRow
 from able_brick.level.rows.measure import Measure
 from able_brick.level.rows.path import Path, Point
 from able_brick.level.rows.piece import Dimensions, Facts, Piece, SlimOrigin, Surface
-from able_brick.level.rows.placement import Placement
+from able_brick.level.rows.placement import Placement, shifted
 from able_brick.level.rows.shown import Batch, Look, Mirrored, Shown
 from able_brick.level.rows.standing import Standing
 
@@ -58,5 +58,6 @@ __all__ = [
     "Surface",
     "Thing",
     "Vector",
+    "shifted",
     "unsound",
 ]

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from collections.abc import Sequence
+from typing import ClassVar, Final, Literal
 
 import numpy as np
 
+from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.place.dock import plain_all
 from able_brick.core.place.pose import Poses
 from able_brick.level.rows.shown import Around, Look, Shown
 from able_brick.level.rows.standing import Standing
+
+#: Numbers of a position up to which it need not be looked at by itself, metres.
+_FAR: Final = 1e7
 
 
 class Placement(Standing):
@@ -22,3 +28,14 @@ class Placement(Standing):
         if piece is None:
             return None
         return Shown.of(Look(piece), Poses.of(np.array([self.position]), np.array(self.turn), np.array(self.size)))
+
+
+def shifted(rows: Sequence[Placement], shifts: Floats) -> list[Placement]:
+    """Placements, each shifted by (N,3) without a turn. Raises GeometryError where a number is out of range."""
+    if not rows:
+        return []
+    positions = np.array([r.position for r in rows]) + shifts
+    places = plain_all(positions)
+    if not (np.abs(positions) < _FAR).all():
+        return [row.changed(position=place) for row, place in zip(rows, places, strict=True)]
+    return [row.at(place) for row, place in zip(rows, places, strict=True)]

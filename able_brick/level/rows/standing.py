@@ -33,6 +33,10 @@ class Standing(Thing):
     def with_piece(self, old: str, new: str) -> Self:
         return self.changed(piece=new) if self.piece == old else self
 
+    def at(self, position: Vector) -> Self:
+        """It at a position that is known to be sound."""
+        return self._of({**self.__dict__, "position": position}, {*self.model_fields_set, "position"})
+
     def moved(self, motion: Motion) -> Self:
         position, turn = motion.stand(self.position, self.turn)
         return self.changed(position=position, turn=turn)
