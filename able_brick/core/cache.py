@@ -25,6 +25,7 @@ class Budget:
         self.guard = threading.RLock()
         self.clock = count()
         self._caches: WeakSet[ByteCache[Any]] = WeakSet()
+        self._held = 0  # at least what all of them hold; more where one has gone as a whole
 
     def join(self, cache: ByteCache[Any]) -> None:
         """Have a cache share the budget."""
@@ -36,10 +37,16 @@ class Budget:
         with self.guard:
             return sum(c.bytes for c in self._caches)
 
+    def count_in(self, bytes_more: int) -> None:
+        """Have so many more bytes held, or fewer."""
+        self._held += bytes_more
+
     def make_room(self) -> None:
         """Let go of as much as is too much."""
         with self.guard:
-            held = self.bytes
+            if self._held <= self.most:
+                return
+            held = self._held = self.bytes
             while held > self.most:
                 some = (c for c in self._caches if c.spares)
                 worst = min(some, key=lambda c: (not c.derived, c.oldest), default=None)
@@ -115,7 +122,7 @@ class ByteCache(Generic[V]):
             self._forget(key)
             if size <= self.most or self.latest:
                 self._kept[key] = value, size, next(self._budget.clock)
-                self.bytes += size
+                self._count(size)
                 while self.bytes > self.most and len(self._kept) > self.latest:
                     self._forget(next(iter(self._kept)))
                 self._budget.make_room()
@@ -129,4 +136,8 @@ class ByteCache(Generic[V]):
     def _forget(self, key: Hashable) -> None:
         old = self._kept.pop(key, None)
         if old is not None:
-            self.bytes -= old[1]  # as it was counted: what is kept may have grown since
+            self._count(-old[1])  # as it was counted: what is kept may have grown since
+
+    def _count(self, bytes_more: int) -> None:
+        self.bytes += bytes_more
+        self._budget.count_in(bytes_more)

@@ -20,9 +20,9 @@ from typing import Any, BinaryIO, Final, Literal
 from able_brick.core.errors import AbleBrickError, FileError, StorageError, UnknownIdError
 from able_brick.core.files.part import Scene
 from able_brick.core.files.read import BESIDE, MODELS
-from able_brick.jobs.scene_folder import read_scene
+from able_brick.jobs.scene_folder import large_meshes, read_scene
 from able_brick.jobs.sheet import Sheet
-from able_brick.steps.draft import facts
+from able_brick.steps.draft import SMALL, facts
 from able_brick.store.mesh_codec import encode
 from able_brick.store.scratch import Scratch
 
@@ -30,8 +30,6 @@ SECONDS: Final = 180.0
 _MOST_WAITING: Final = 8
 _MOST_FILES: Final = 200
 _EXPIRES: Final = 3600.0  # seconds after which a file that nobody asks about is forgotten
-#: Faces below which a mesh is made ready when it is accepted.
-_SMALL: Final = 2000
 _BREATH: Final = 2.5  # seconds after a reading until the next process gets ready: it would slow accepting down
 State = Literal["reading", "ready", "failed"]
 
@@ -263,17 +261,15 @@ class Imports:
     def _prepare(self, incoming: Import, turn: int) -> None:
         """While it is checked and its sheet looked at, reckon what its pieces' rows need and write its meshes as they
         are stored, so that accepting is quick; what is small is left for then. Nothing of it stays in memory."""
-        with suppress(AbleBrickError, OSError), incoming.preparing, ThreadPoolExecutor(2) as workers:
-            for k, part in enumerate(read_scene(incoming.folder).parts):
+        with suppress(AbleBrickError, OSError, ValueError), incoming.preparing, ThreadPoolExecutor(2) as workers:
+            for k, mesh in enumerate(large_meshes(incoming.folder, SMALL)):
                 if incoming.turn != turn:
                     break
-                if part.mesh.face_count < _SMALL:
-                    continue
-                known = workers.submit(facts, part.mesh)
+                known = workers.submit(facts, mesh)
                 path = incoming.folder / f"stored-{k}"
-                path.write_bytes(encode(part.mesh))
+                path.write_bytes(encode(mesh))
                 known.result()
-                incoming.written[part.mesh.content_hash] = path
+                incoming.written[mesh.content_hash] = path
 
     def _ended(self, incoming: Import, turn: int, told: dict[str, Any], code: int) -> None:
         sheet = None

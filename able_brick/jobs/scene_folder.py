@@ -1,16 +1,32 @@
-"""A scene in a folder: how the reading process hands over what it has read. No pickles."""
+"""A scene in a folder: how the reading process hands over what it has read. No pickles.
+
+`meshes` holds the arrays of all parts, field after field and part after part; `matrices.npy` where instances stand;
+`scene.json` everything else.
+"""
 
 from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.part import GroupAt, Instance, Material, Part, Scene, Texture
-from able_brick.store.mesh_codec import packed, unpack
+from able_brick.core.mesh.polymesh import PolyMesh, little_bytes
+
+#: The arrays of a mesh, with the type of their numbers and how many of these a row has, the longest numbers first.
+_FIELDS: Final = (
+    ("positions", "<f8", 3),
+    ("uv", "<f8", 2),
+    ("colour", "<f8", 4),
+    ("face_starts", "<i4", 1),
+    ("corners", "<i4", 1),
+    ("material", "<i4", 1),
+    ("facet", "<i4", 1),
+    ("sharp", "|b1", 1),
+)
 
 
 def write_scene(folder: Path, scene: Scene) -> None:
@@ -19,21 +35,28 @@ def write_scene(folder: Path, scene: Scene) -> None:
     for k, t in enumerate(textures):
         (folder / f"texture-{k}").write_bytes(t.data)
     number = {t: k for k, t in enumerate(textures)}
-    parts, at = [], 0
     with (folder / "meshes").open("wb") as out:
-        for p in scene.parts:
-            size = sum(out.write(piece) for piece in packed(p.mesh))
-            parts.append({"name": p.name, "at": [at, size], "materials": [_row(m, number) for m in p.materials]})
-            at += size
+        for name, _, _ in _FIELDS:
+            for p in scene.parts:
+                array = getattr(p.mesh, name)
+                if array is not None:
+                    out.write(little_bytes(array))
     np.save(folder / "matrices.npy", np.array([i.matrix for i in scene.instances]).reshape(-1, 4, 4))
     table = {
-        "parts": parts,
+        "parts": [
+            [p.name, _rows(p.mesh), p.mesh.smooth_angle, [_row(m, number) for m in p.materials]] for p in scene.parts
+        ],
         "textures": [{"name": t.name, "media": t.media} for t in textures],
         "instances": [[i.part, i.name, i.group] for i in scene.instances],
         "groups": [[g.name, g.parent, g.matrix.ravel().tolist()] for g in scene.groups],
         "notes": list(scene.notes),
     }
     (folder / "scene.json").write_text(json.dumps(table, allow_nan=False))
+
+
+def _rows(mesh: PolyMesh) -> list[int | None]:
+    """How many rows each of a mesh's arrays has; None where it has none."""
+    return [None if (a := getattr(mesh, name)) is None else len(a) for name, _, _ in _FIELDS]
 
 
 def _row(m: Material, number: dict[Texture, int]) -> list[Any]:
@@ -48,21 +71,51 @@ def read_scene(folder: Path) -> Scene:
             Texture(t["name"], t["media"], (folder / f"texture-{k}").read_bytes())
             for k, t in enumerate(table["textures"])
         ]
-        whole = memoryview((folder / "meshes").read_bytes())
         matrices = np.load(folder / "matrices.npy", allow_pickle=False)
         parts = [
             Part(
-                p["name"],
-                unpack(whole[p["at"][0] : sum(p["at"])]),
+                name,
+                mesh,
                 tuple(
                     Material(n, tuple(c), rough, metal, None if t is None else textures[t])
-                    for n, c, rough, metal, t in p["materials"]
+                    for n, c, rough, metal, t in materials
                 ),
             )
-            for p in table["parts"]
+            for (name, _, _, materials), mesh in zip(table["parts"], _meshes(folder, table["parts"]), strict=True)
         ]
     except (OSError, ValueError, KeyError) as error:
         raise FileError("What was read is no longer there; bring the file in again.", place="folder") from error
     instances = [Instance(part, name, m, g) for (part, name, g), m in zip(table["instances"], matrices, strict=True)]
     groups = [GroupAt(name, parent, np.array(m).reshape(4, 4)) for name, parent, m in table["groups"]]
     return Scene(tuple(parts), tuple(instances), tuple(table["notes"]), tuple(groups))
+
+
+def large_meshes(folder: Path, least: int) -> list[PolyMesh]:
+    """The meshes of a scene in a folder that have at least so many faces. Raises OSError and ValueError."""
+    parts = json.loads((folder / "scene.json").read_text())["parts"]
+    faces = [name for name, _, _ in _FIELDS].index("material")
+    if not any(rows[faces] >= least for _, rows, _, _ in parts):
+        return []
+    return [mesh for mesh in _meshes(folder, parts) if mesh.face_count >= least]
+
+
+def _meshes(folder: Path, parts: list[list[Any]]) -> list[PolyMesh]:
+    """The meshes of parts, whose arrays are stretches of what the file holds."""
+    raw = (folder / "meshes").read_bytes()
+    columns: list[list[Any]] = []
+    at = 0
+    for k, (_, kind, width) in enumerate(_FIELDS):
+        lengths = [rows[k] for _, rows, _, _ in parts]
+        total = sum(n for n in lengths if n is not None)
+        whole = np.frombuffer(raw, np.dtype(kind), total * width, at).astype(kind[1:], copy=False)
+        at += whole.nbytes
+        whole = whole.reshape(-1, width) if width > 1 else whole
+        whole.flags.writeable = False
+        ends = iter(np.cumsum([n or 0 for n in lengths]).tolist())
+        columns.append([None if n is None else whole[end - n : end] for n, end in zip(lengths, ends, strict=True)])
+    names = [name for name, _, _ in _FIELDS]
+    angles = [angle for _, _, angle, _ in parts]
+    return [
+        PolyMesh(**dict(zip(names, arrays, strict=True)), smooth_angle=angle)
+        for angle, *arrays in zip(angles, *columns, strict=True)
+    ]

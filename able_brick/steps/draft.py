@@ -6,10 +6,11 @@ import re
 from collections import deque
 from collections.abc import Callable, Container, Iterable, Mapping
 from dataclasses import dataclass, field
+from typing import Final
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import UnknownIdError
-from able_brick.core.mesh.measure import counts
+from able_brick.core.mesh.measure import Counts, counts, counts_of_all
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pivots import box_along
 from able_brick.core.place.pose import IDENTITY, Quaternion
@@ -258,33 +259,41 @@ class Names:
 def _differs(before: ARow | None, after: ARow | None) -> bool:
     if before is None or after is None:
         return before is not after
-    return before is not after and before != after
+    return before is not after and (before.__dict__ != after.__dict__ or type(before) is not type(after))
 
 
 def _of_kit(row: ARow) -> bool:
     return isinstance(row, Piece)
 
 
+#: Faces below which meshes are counted many at a time.
+SMALL: Final = 2000
 _FACTS: ByteCache[Facts] = ByteCache(2**20, lambda _: 512)
 
 
 def facts(mesh: PolyMesh, axes: Quaternion = IDENTITY) -> Facts:
     """Counts and box of a mesh, as kept in its piece's row; the box along the axes of the pivot."""
 
-    def made() -> Facts:
-        c = counts(mesh)
-        low, high = box_along(mesh, axes)
-        return Facts(
-            vertices=c.vertices,
-            faces=c.faces,
-            triangles=c.triangles,
-            hardware_vertices=c.hardware_vertices,
-            closed=c.closed,
-            low=(float(low[0]), float(low[1]), float(low[2])),
-            high=(float(high[0]), float(high[1]), float(high[2])),
-        )
+    return _FACTS.get((mesh.content_hash, axes), lambda: _facts(counts(mesh), *box_along(mesh, axes)))
 
-    return _FACTS.get((mesh.content_hash, axes), made)
+
+def facts_of_small(meshes: Mapping[str, PolyMesh]) -> dict[str, Facts]:
+    """The facts of those of the meshes, by hash, that are small; they are counted together."""
+    small = {k: mesh for k, mesh in meshes.items() if mesh.face_count < SMALL}
+    every = counts_of_all(list(small.values()))
+    return {k: _facts(c, *mesh.bounds) for (k, mesh), c in zip(small.items(), every, strict=True)}
+
+
+def _facts(c: Counts, low: Floats, high: Floats) -> Facts:
+    return Facts(
+        vertices=c.vertices,
+        faces=c.faces,
+        triangles=c.triangles,
+        hardware_vertices=c.hardware_vertices,
+        closed=c.closed,
+        low=(float(low[0]), float(low[1]), float(low[2])),
+        high=(float(high[0]), float(high[1]), float(high[2])),
+    )
 
 
 def selected(draft: Draft, selection: tuple[str, ...]) -> list[ARow]:

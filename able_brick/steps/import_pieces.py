@@ -15,7 +15,7 @@ from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.rows import Group, Piece, Placement, Quaternion, Surface, Vector
 from able_brick.level.snapshot import ARow
-from able_brick.steps.draft import Draft, facts
+from able_brick.steps.draft import Draft, facts, facts_of_small
 from able_brick.steps.tool import Stage, Tool
 
 #: More places than these are not taken from one file.
@@ -77,13 +77,16 @@ class ImportPieces(Tool):
             raise InputError("Nothing to bring in.", field="pieces")
         made: list[str] = []
         groups: dict[int, str] = {}
+        meshes = {p.mesh: draft.load(p.mesh) for p in self.pieces}
+        known = facts_of_small(meshes)
+        first = Placement(id="placement", level=draft.level_id, name="piece", piece="piece")
         total = sum(1 + (len(p.stands) if self.place else 0) for p in self.pieces)
         done = 0
         for one in self.pieces:
             done += 1
             if done % _BREATH == 0:
                 draft.tell(0.5 + 0.3 * done / total, "Putting pieces onto the shelf")
-            mesh = draft.load(one.mesh)
+            mesh = meshes[one.mesh]
             pivot = box_anchor(mesh, Along.MIDDLE, Along.LOW, Along.MIDDLE) if one.base_pivot else ORIGIN
             piece = Piece(
                 id=draft.new_id("piece"),
@@ -91,12 +94,11 @@ class ImportPieces(Tool):
                 mesh=one.mesh,
                 materials=one.materials,
                 pivot=pivot,
-                facts=facts(mesh),
+                facts=known.get(one.mesh) or facts(mesh),
             )
             draft.put(piece)
             made.append(piece.id)
-            first = Placement(id="placement", level=draft.level_id, name=piece.name, piece=piece.id)
-            stands = self._placed(draft, one, pivot, groups) if self.place else iter(())
+            stands = self._placed(draft, one, piece, groups) if self.place else iter(())
             # with another pivot the places are other ones than those that were validated
             for row in (first.changed(**v) for v in stands) if one.base_pivot else first.like(stands):
                 draft.put(row)
@@ -106,17 +108,16 @@ class ImportPieces(Tool):
         draft.select = tuple(made)
         draft.note = f"{counted(len(made), 'piece', 'pieces')} from {self.file}"
 
-    def _placed(
-        self, draft: Draft, one: Imported, pivot: Vector, groups: dict[int, str]
-    ) -> Iterator[dict[str, object]]:
+    def _placed(self, draft: Draft, one: Imported, piece: Piece, groups: dict[int, str]) -> Iterator[dict[str, object]]:
         """What each placement of a piece has, validated with the parameters already."""
         for k, (name, position, turn, size) in enumerate(one.stands):
             within = one.within[k] if k < len(one.within) else None
             yield {
                 "id": draft.new_id("placement"),
                 "name": name,
+                "piece": piece.id,
                 "group": None if within is None else self._group(draft, within, groups),
-                "position": compensated(position, turn, size, ORIGIN, pivot) if one.base_pivot else position,
+                "position": compensated(position, turn, size, ORIGIN, piece.pivot) if one.base_pivot else position,
                 "turn": turn,
                 "size": size,
             }

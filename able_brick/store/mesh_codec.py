@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import struct
 import zlib
 from collections.abc import Iterator
@@ -12,7 +13,7 @@ import numpy as np
 import zstandard
 
 from able_brick.core.errors import StorageError
-from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.polymesh import PolyMesh, little_bytes
 
 FORMAT: Final = 2
 _OLD: Final = 1
@@ -37,13 +38,12 @@ def decode(data: bytes, form: int = FORMAT) -> PolyMesh:
 def packed(mesh: PolyMesh) -> Iterator[bytes | memoryview]:
     """The mesh as bytes, in pieces: the length of a JSON header, the header, the arrays."""
     arrays: list[list[object]] = []
-    body: list[memoryview] = []
+    body: list[bytes | memoryview] = []
     for name in _FIELDS:
         array = getattr(mesh, name)
         if array is not None:
-            little = array.astype(array.dtype.newbyteorder("<"), copy=False)
-            arrays.append([name, little.dtype.str, list(array.shape)])
-            body.append(little.reshape(-1).view(np.uint8).data)
+            arrays.append([name, array.dtype.newbyteorder("<").str, list(array.shape)])
+            body.append(little_bytes(array))
     text = json.dumps({"smooth_angle": mesh.smooth_angle, "arrays": arrays}).encode()
     yield struct.pack("<I", len(text)) + text
     yield from body
@@ -56,9 +56,10 @@ def unpack(raw: bytes | memoryview) -> PolyMesh:
     at = 4 + size
     arrays: dict[str, np.ndarray] = {}
     for name, dtype, shape in header["arrays"]:
-        count = int(np.prod(shape))
-        arrays[name] = np.frombuffer(raw, np.dtype(dtype), count, at).reshape(shape)
-        at += count * np.dtype(dtype).itemsize
+        kind = np.dtype(dtype)
+        count = math.prod(shape)
+        arrays[name] = np.frombuffer(raw, kind, count, at).reshape(shape)
+        at += count * kind.itemsize
     return PolyMesh.trusted(
         arrays.pop("positions"),
         arrays.pop("face_starts"),

@@ -132,23 +132,32 @@ def exporting() -> None:
 
 
 def nodes_glb(nodes: int, meshes: int) -> bytes:
-    """A GLB of so many nodes that show so many meshes of one triangle by turns."""
-    places = struct.pack("<9f", 0, 0, 0, 1, 0, 0, 0, 1, 0)
+    """A GLB of so many nodes that show so many meshes by turns, each a triangle of its own."""
+    places = b"".join(struct.pack("<9f", 0, 0, 0, 1 + k / 1000, 0, 0, 0, 1, 0) for k in range(meshes))
     document = {
         "asset": {"version": "2.0"},
         "scene": 0,
         "scenes": [{"nodes": list(range(nodes))}],
         "nodes": [{"mesh": k % meshes, "name": f"n{k}", "translation": [k % 300, 0, k // 300]} for k in range(nodes)],
-        "meshes": [{"name": f"m{k}", "primitives": [{"attributes": {"POSITION": 0}}]} for k in range(meshes)],
+        "meshes": [{"name": f"m{k}", "primitives": [{"attributes": {"POSITION": k}}]} for k in range(meshes)],
         "accessors": [
-            {"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]}
+            {
+                "bufferView": 0,
+                "byteOffset": 36 * k,
+                "componentType": 5126,
+                "count": 3,
+                "type": "VEC3",
+                "min": [0, 0, 0],
+                "max": [1 + k / 1000, 1, 0],
+            }
+            for k in range(meshes)
         ],
-        "bufferViews": [{"buffer": 0, "byteLength": 36}],
-        "buffers": [{"byteLength": 36}],
+        "bufferViews": [{"buffer": 0, "byteLength": len(places)}],
+        "buffers": [{"byteLength": len(places)}],
     }
     text = json.dumps(document).encode()
     text += b" " * (-len(text) % 4)
-    body = struct.pack("<II", len(text), 0x4E4F534A) + text + struct.pack("<II", 36, 0x004E4942) + places
+    body = struct.pack("<II", len(text), 0x4E4F534A) + text + struct.pack("<II", len(places), 0x004E4942) + places
     return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
 
 

@@ -13,7 +13,10 @@ from scipy.spatial.transform import Rotation
 from able_brick.core.errors import FileError
 from able_brick.core.files.gltf_read import read_glb, read_gltf
 from able_brick.core.files.obj_read import read_mtl, read_obj
+from able_brick.core.mesh.measure import counts, counts_of_all
+from able_brick.core.mesh.polymesh import PolyMesh
 from tests.bench.growth import nodes_glb
+from tests.zoo import ZOO
 
 
 def test_more_meshes_than_can_be_held_are_refused_with_the_limit() -> None:
@@ -77,3 +80,12 @@ def test_a_picture_that_many_materials_share_is_fetched_once() -> None:
     found = read_mtl(text, beside, notes)
     assert len(found) == 10_000 and len(asked) <= 2
     assert any("more than 10000 materials" in note for note in notes)
+
+
+def test_meshes_are_counted_together_as_each_by_itself() -> None:
+    meshes = [make() for make in ZOO.values()]
+    meshes += [m.replaced(smooth_angle=0.1) for m in meshes[:4]]
+    meshes += [m.replaced(colour=np.full((len(m.corners), 4), 0.5)) for m in meshes[2:5]]
+    meshes.append(PolyMesh.checked(np.zeros((0, 3)), [], []))
+    assert counts_of_all(meshes) == [counts(m) for m in meshes]
+    assert counts_of_all([]) == []

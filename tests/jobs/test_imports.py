@@ -159,7 +159,7 @@ def test_only_so_many_wait(imports: Imports) -> None:
 
 
 def test_what_waits_lies_on_disk_and_is_forgotten_in_time(imports: Imports, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(jobs, "_SMALL", 0)
+    monkeypatch.setattr(jobs, "SMALL", 0)
     incoming = ended(imports, taken(imports, trial_obj=OBJ))
     scene = imports.scene(incoming.id)
     ready = imports.ready(incoming.id)

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 
+from able_brick.core.mesh.combine import joined
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.normals import area_vectors
-from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
+
+#: Corners of meshes that are counted together.
+_TOGETHER: Final = 500_000
 
 
 @dataclass(frozen=True)
@@ -38,6 +44,52 @@ def counts(mesh: PolyMesh) -> Counts:
         hardware_vertices=len(hardware_vertices(mesh)),
         closed=topology(mesh).is_closed,
     )
+
+
+def counts_of_all(meshes: Sequence[PolyMesh]) -> list[Counts]:
+    """`counts` of many meshes, reckoned of several at once: for small ones that takes a fraction of the time."""
+    out: dict[int, Counts] = {}
+    alike: dict[tuple[float, bool, bool], list[int]] = {}
+    for k, mesh in enumerate(meshes):
+        alike.setdefault((mesh.smooth_angle, mesh.uv is None, mesh.colour is None), []).append(k)
+    for numbers in alike.values():
+        ends = np.cumsum([len(meshes[k].corners) for k in numbers]) // _TOGETHER
+        for some in np.split(np.array(numbers), np.flatnonzero(np.diff(ends)) + 1):
+            few = some.tolist()
+            out |= dict(zip(few, _counted([meshes[k] for k in few]), strict=True))
+    return [out[k] for k in range(len(meshes))]
+
+
+def _counted(meshes: list[PolyMesh]) -> Iterator[Counts]:
+    """The counts of meshes whose surfaces are kept alike."""
+    if len(meshes) == 1:
+        yield counts(meshes[0])
+        return
+    whole = joined(meshes)
+    vertices = np.array([m.vertex_count for m in meshes])
+    faces = np.array([m.face_count for m in meshes])
+    corners = np.array([len(m.corners) for m in meshes])
+    numbers = np.arange(len(meshes))
+    of_vertex = np.repeat(numbers, vertices)
+    of_face = np.repeat(numbers, faces)
+    sizes = whole.face_sizes
+
+    def each(of: Indices) -> list[int]:
+        return [int(n) for n in np.bincount(of, minlength=len(meshes))]
+
+    hardware = each(of_vertex[hardware_vertices(whole).vertex])
+    quads, ngons = each(of_face[sizes == 4]), each(of_face[sizes > 4])
+    loose = each(np.repeat(numbers, corners)[topology(whole).twin < 0])
+    for k in range(len(meshes)):
+        yield Counts(
+            vertices=int(vertices[k]),
+            faces=int(faces[k]),
+            triangles=int(corners[k] - 2 * faces[k]),
+            quads=quads[k],
+            ngons=ngons[k],
+            hardware_vertices=hardware[k],
+            closed=bool(corners[k]) and not loose[k],
+        )
 
 
 def area(mesh: PolyMesh) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import sys
 from dataclasses import dataclass, fields
 from functools import cached_property
 from typing import Any, Final
@@ -21,6 +22,8 @@ Indices = npt.NDArray[np.integer[Any]]
 
 #: More elements than this are refused: no array in the program may overflow or exhaust memory.
 MAX_ELEMENTS: Final = 40_000_000
+#: Bytes that are copied sooner than looked at in place.
+_FEW_BYTES: Final = 4096
 
 
 def following(face_starts: Ints) -> Ints:
@@ -28,6 +31,13 @@ def following(face_starts: Ints) -> Ints:
     out = np.arange(1, int(face_starts[-1]) + 1, dtype=np.int32)
     out[face_starts[1:] - 1] = face_starts[:-1]
     return out
+
+
+def little_bytes(a: npt.NDArray[Any]) -> bytes | memoryview:
+    """The bytes of an array, little-endian, row by row."""
+    if not a.size or (a.nbytes < _FEW_BYTES and sys.byteorder == "little"):
+        return a.tobytes()
+    return np.ascontiguousarray(a.astype(a.dtype.newbyteorder("<"), copy=False)).data.cast("B")
 
 
 @dataclass(frozen=True, eq=False)
@@ -216,10 +226,6 @@ class PolyMesh:
             h.update(name.encode())
             if a is not None:
                 h.update(repr(a.shape).encode())
-                h.update(
-                    np.ascontiguousarray(a.astype(a.dtype.newbyteorder("<"), copy=False)).data.cast("B")
-                    if a.size
-                    else b""
-                )
+                h.update(little_bytes(a))
         h.update(repr(self.smooth_angle).encode())
         return h.hexdigest()
