@@ -49,7 +49,7 @@ def prepare(project: Project) -> None:
     first = next(iter(project.snapshot.levels), None)
     if first is None:
         return
-    project.view_json(first)
+    project.view_bytes(first, columns=True)
     until = time.monotonic() + _MOST_SECONDS
     for piece in project.snapshot.pieces.values():
         if time.monotonic() > until:

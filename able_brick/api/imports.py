@@ -8,9 +8,11 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, File, Form, Query, Request, UploadFile
 from fastapi import Path as PathPart
+from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from able_brick.api.levels import TheProject
+from able_brick.api.told import told
 from able_brick.api.work import AtWork, JobView
 from able_brick.core.files.units import Unit, Up
 from able_brick.jobs import imports as jobs
@@ -110,11 +112,11 @@ def discard(imports: Waiting, key: ImportId) -> None:
     imports.discard(key)
 
 
-@router.post("/{key}/accept")
-def accept(project: TheProject, imports: Waiting, key: ImportId, how: Accept) -> Delta:
+@router.post("/{key}/accept", response_model=Delta)
+def accept(project: TheProject, imports: Waiting, key: ImportId, how: Accept, asked: Request) -> Response:
     """Put what was read onto the shelf, as one step."""
     taking = Taking(how.unit, how.up, one_piece=how.pieces == "one", base_pivot=how.pivot == "base centre")
-    return take_in(project, imports, key, how.level, how.revision, taking, place=how.place)
+    return told(take_in(project, imports, key, how.level, how.revision, taking, place=how.place), asked)
 
 
 @router.post("/{key}/work", status_code=202)

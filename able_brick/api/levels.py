@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from able_brick.api.live import Hub
 from able_brick.api.opened import Opened
+from able_brick.api.told import VARY, as_columns, told, wants_columns
 from able_brick.core.errors import UnknownIdError
 from able_brick.session.delta import Delta, LevelView
 from able_brick.session.project import Project
@@ -96,11 +97,6 @@ class HistoryRequest(BaseModel):
     revision: Revision
 
 
-def _told(delta: Delta) -> Response:
-    """A change as JSON, written where it was reckoned."""
-    return Response(delta.text(), media_type="application/json")
-
-
 @lru_cache
 def _tools() -> bytes:
     return TypeAdapter(list[ToolInfo]).dump_json(describe())
@@ -156,42 +152,44 @@ def restore_level(project: TheProject, level: LevelId) -> LevelSummary:
 
 
 @router.get("/levels/{level}", response_model=LevelView)
-def get_level(project: TheProject, level: LevelId) -> Response:
-    """The whole level and the kit."""
-    return Response(project.view_json(level), media_type="application/json")
+def get_level(project: TheProject, level: LevelId, asked: Request) -> Response:
+    """The whole level and the kit. What answers a change comes as columns to those who accept that, where it is
+    large: so does a level."""
+    data, columns = project.view_bytes(level, columns=wants_columns(asked))
+    return as_columns(data) if columns else Response(data, media_type="application/json", headers=VARY)
 
 
 @router.post("/levels/{level}/steps", response_model=Delta)
-def take_step(project: TheProject, level: LevelId, request: StepRequest) -> Response:
+def take_step(project: TheProject, level: LevelId, request: StepRequest, asked: Request) -> Response:
     """Take a step. 409 when the level has moved on since `revision`."""
     tool = parse_tool(request.tool, request.params)
-    return _told(project.step(level, tool, tuple(request.selection), request.revision))
+    return told(project.step(level, tool, tuple(request.selection), request.revision), asked)
 
 
 @router.put("/levels/{level}/steps/last", response_model=Delta)
-def adjust_last(project: TheProject, level: LevelId, request: AdjustRequest) -> Response:
+def adjust_last(project: TheProject, level: LevelId, request: AdjustRequest, asked: Request) -> Response:
     """Make the last step again with other parameters."""
-    return _told(project.adjust_last(level, parse_tool(request.tool, request.params), request.revision))
+    return told(project.adjust_last(level, parse_tool(request.tool, request.params), request.revision), asked)
 
 
 @router.post("/levels/{level}/preview", response_model=Delta)
-def preview(project: TheProject, level: LevelId, request: PreviewRequest) -> Response:
+def preview(project: TheProject, level: LevelId, request: PreviewRequest, asked: Request) -> Response:
     """What a step would change; nothing is kept."""
     tool = parse_tool(request.tool, request.params)
     chosen = tuple(request.selection)
-    return _told(project.preview(level, tool, chosen, request.revision, adjust_last=request.adjust_last))
+    return told(project.preview(level, tool, chosen, request.revision, adjust_last=request.adjust_last), asked)
 
 
 @router.post("/levels/{level}/undo", response_model=Delta)
-def undo(project: TheProject, level: LevelId, request: HistoryRequest) -> Response:
+def undo(project: TheProject, level: LevelId, request: HistoryRequest, asked: Request) -> Response:
     """Take back the last step."""
-    return _told(project.undo(level, request.revision))
+    return told(project.undo(level, request.revision), asked)
 
 
 @router.post("/levels/{level}/redo", response_model=Delta)
-def redo(project: TheProject, level: LevelId, request: HistoryRequest) -> Response:
+def redo(project: TheProject, level: LevelId, request: HistoryRequest, asked: Request) -> Response:
     """Make the step again that was undone last."""
-    return _told(project.redo(level, request.revision))
+    return told(project.redo(level, request.revision), asked)
 
 
 @router.get("/levels/{level}/export.glb", response_class=Response)
@@ -205,9 +203,9 @@ async def export(project: TheProject, level: LevelId) -> Response:
 
 
 @router.websocket("/levels/{level}/live")
-async def live(socket: WebSocket, level: str, revision: int | None = None) -> None:
+async def live(socket: WebSocket, level: str, revision: int | None = None, columns: bool = False) -> None:
     """Every committed change of the level as it happens; an empty object asks the tab to load the level anew, also at
-    once when the level has moved on since `revision`."""
+    once when the level has moved on since `revision`. With `columns`, large ones come as such, in bytes."""
     opened: Opened = socket.app.state.opened
     project = opened.project
     hub: Hub = socket.app.state.hub
@@ -217,14 +215,17 @@ async def live(socket: WebSocket, level: str, revision: int | None = None) -> No
     except UnknownIdError as error:
         await socket.close(1008, str(error)[:100])
         return
-    queue = hub.join(level)
+    queue = hub.join(level, columns=columns)
     if revision is not None and revision != project.revision(level):
         queue.put_nowait(None)
 
     async def send() -> None:
         while True:
-            text = await queue.get()
-            await socket.send_text("{}" if text is None else text)
+            found = await queue.get()
+            if isinstance(found, bytes):
+                await socket.send_bytes(found)
+            else:
+                await socket.send_text("{}" if found is None else found)
 
     sender = asyncio.create_task(send())
     try:

@@ -8,30 +8,33 @@ from collections.abc import Callable
 
 from able_brick.session.delta import Delta
 
+#: A change as it is told; None to have the level loaded anew.
+Told = str | bytes | None
+_ANEW = '{"page": "anew"}'
 _MOST_WAITING = 256
-
-
 #: Bytes that may wait for one tab.
 _MOST_BYTES = 16 * 1024 * 1024
 
 
-class Tab(asyncio.Queue[str | None]):
-    """What waits for one tab to be read; `size` is how many letters that is."""
+class Tab(asyncio.Queue[Told]):
+    """What waits for one tab to be read; `size` is how many letters or bytes that is. With `columns` it understands
+    those."""
 
-    def __init__(self) -> None:
+    def __init__(self, *, columns: bool = False) -> None:
         super().__init__(_MOST_WAITING)
+        self.columns = columns
         self.size = 0
 
-    def _put(self, item: str | None) -> None:
+    def _put(self, item: Told) -> None:
         self.size += len(item or "")
         super()._put(item)
 
-    def _get(self) -> str | None:
-        item: str | None = super()._get()
+    def _get(self) -> Told:
+        item: Told = super()._get()
         self.size -= len(item or "")
         return item
 
-    def has_room(self, item: str | None) -> bool:
+    def has_room(self, item: Told) -> bool:
         """Whether one more may wait; what is large by itself may where nothing else does."""
         return not self.full() and (self.empty() or self.size + len(item or "") <= _MOST_BYTES)
 
@@ -43,9 +46,9 @@ class Hub:
         self._queues: dict[str, set[Tab]] = defaultdict(set)
         self._loop: asyncio.AbstractEventLoop | None = None
 
-    def join(self, level: str) -> Tab:
+    def join(self, level: str, *, columns: bool = False) -> Tab:
         self._loop = asyncio.get_running_loop()
-        queue = Tab()
+        queue = Tab(columns=columns)
         self._queues[level].add(queue)
         return queue
 
@@ -56,19 +59,26 @@ class Hub:
         if self._loop is None or self._loop.is_closed() or not self._queues.get(level):
             return
         delta = make()
-        self._loop.call_soon_threadsafe(self._spread, level, None if delta is None else delta.text())
+        if delta is None:
+            self._loop.call_soon_threadsafe(self._spread, level, None, None)
+            return
+        # tabs that come meanwhile are told of the revision they have missed
+        wanted = {delta.large and tab.columns for tab in list(self._queues[level])}
+        text = delta.text() if False in wanted else None
+        self._loop.call_soon_threadsafe(self._spread, level, text, delta.columns() if True in wanted else text)
 
     def publish_all(self) -> None:
         """Have all tabs load the page anew, as another project is open."""
         if self._loop is not None and not self._loop.is_closed():
             for level in list(self._queues):
-                self._loop.call_soon_threadsafe(self._spread, level, '{"page": "anew"}')
+                self._loop.call_soon_threadsafe(self._spread, level, _ANEW, _ANEW)
 
-    def _spread(self, level: str, text: str | None) -> None:
+    def _spread(self, level: str, text: Told, columns: Told) -> None:
         for queue in list(self._queues[level]):
-            if not queue.has_room(text):  # a tab that does not listen: drop what waits and tell it to load anew
+            told = columns if queue.columns else text
+            if not queue.has_room(told):  # a tab that does not listen: drop what waits and tell it to load anew
                 while not queue.empty():
                     queue.get_nowait()
                 queue.put_nowait(None)
             else:
-                queue.put_nowait(text)
+                queue.put_nowait(told)

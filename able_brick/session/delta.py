@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any
+from typing import Annotated, Any, Final
 
-from pydantic import BaseModel, PrivateAttr
+import numpy as np
+from pydantic import BaseModel, ConfigDict, PlainSerializer, PrivateAttr
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.mesh.polymesh import Floats, Ints
 from able_brick.core.place.pose import Vector, vector
 from able_brick.level.drawn import drawn
 from able_brick.level.elements import Elements
@@ -17,6 +18,7 @@ from able_brick.level.rows import AnyRow, Group, Path, Piece, Placement
 from able_brick.level.rows.shown import Load
 from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
 from able_brick.level.texts import Texts, text_of
+from able_brick.session.columns import columns_of
 
 
 class StepView(BaseModel):
@@ -46,6 +48,10 @@ class PathView(BaseModel):
     tightest: list[float] | None = None
 
 
+def _listed(array: Any) -> Any:
+    return array.tolist()
+
+
 class RunView(BaseModel):
     """A mesh as it is drawn for items of a thing: `rows` of ten say where: position, turn xyzw, size.
 
@@ -54,14 +60,20 @@ class RunView(BaseModel):
     further. `low` and `high` are the corners of the box round it, where that is not the piece's.
     """
 
+    model_config = ConfigDict(arbitrary_types_allowed=True)
+
     piece: str
     mesh: str | None
-    numbers: list[int]
-    rows: list[list[float]]
-    faces: list[int]
+    numbers: Annotated[Ints, PlainSerializer(_listed, list[int])]
+    rows: Annotated[Floats, PlainSerializer(_listed, list[list[float]])]
+    faces: Annotated[Ints, PlainSerializer(_listed, list[int])]
     count: int
     low: Vector | None = None
     high: Vector | None = None
+
+
+#: Rows up to which a delta is told as JSON to those who would have columns.
+_FEW: Final = 200
 
 
 class Delta(BaseModel):
@@ -83,6 +95,7 @@ class Delta(BaseModel):
 
     _texts: Texts | None = PrivateAttr(None)
     _text: str | None = PrivateAttr(None)
+    _columns: bytes | None = PrivateAttr(None)
 
     def written_with(self, texts: Texts) -> None:
         """Have the rows as they were written elsewhere."""
@@ -94,8 +107,18 @@ class Delta(BaseModel):
             rest = self.model_dump_json(exclude={"changed"})
             rows = ",".join(map(text_of if self._texts is None else self._texts.of, self.changed))
             self._text = f'{{"changed":[{rows}],{rest[1:]}'
-            self._texts = None
         return self._text
+
+    @property
+    def large(self) -> bool:
+        """Whether it is worth columns."""
+        return len(self.changed) > _FEW or sum(len(r.rows) for runs in self.items.values() for r in runs) > _FEW
+
+    def columns(self) -> bytes:
+        """It with its many rows in columns, written once; it is not changed any more then."""
+        if self._columns is None:
+            self._columns = columns_of(self, self._texts)
+        return self._columns
 
 
 class LevelView(Delta):
@@ -117,9 +140,9 @@ def derived_items(snapshot: Snapshot, level: str, touched: set[str] | None, load
             RunView(
                 piece=d.piece.id,
                 mesh=d.mesh,
-                numbers=d.numbers.tolist(),
-                rows=d.rows.tolist(),
-                faces=d.faces.tolist(),
+                numbers=d.numbers,
+                rows=d.rows,
+                faces=d.faces,
                 count=count,
                 low=None if d.box is None else vector(d.box[0]),
                 high=None if d.box is None else vector(d.box[1]),
@@ -153,8 +176,8 @@ def path_views(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict
 
 def _run_of(row: Placement, rows: Floats) -> RunView:
     """A placement as it is shown at many poses (N,10)."""
-    numbers = list(range(len(rows)))
-    return RunView(piece=row.piece, mesh=None, numbers=numbers, rows=rows.tolist(), faces=[], count=len(rows))
+    numbers = np.arange(len(rows), dtype=np.int32)
+    return RunView(piece=row.piece, mesh=None, numbers=numbers, rows=rows, faces=np.zeros(0, np.int32), count=len(rows))
 
 
 def _single(row: ARow | None) -> bool:

@@ -72,7 +72,9 @@ class Project:
         self._viewing = threading.Lock()
         self._listeners: list[Listener] = []
         self._removed: dict[str, Removed] = {}
-        self._views: ByteCache[tuple[Snapshot, State | None, bytes]] = ByteCache(_MOST_VIEWS, lambda kept: len(kept[2]))
+        self._views: ByteCache[tuple[Snapshot, State | None, bytes, bool]] = ByteCache(
+            _MOST_VIEWS, lambda kept: len(kept[2])
+        )
         self.meshes = MeshShelf(self._file.engine)
         self.pictures = PictureShelf(self._file.engine, self._locked_transaction)
         self.recipes = RecipeShelf(self._file.engine, self._locked_transaction)
@@ -196,20 +198,23 @@ class Project:
             return [told for _, entry in found if entry.place <= done and (told := step_view(entry)) is not None]
 
     @uncollected()
-    def view_json(self, level: str) -> bytes:
-        """The whole level as JSON; kept for as long as nothing changes, as every tab asks for the same."""
+    def view_bytes(self, level: str, *, columns: bool = False) -> tuple[bytes, bool]:
+        """The whole level as JSON, or where asked and worth it in columns, and whether it is those; kept for as long as
+        nothing changes, as every tab asks for the same."""
         with self._viewing:  # who comes meanwhile waits for the one that is being made
-            kept = self._views.find(level)
+            kept = self._views.find((level, columns))
             with self._guard:
                 snapshot, state = self._snapshot, self._states.get(level)
             if kept is None or kept[0] is not snapshot or kept[1] is not state:
                 snapshot.level(level)
-                data = self.view(level).text().encode()
+                view = self.view(level)
+                packed = columns and view.large
+                data = view.columns() if packed else view.text().encode()
                 with self._guard:
                     if self._snapshot is not snapshot or self._states.get(level) is not state:
-                        return data
-                    kept = self._views.keep(level, (snapshot, state, data))
-            return kept[2]
+                        return data, packed
+                    kept = self._views.keep((level, columns), (snapshot, state, data, packed))
+            return kept[2:]
 
     def view_glb(self, key: str) -> bytes:
         """The GLB that the viewport draws: of a mesh by its hash, or of one that is derived from such, by its key.

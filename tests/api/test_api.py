@@ -17,8 +17,10 @@ from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.files.part import Material, Node, Part, Scene, Texture
 from able_brick.core.files.write import write_file
+from able_brick.session.columns import MEDIA
 from able_brick.session.project import Project
 from tests.api.asking import HOST, arrived, bring_in, step
+from tests.columns import read_columns, with_placements_last
 from tests.core.test_formats import BRICKS
 from tests.zoo import ZOO
 
@@ -71,7 +73,7 @@ def test_what_the_first_page_needs_is_made_ready(tmp_path: Path) -> None:
         prepare(project)
         mesh = next(r["mesh"] for r in made["changed"] if r["kind"] == "piece")
         assert opened.get(f"/api/meshes/{mesh}.glb").content == project.meshes.view_glb(mesh)
-        assert opened.get("/api/levels/level-1").json() == json.loads(project.view_json("level-1"))
+        assert opened.get("/api/levels/level-1").json() == json.loads(project.view_bytes("level-1")[0])
 
 
 def test_the_built_page_may_be_kept_and_is_asked_for_by_name(tmp_path: Path) -> None:
@@ -196,6 +198,31 @@ def test_open_tabs_hear_of_steps(client: TestClient) -> None:
         client.websocket_connect("/api/levels/level-1/live", headers={**HOST, "origin": "http://lock.example"}) as tab,
     ):
         tab.receive_text()
+
+
+def test_large_changes_come_in_columns_to_those_who_ask(client: TestClient) -> None:
+    step(client, "add_shape", shape={"kind": "box"})
+    asks = {"accept": f"{MEDIA}, application/json"}
+    route = "/api/levels/level-1/live?columns=true"
+    body = {"tool": "duplicate", "params": {"count": 300}, "selection": ["placement-1"], "revision": 1}
+    with (
+        client.websocket_connect("/api/levels/level-1/live", headers=HOST) as plain,
+        client.websocket_connect(route, headers=HOST) as tab,
+    ):
+        made = client.post("/api/levels/level-1/steps", json=body, headers=asks)
+        assert made.headers["content-type"] == MEDIA
+        delta = read_columns(made.content)
+        assert len(delta["changed"]) == 301, "the copies, and the level, which knows what was copied last"
+        assert tab.receive_bytes() == made.content
+        assert with_placements_last(json.loads(plain.receive_text())) == delta
+        back = client.post("/api/levels/level-1/undo", json={"revision": 2}, headers=asks)
+        assert back.json()["revision"] == 3, "what is small is told as JSON"
+        assert json.loads(tab.receive_text()) == back.json()
+        client.post("/api/levels/level-1/redo", json={"revision": 3})
+    whole = client.get("/api/levels/level-1", headers=asks)
+    plainly = client.get("/api/levels/level-1")
+    assert whole.headers["content-type"] == MEDIA and whole.headers["vary"] == "Accept"
+    assert read_columns(whole.content) == with_placements_last(plainly.json())
 
 
 def test_a_tab_that_opened_an_older_level_is_told_to_load_it_anew(client: TestClient) -> None:

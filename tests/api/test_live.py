@@ -9,7 +9,7 @@ from able_brick.api.live import Hub
 
 def _spread(hub: Hub, count: int, size: int) -> None:
     for k in range(count):
-        hub._spread("level-1", str(k % 10) * size)
+        hub._spread("level-1", str(k % 10) * size, str(k % 10).encode() * size)
 
 
 def test_a_tab_that_does_not_listen_keeps_no_more_than_its_bytes() -> None:
@@ -25,6 +25,16 @@ def test_a_tab_that_does_not_listen_keeps_no_more_than_its_bytes() -> None:
         # what is large by itself still goes to a tab that listens
         _spread(hub, 1, 40_000_000)
         assert len(tab.get_nowait() or "") == 40_000_000
+
+    asyncio.run(act())
+
+
+def test_a_tab_that_understands_columns_gets_them() -> None:
+    async def act() -> None:
+        hub = Hub()
+        plain, other = hub.join("level-1"), hub.join("level-1", columns=True)
+        _spread(hub, 1, 5)
+        assert (plain.get_nowait(), other.get_nowait()) == ("00000", b"00000")
 
     asyncio.run(act())
 

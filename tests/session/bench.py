@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -11,10 +12,15 @@ import numpy as np
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.read import read_file
 from able_brick.level.export import level_nodes
-from able_brick.session.delta import Delta
+from able_brick.session.delta import Delta, RunView
 from able_brick.session.project import Project
 from able_brick.steps.parse import parse_tool
 from tests.steps.test_steps import item_vertices
+
+
+def told(items: dict[str, list[RunView]]) -> dict[str, list[SimpleNamespace]]:
+    """What is drawn, with lists in the place of arrays, so that it can be compared."""
+    return {k: [SimpleNamespace(**r.model_dump(mode="json")) for r in runs] for k, runs in items.items()}
 
 
 class Bench:
@@ -47,7 +53,7 @@ class Bench:
 
     def state(self, level: str | None = None) -> Any:
         view = self.project.view(level or self.level)
-        return {r.id: r for r in view.changed}, view.items, view.summary
+        return {r.id: r for r in view.changed}, told(view.items), view.summary
 
     def rows(self, level: str | None = None) -> dict[str, Any]:
         return {r.id: r for r in self.project.view(level or self.level).changed}

@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { ACCEPT, COLUMNS, readColumns } from "./columns";
 import { takeEarly } from "./early";
 import type { paths } from "./schema.generated";
 import type {
@@ -76,18 +77,21 @@ interface Answer {
   response: Response;
 }
 
+/** What comes; silence is a Problem where nothing does, or not all of it. */
+async function heard<T>(waiting: Promise<T>, silent: Silent): Promise<T> {
+  try {
+    return await waiting;
+  } catch (error) {
+    if (stopped(error)) throw error;
+    throw silence(silent);
+  }
+}
+
 /** What was answered; a Problem for what was refused, and for silence. The client loses how long lists are: what comes
  * is named anew. */
 async function answered<T>(waiting: Promise<Answer>, silent: Silent = "offline"): Promise<T> {
-  let answer: Answer;
-  try {
-    answer = await waiting;
-  } catch (error) {
-    if (stopped(error)) throw error;
-    throw silence(silent); // nothing came, or not all of it
-  }
-  const { response, error } = answer;
-  if (response.ok) return answer.data as T;
+  const { response, error, data } = await heard(waiting, silent);
+  if (response.ok) return data as T;
   const told = response.headers.get("content-type")?.includes("problem+json");
   if (told) throw new Problem(error as ProblemBody);
   throw unexplained(response.status);
@@ -98,6 +102,18 @@ const unexplained = (status: number): Problem =>
 
 /** A change: when its reply is lost, it may have been done all the same. */
 const changed = <T>(waiting: Promise<Answer>): Promise<T> => answered<T>(waiting, "unknown");
+
+/** How changes and levels are asked for: what is large may come in columns. */
+const LARGE = { headers: { Accept: ACCEPT }, parseAs: "stream" } as const;
+
+/** A change or a level, in whichever form it comes. */
+async function delta<T extends Delta = Delta>(waiting: Promise<Answer>, silent: Silent = "unknown"): Promise<T> {
+  const answer = heard(waiting, silent);
+  await answered(answer, silent);
+  const { response } = await answer;
+  if (!response.headers.get("content-type")?.includes(COLUMNS)) return heard(response.json() as Promise<T>, silent);
+  return readColumns(await heard(response.arrayBuffer(), silent)) as T;
+}
 
 export interface StepBody {
   tool: string;
@@ -120,7 +136,7 @@ export const api = {
   openDemo: () => changed<ProjectView>(client.POST("/api/project/demo")),
 
   levels: () => answered<LevelSummary[]>(client.GET("/api/levels")),
-  level: (id: string) => answered<LevelView>(client.GET("/api/levels/{level}", { params: at(id) })),
+  level: (id: string) => delta<LevelView>(client.GET("/api/levels/{level}", { params: at(id), ...LARGE }), "offline"),
   createLevel: (name: string) => changed<LevelSummary>(client.POST("/api/levels", { body: { name } })),
   duplicateLevel: (id: string, name: string) =>
     changed<LevelSummary>(client.POST("/api/levels/{level}/duplicate", { params: at(id), body: { name } })),
@@ -128,15 +144,15 @@ export const api = {
   restoreLevel: (id: string) => changed<LevelSummary>(client.POST("/api/levels/{level}/restore", { params: at(id) })),
 
   step: (level: string, body: StepBody) =>
-    changed<Delta>(client.POST("/api/levels/{level}/steps", { params: at(level), body })),
+    delta(client.POST("/api/levels/{level}/steps", { params: at(level), body, ...LARGE })),
   adjust: (level: string, body: Omit<StepBody, "selection">) =>
-    changed<Delta>(client.PUT("/api/levels/{level}/steps/last", { params: at(level), body })),
+    delta(client.PUT("/api/levels/{level}/steps/last", { params: at(level), body, ...LARGE })),
   preview: (level: string, body: StepBody & { adjust_last: boolean }, signal: AbortSignal) =>
-    answered<Delta>(client.POST("/api/levels/{level}/preview", { params: at(level), body, signal })),
+    delta(client.POST("/api/levels/{level}/preview", { params: at(level), body, signal, ...LARGE }), "offline"),
   undo: (level: string, revision: number) =>
-    changed<Delta>(client.POST("/api/levels/{level}/undo", { params: at(level), body: { revision } })),
+    delta(client.POST("/api/levels/{level}/undo", { params: at(level), body: { revision }, ...LARGE })),
   redo: (level: string, revision: number) =>
-    changed<Delta>(client.POST("/api/levels/{level}/redo", { params: at(level), body: { revision } })),
+    delta(client.POST("/api/levels/{level}/redo", { params: at(level), body: { revision }, ...LARGE })),
 
   surface: (level: string, body: FaceAt) =>
     answered<Ground>(client.POST("/api/levels/{level}/surface", { params: at(level), body })),
@@ -186,7 +202,7 @@ export const api = {
     answered<ImportView>(client.PUT("/api/imports/{key}", { params: of(key), body: { weld } })),
   discard: (key: string) => answered<void>(client.DELETE("/api/imports/{key}", { params: of(key) })),
   accept: (key: string, body: Accept) =>
-    changed<Delta>(client.POST("/api/imports/{key}/accept", { params: of(key), body })),
+    delta(client.POST("/api/imports/{key}/accept", { params: of(key), body, ...LARGE })),
 };
 
 /** Keep the picture of a piece; it is drawn again where that fails. */

@@ -3,14 +3,23 @@
  * will be opened, and its meshes. Whoever needs one of them takes its answer from here.
  */
 
+import { ACCEPT, COLUMNS, readHead } from "./columns";
+
 interface Rows {
   changed?: { kind: string; mesh?: string }[];
 }
 
+/** The rows of a level that are no placements, and perhaps those: as much as is needed to know its meshes. */
+async function rowsOf(response: Response): Promise<Rows> {
+  const copy = response.clone();
+  const inColumns = response.headers.get("content-type")?.includes(COLUMNS);
+  return inColumns ? readHead(await copy.arrayBuffer()).head : copy.json();
+}
+
 const waiting = new Map<string, Promise<Response>>();
 
-function ask(path: string): Promise<Response> {
-  const answer = fetch(path).then((response) => {
+function ask(path: string, headers: HeadersInit = {}): Promise<Response> {
+  const answer = fetch(path, { headers }).then((response) => {
     if (!response.ok) throw new Error(`${path}: ${response.status}`);
     return response;
   });
@@ -50,7 +59,7 @@ export async function askEarly(): Promise<void> {
     const levels: { id: string }[] = await (await ask("/api/levels")).clone().json();
     const first = firstLevel(levels)?.id;
     if (!first) return;
-    const level: Rows = await (await ask(`/api/levels/${first}`)).clone().json();
+    const level = await rowsOf(await ask(`/api/levels/${first}`, { Accept: ACCEPT }));
     const meshes = new Set((level.changed ?? []).flatMap((row) => (row.kind === "piece" && row.mesh ? row.mesh : [])));
     for (const mesh of meshes) ask(`/api/meshes/${mesh}.glb`);
   } catch {

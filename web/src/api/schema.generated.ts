@@ -173,7 +173,8 @@ export interface paths {
         };
         /**
          * Get Level
-         * @description The whole level and the kit.
+         * @description The whole level and the kit. What answers a change comes as columns to those who accept that, where it is
+         *     large: so does a level.
          */
         get: operations["get_level_api_levels__level__get"];
         put?: never;

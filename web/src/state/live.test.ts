@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Delta } from "../api/types";
+import example from "../testing/columns.json";
 import { delta } from "../testing/delta";
 import { placement } from "../testing/rows";
 import { levelStore, loadLevel } from "./level";
@@ -63,6 +64,21 @@ it("takes over what others have changed", () => {
   expect(levelStore.getState().revision).toBe(5);
   expect(levelStore.getState().scene.things.get("a")).toMatchObject({ position: [3, 0, 0] });
   expect(asked.level).not.toHaveBeenCalled();
+});
+
+it("takes over what others have changed in columns, and leaves unread what it has already", () => {
+  const data = Uint8Array.from(atob(example.columns), (c) => c.charCodeAt(0)).buffer;
+  const { revision, changed } = example.delta;
+  loadLevel(delta(revision));
+  const body = vi.spyOn(globalThis, "Float64Array");
+  last().hand(data);
+  expect(body).not.toHaveBeenCalled();
+  loadLevel(delta(revision - 1));
+  last().hand(data);
+  expect(levelStore.getState().revision).toBe(revision);
+  const things = changed.filter((row) => row.kind !== "piece" && row.kind !== "level");
+  expect(levelStore.getState().scene.things.size).toBe(things.length);
+  body.mockRestore();
 });
 
 it("loads the level anew where a change was missed, or where it is told to", () => {
@@ -140,7 +156,7 @@ describe("while an own step is on its way", () => {
 });
 
 it("comes again when it is lost, from the revision that it has then, ever more rarely", () => {
-  expect(last().url).toBe("ws://127.0.0.1:8484/api/levels/level-1/live?revision=4");
+  expect(last().url).toBe("ws://127.0.0.1:8484/api/levels/level-1/live?columns=true&revision=4");
   last().say(delta(5));
   for (const wait of [500, 1000, 2000]) {
     const count = Socket.all.length;

@@ -1,16 +1,36 @@
 import { Problem } from "../api/client";
+import { readColumns, readHead } from "../api/columns";
 import type { Delta } from "../api/types";
 import { applyDelta, levelStore } from "./level";
 import { lookWhatStands, reload, whenAtRest } from "./steps";
 
-/** What a message says; null for what says nothing that is understood. */
-function read(data: unknown): Partial<Delta> | null {
-  if (typeof data !== "string") return null;
+/** A change, or where it is large which one it is and how to read it; or that another project is open. */
+type Told = Partial<Delta> & { whole?: () => Delta; page?: string };
+
+/** What a message says; null for what says nothing that is understood. Columns are read when they are wanted. */
+function read(data: unknown): Told | null {
   try {
+    if (data instanceof ArrayBuffer) {
+      const { level, revision } = readHead(data).head;
+      return { level, revision, whole: () => readColumns(data) };
+    }
+    if (typeof data !== "string") return null;
     const found: unknown = JSON.parse(data);
-    return typeof found === "object" && found !== null ? (found as Partial<Delta>) : null;
+    return typeof found === "object" && found !== null ? (found as Told) : null;
   } catch {
     return null;
+  }
+}
+
+/** Take a change over; false when one before it was missed. */
+function taken(told: Told): boolean {
+  const { levelId, revision } = levelStore.getState();
+  // most are own steps, whose replies have been taken over
+  if (told.level !== levelId || (told.revision ?? 0) <= revision) return true;
+  try {
+    return applyDelta(told.whole ? told.whole() : (told as Delta));
+  } catch {
+    return false; // columns that cannot be read: the level is loaded anew
   }
 }
 
@@ -29,22 +49,23 @@ export function listen(level: string, gone: () => void): () => void {
     // what has changed since this revision is told, too
     const { revision } = levelStore.getState();
     socket = new WebSocket(
-      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/levels/${level}/live?revision=${revision}`,
+      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/levels/${level}/live?columns=true&revision=${revision}`,
     );
+    socket.binaryType = "arraybuffer";
     socket.onopen = () => {
       wait = 500;
       levelStore.setState({ online: true });
       void lookWhatStands();
     };
     socket.onmessage = (event: MessageEvent<unknown>) => {
-      const delta = read(event.data);
+      const told = read(event.data);
       // own steps arrive here too, usually after their reply: while one is on its way, what comes waits for it
       window.setTimeout(
         () =>
           whenAtRest(() => {
             if (stopped) return;
-            if ((delta as { page?: string } | null)?.page === "anew") location.reload();
-            else if (delta?.revision === undefined || !applyDelta(delta as Delta)) void reload().catch(lost);
+            if (told?.page === "anew") location.reload();
+            else if (told?.revision === undefined || !taken(told)) void reload().catch(lost);
           }),
         0,
       );

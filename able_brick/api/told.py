@@ -1,0 +1,30 @@
+"""Changes as they are told: as JSON, or with their many rows in columns to those who ask for that."""
+
+from __future__ import annotations
+
+from fastapi import Request
+from fastapi.responses import Response
+
+from able_brick.session.columns import MEDIA
+from able_brick.session.delta import Delta
+
+
+def wants_columns(request: Request) -> bool:
+    """Whether what asks understands columns."""
+    return MEDIA in request.headers.get("accept", "")
+
+
+def told(delta: Delta, request: Request) -> Response:
+    """A change as it was asked for, written where it was reckoned."""
+    if wants_columns(request) and delta.large:
+        return as_columns(delta.columns())
+    return Response(delta.text(), media_type="application/json", headers=VARY)
+
+
+def as_columns(data: bytes) -> Response:
+    """Columns that have been written."""
+    return Response(data, media_type=MEDIA, headers=VARY)
+
+
+#: What comes depends on what was asked for.
+VARY = {"Vary": "Accept"}
