@@ -21,6 +21,7 @@ from able_brick.api import project as project_routes
 from able_brick.api.guard import Guard
 from able_brick.api.live import Hub
 from able_brick.api.opened import DemoBuilder, Opened
+from able_brick.api.turns import Turns
 from able_brick.jobs.batches import Batches
 from able_brick.jobs.imports import Imports
 from able_brick.session.project import Project
@@ -96,6 +97,7 @@ def create_app(
     hub = Hub()
     app.state.opened = Opened(project, hub, build_demo=build_demo)
     app.state.hub = hub
+    app.state.turns = Turns()
     app.state.imports = Imports()
     app.state.work = Work()
     app.state.batches = Batches()

@@ -16,6 +16,7 @@ from starlette.exceptions import HTTPException
 
 from able_brick.core.errors import (
     AbleBrickError,
+    BusyError,
     FileError,
     GeometryError,
     HistoryError,
@@ -38,6 +39,7 @@ STATUS: Final[dict[type[AbleBrickError], int]] = {
     StaleRevisionError: 409,
     StaleElementsError: 409,
     HistoryError: 409,
+    BusyError: 429,
     StorageError: 507,
 }
 

@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from able_brick.api.live import Hub
 from able_brick.api.opened import Opened
 from able_brick.api.told import VARY, as_columns, told, wants_columns
+from able_brick.api.turns import Turns, turns
 from able_brick.core.errors import UnknownIdError
 from able_brick.session.delta import Delta, LevelView
 from able_brick.session.project import Project
@@ -173,11 +174,22 @@ def adjust_last(project: TheProject, level: LevelId, request: AdjustRequest, ask
 
 
 @router.post("/levels/{level}/preview", response_model=Delta)
-def preview(project: TheProject, level: LevelId, request: PreviewRequest, asked: Request) -> Response:
-    """What a step would change; nothing is kept."""
-    tool = parse_tool(request.tool, request.params)
-    chosen = tuple(request.selection)
-    return told(project.preview(level, tool, chosen, request.revision, adjust_last=request.adjust_last), asked)
+async def preview(
+    project: TheProject,
+    level: LevelId,
+    request: PreviewRequest,
+    asked: Request,
+    turns: Annotated[Turns, Depends(turns)],
+) -> Response:
+    """What a step would change; nothing is kept. Few are reckoned at once, the newest first: 429 for those that others
+    have overtaken too often."""
+
+    def reckon() -> Response:
+        tool = parse_tool(request.tool, request.params)
+        chosen = tuple(request.selection)
+        return told(project.preview(level, tool, chosen, request.revision, adjust_last=request.adjust_last), asked)
+
+    return await turns.take(asked.is_disconnected, reckon)
 
 
 @router.post("/levels/{level}/undo", response_model=Delta)

@@ -67,6 +67,12 @@ class HistoryError(AbleBrickError):
     code = "history"
 
 
+class BusyError(AbleBrickError):
+    """More is asked for at once than is answered."""
+
+    code = "busy"
+
+
 class StorageError(AbleBrickError):
     """The project file cannot be opened or written."""
 

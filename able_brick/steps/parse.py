@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, Final
 
 from pydantic import BaseModel, ValidationError
 
@@ -11,6 +11,9 @@ from able_brick.core.errors import InputError
 from able_brick.level.shapes.catalogue import SHAPES
 from able_brick.steps.registry import TOOLS
 from able_brick.steps.tool import Tool
+
+#: More settings than any tool has.
+_MOST_PARAMS: Final = 100
 
 
 def parse_tool(name: str, params: Mapping[str, Any]) -> Tool:
@@ -20,6 +23,12 @@ def parse_tool(name: str, params: Mapping[str, Any]) -> Tool:
         raise InputError(f"There is no tool {name[:60]!r}.", field="tool", received=name[:60], allowed=sorted(TOOLS))
     if "tool" in params:
         raise InputError("The parameters must not hold “tool”; it stands beside them.", field="tool")
+    if len(params) > _MOST_PARAMS:
+        raise InputError(
+            f"{len(params)} settings came for {kind.title}; it has {len(kind.model_fields) - 1}.",
+            received=len(params),
+            allowed=_MOST_PARAMS,
+        )
     try:
         return kind.model_validate(dict(params))
     except ValidationError as error:

@@ -420,7 +420,8 @@ export interface paths {
         put?: never;
         /**
          * Preview
-         * @description What a step would change; nothing is kept.
+         * @description What a step would change; nothing is kept. Few are reckoned at once, the newest first: 429 for those that others
+         *     have overtaken too often.
          */
         post: operations["preview_api_levels__level__preview_post"];
         delete?: never;
