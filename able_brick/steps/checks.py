@@ -7,7 +7,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, Final
 
 from able_brick.core.errors import AbleBrickError, GeometryError, InputError, SelectionError
-from able_brick.core.text import counted
+from able_brick.core.text import counted, grouped
+from able_brick.level.amounts import MOST_SHOWN, items_in
 from able_brick.level.evaluate import check_reach, items_of
 from able_brick.level.rows import Array, Course, Group, LevelRow, Path, Piece, Placement, Thing
 from able_brick.level.snapshot import ARow, Edit, Snapshot
@@ -48,6 +49,7 @@ def check_change(
     _check_references(after, rest, level, refuse)
     if locks is not None:
         _check_locks(before, after, rest, level, frozenset(locks), refuse)
+    _check_amounts(before, after, edits, refuse)
     _check_runs(after, rest)
 
 
@@ -239,6 +241,25 @@ def _changed_things(before: Snapshot, after: Snapshot, edits: Sequence[Edit]) ->
 
 
 # -- runs -
+
+
+def _check_amounts(before: Snapshot, after: Snapshot, edits: Sequence[Edit], refuse: type[AbleBrickError]) -> None:
+    """Refuse what would have a level show more items than it may, unless it shows fewer of them than before."""
+    levels = {e.after.level for e in edits if isinstance(e.after, Thing) and _may_add(e.before, e.after)}
+    for level in sorted(levels):
+        shown = items_in(after.around(level))
+        if shown > MOST_SHOWN and shown > items_in(before.around(level)):
+            raise refuse(
+                f"{after.level(level).name} would show {grouped(shown)} items; {grouped(MOST_SHOWN)} are possible. "
+                "Ask for fewer, or go on in another level.",
+                received=shown,
+                allowed=MOST_SHOWN,
+            )
+
+
+def _may_add(old: ARow | None, new: Thing) -> bool:
+    """Whether a level may show more items with this than with that."""
+    return not isinstance(old, Placement) or old.group != new.group
 
 
 def _check_runs(after: Snapshot, edits: Sequence[Edit]) -> None:

@@ -7,9 +7,11 @@ import sqlite3
 import numpy as np
 import pytest
 
-from able_brick.core.errors import GeometryError, StorageError
+from able_brick.core.errors import GeometryError, HistoryError, SelectionError, StorageError
+from able_brick.level.amounts import items_in
 from able_brick.level.rows import Placement
 from able_brick.level.texts import Texts
+from able_brick.steps import checks
 from able_brick.steps.parse import parse_tool
 from able_brick.store.entry import Entry, packed, unpacked
 from tests.session.bench import Bench
@@ -111,3 +113,41 @@ def test_what_a_file_held_is_not_kept_with_the_step_that_brought_it_in(bench: Be
     bench.reopen()
     bench.redo()
     assert bench.state()[0] == state[0]
+
+
+def test_a_level_shows_no_more_items_than_it_may(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(checks, "MOST_SHOWN", 1000)
+    bench.do("add_shape", shape={"kind": "box"})
+    bench.do("duplicate", "placement-1", distance=2.0, count=9)
+    everything = [f"placement-{k}" for k in range(1, 11)]
+    bench.do("make_group", *everything, name="Row")
+    bench.do("line_array", "group-1", count=100, spacing_by="metres", spacing=3.0, axis="z")
+    assert items_in(bench.project.snapshot.around(bench.level)) == bench.state()[2].placements == 1000
+    for tool, selection, params in (
+        ("adjust_array", "group-1", {"count": 101, "spacing_by": "metres", "spacing": 3.0, "axis": "z"}),
+        ("place_piece", "piece-1", {}),
+        ("duplicate", "placement-1", {"distance": 5.0, "axis": "y"}),
+    ):
+        with pytest.raises(SelectionError, match=r"would show 1.* items; 1.000 are possible"):
+            bench.do(tool, selection, **params)
+    monkeypatch.setattr(checks, "MOST_SHOWN", 10)
+    # where there are more already, what makes none, or fewer, is done
+    bench.do("move", "placement-1", by=(0.0, 0.1, 0.0))
+    bench.do("adjust_array", "group-1", count=50, spacing_by="metres", spacing=3.0, axis="z")
+    with pytest.raises(SelectionError, match="1.000 items"):
+        bench.do("adjust_array", "group-1", count=100, spacing_by="metres", spacing=3.0, axis="z")
+    with pytest.raises(HistoryError, match="1.000 items"):
+        bench.undo()
+
+
+def test_items_are_counted_as_they_are_shown(bench: Bench) -> None:
+    bench.do("add_shape", shape={"kind": "box"})
+    bench.do("draw_path", points=[{"position": (0, 0, 9)}, {"position": (20, 0, 9)}])
+    bench.do("lay_course", "path-1", piece="piece-1")
+    bench.do("line_array", "placement-1", count=4)
+    bench.do("make_group", "array-1", "path-1", name="All")
+    bench.do("live_mirror", "group-1", through="point", point=(0.0, 0.0, -5.0))
+    bench.do("make_group", "group-1", name="Over")
+    bench.do("line_array", "group-2", count=3, spacing_by="metres", spacing=90.0)
+    around = bench.project.snapshot.around(bench.level)
+    assert items_in(around) == bench.state()[2].placements == 6 * (4 + 10)

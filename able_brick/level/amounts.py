@@ -1,0 +1,52 @@
+"""How many items a level shows, counted without reckoning where they stand."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from able_brick.core.errors import GeometryError
+from able_brick.level.rows import Array, Course, Placement
+from able_brick.level.snapshot import InLevel
+from able_brick.level.things import AThing, Things
+
+#: A level shows no more items than this: placements, and the items of arrays, courses and what groups repeat.
+MOST_SHOWN: Final = 500_000
+
+
+def items_in(around: InLevel) -> int:
+    """The items that a level shows, those with them that are left out of arrays of groups. A course that cannot be laid
+    counts as none."""
+    things = around.things
+    times: dict[str | None, int] = {None: 1}
+    others = things.runs_and_paths
+    total = len(things) - len(others) - len(things.repeated)
+    for thing in (*others, *things.repeated):
+        total += _own(thing, around) * _times(things, thing, times)
+    return total
+
+
+def _own(thing: AThing, around: InLevel) -> int:
+    """The items of a thing by itself."""
+    match thing:
+        case Placement():
+            return 1
+        case Array():
+            return thing.total
+        case Course():
+            try:
+                shown = thing.shown(around)
+            except GeometryError:
+                return 0
+            return 0 if shown is None else shown.count
+        case _:
+            return 0
+
+
+def _times(things: Things, thing: AThing, known: dict[str | None, int]) -> int:
+    """How many times the groups that a thing is in show it."""
+    group = things.parent(thing)
+    key = None if group is None else group.id
+    if group is not None and key not in known:
+        repeats = 1 if group.repeat is None else group.repeat.total
+        known[key] = repeats * (1 if group.mirror is None else 2) * _times(things, group, known)
+    return known[key]
