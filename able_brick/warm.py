@@ -17,7 +17,7 @@ from able_brick.core.path.running import Run, Running
 from able_brick.core.shapes.plane import plane
 from able_brick.core.shapes.turned import turned
 from able_brick.core.slim.deviation import deviation
-from able_brick.core.slim.reduce import reduce_to
+from able_brick.core.slim.once import reduce_to
 from able_brick.core.walk.nearness import from_way
 from able_brick.core.walk.rays import first_hits
 

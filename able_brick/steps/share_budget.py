@@ -7,7 +7,8 @@ from typing import ClassVar, Literal
 from able_brick.core.errors import SelectionError
 from able_brick.core.slim.budget import Part, shared
 from able_brick.core.slim.deviation import deviation
-from able_brick.core.slim.reduce import Reducing, reduce_to
+from able_brick.core.slim.once import reduce_to
+from able_brick.core.slim.reduce import Reducing
 from able_brick.core.text import grouped, millimetres
 from able_brick.level.field import field
 from able_brick.level.rows import Piece, Seams, SlimOrigin

@@ -16,7 +16,7 @@ from able_brick.core.files.view_glb import drawn_vertices, write_view_glb
 from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.slim.deviation import Measure
-from able_brick.core.slim.reduce import reduce_to
+from able_brick.core.slim.once import reduce_to
 from able_brick.store.mesh_codec import decode
 from able_brick.store.tables import MeshBlob
 
@@ -79,4 +79,6 @@ class MeshShelf:
 
     def stand_in_glb(self, key: str) -> bytes:
         """The GLB of something coarser that stands in for a dense mesh while a view without a graphics card moves."""
-        return self._glbs.get(f"{key} stand-in", lambda: write_view_glb(reduce_to(self.get(key), STAND_IN).mesh))
+        return self._glbs.get(
+            f"{key} stand-in", lambda: write_view_glb(reduce_to(self.get(key), STAND_IN, fit=False).mesh)
+        )

@@ -22,7 +22,9 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.shapes.plane import plane
 from able_brick.core.slim.deviation import Measure
-from able_brick.core.slim.reduce import Reducing, reduce_to
+from able_brick.core.slim.fit import fitted
+from able_brick.core.slim.once import reduce_to
+from able_brick.core.slim.reduce import Reducing
 from able_brick.demo import pieces as demo
 from able_brick.demo.heron import heron
 from tests.zoo import bumpy_ball, waves
@@ -129,11 +131,13 @@ def table(name: str, mesh: PolyMesh) -> None:
         count = meshoptimizer.simplify(out, flat, points, target_index_count=3 * goal, target_error=1.0)
         return soup(points, out[:count].reshape(-1, 3))
 
-    def climbed() -> None:
+    def climbed(fit: bool) -> None:
         run = Reducing(mesh)
         for share in LADDER:
             run.to(max(4, round(len(tris) * share)))
-            run.result()
+            out = run.result()
+            if fit:
+                fitted(mesh, out)
 
     print(f"\n{name}: {len(tris)} triangles")
     print(f"  {'share':>6}" + "".join(f"{n:>40}" for n in ("able_brick", "fast-simplification", "meshoptimizer")))
@@ -161,11 +165,13 @@ def table(name: str, mesh: PolyMesh) -> None:
         both = rms[0] < float("inf") and 0 < better < float("inf")
         ratio = f"{rms[0] / better:12.2f}" if both else f"{'–':>12}"
         print(f"  {100 * share:5.3g}%" + "".join(cells) + ratio)
-    seconds, _ = least(climbed, rounds)
-    print(
-        f"  ladder 50/25/12.5 % in one run {seconds:.3f} s: {seconds / spent['fast']:.2f} × three fast-simplification, "
-        f"{seconds / spent['optimised']:.2f} × three meshoptimizer"
-    )
+    for fit in (False, True):
+        seconds, _ = least(lambda fit=fit: climbed(fit), rounds)
+        print(
+            f"  ladder 50/25/12.5 % in one run, {'fitted' if fit else 'not fitted'}, {seconds:.3f} s: "
+            f"{seconds / spent['fast']:.2f} × three fast-simplification, "
+            f"{seconds / spent['optimised']:.2f} × three meshoptimizer"
+        )
 
 
 def main() -> None:

@@ -18,7 +18,8 @@ from able_brick.core.shapes.box import box
 from able_brick.core.slim.budget import Part, shared
 from able_brick.core.slim.deviation import Measure, deviation
 from able_brick.core.slim.ladder import Target, ladder
-from able_brick.core.slim.reduce import Reducing, reduce_to
+from able_brick.core.slim.once import reduce_to
+from able_brick.core.slim.reduce import Reducing
 from able_brick.core.slim.seams import SIDES, on_sides, open_borders
 from able_brick.core.slim.viewing import allowed, good_from, pixels
 from tests.zoo import CLOSED, ZOO, bumpy_ball, waves

@@ -12,8 +12,10 @@ from able_brick.core.mesh.measure import area, volume
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.validity import problems
-from able_brick.core.slim.deviation import deviation, triangle_distance
-from able_brick.core.slim.reduce import reduce_to, target_triangles
+from able_brick.core.slim.deviation import deviation
+from able_brick.core.slim.once import reduce_to
+from able_brick.core.slim.reduce import target_triangles
+from able_brick.core.slim.tree import triangle_distance
 from tests.zoo import CLOSED, ZOO, bumpy_ball, waves
 
 

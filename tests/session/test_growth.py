@@ -134,9 +134,9 @@ def test_a_level_shows_no_more_items_than_it_may(bench: Bench, monkeypatch: pyte
     # where there are more already, what makes none, or fewer, is done
     bench.do("move", "placement-1", by=(0.0, 0.1, 0.0))
     bench.do("adjust_array", "group-1", count=50, spacing_by="metres", spacing=3.0, axis="z")
-    with pytest.raises(SelectionError, match="1.000 items"):
+    with pytest.raises(SelectionError, match=r"1.000 items"):
         bench.do("adjust_array", "group-1", count=100, spacing_by="metres", spacing=3.0, axis="z")
-    with pytest.raises(HistoryError, match="1.000 items"):
+    with pytest.raises(HistoryError, match=r"1.000 items"):
         bench.undo()
 
 

@@ -4,19 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TypeAlias
 
 import numpy as np
-from numba import njit
 
-from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
+from able_brick.core.slim.tree import Tree, build_tree, nearest_distances
 from able_brick.core.threads import side_by_side
 
-_LEAF = 8
 #: Points that are measured at one go by one thread.
 _PORTION = 8192
-_Tree: TypeAlias = tuple[Ints, Floats, Floats, Ints]
 
 
 @dataclass(frozen=True)
@@ -37,14 +34,14 @@ class Measure:
 
     def __init__(self, mesh: PolyMesh, *, samples: int = 20_000, seed: int = 1) -> None:
         self._soup = _soup(mesh)
-        self._tree = _build(self._soup)
+        self._tree = build_tree(self._soup)
         self._points = _samples(mesh, self._soup, samples, seed)
         self._count, self._seed = samples, seed
 
     def of(self, other: PolyMesh, *, breathe: Callable[[], None] | None = None) -> Deviation:
         """How far another surface is from this one. `breathe` is called now and then and may raise to cancel."""
         soup = _soup(other)
-        there, there_area = _distances(self._points, soup, _build(soup), breathe)
+        there, there_area = _distances(self._points, soup, build_tree(soup), breathe)
         back, back_area = _distances(
             _samples(other, soup, self._count, self._seed + 1), self._soup, self._tree, breathe
         )
@@ -81,7 +78,7 @@ def _samples(mesh: PolyMesh, soup: Floats, count: int, seed: int) -> tuple[Float
 
 
 def _distances(
-    points: tuple[Floats, Floats], soup: Floats, tree: _Tree, breathe: Callable[[], None] | None
+    points: tuple[Floats, Floats], soup: Floats, tree: Tree, breathe: Callable[[], None] | None
 ) -> tuple[Floats, Floats]:
     """From all points, and from those that are spread over the area."""
     every, area = points
@@ -89,139 +86,16 @@ def _distances(
     return d, d[len(every) - len(area) :]
 
 
-def _from(points: Floats, soup: Floats, tree: _Tree, breathe: Callable[[], None] | None) -> Floats:
+def _from(points: Floats, soup: Floats, tree: Tree, breathe: Callable[[], None] | None) -> Floats:
     order, low, high, child = tree
     sorted_soup = soup[order]
     out = np.empty(len(points))
 
     def part(first: int) -> None:
         some = points[first : first + _PORTION]
-        out[first : first + len(some)] = np.sqrt(_nearest(some, sorted_soup, low, high, child))
+        out[first : first + len(some)] = np.sqrt(nearest_distances(some, sorted_soup, low, high, child))
 
     for _ in side_by_side(part, range(0, len(points), _PORTION)):
         if breathe is not None:
             breathe()
     return out
-
-
-@njit(cache=True, nogil=True)
-def _build(soup):  # type: ignore[no-untyped-def]
-    """Bounding-box tree: triangle order (T), boxes (N,3) low and high, child (N,2): both, or −start−1 and count."""
-    n = len(soup)
-    order = np.arange(n)
-    centres = (soup[:, 0] + soup[:, 1] + soup[:, 2]) / 3.0
-    size = max(1, 4 * (n // _LEAF + 1))
-    low = np.empty((size, 3))
-    high = np.empty((size, 3))
-    child = np.empty((size, 2), np.int64)
-    stack = np.empty((128, 3), np.int64)
-    stack[0, 0], stack[0, 1], stack[0, 2] = 0, 0, n
-    top, nodes = 1, 1
-    while top:
-        top -= 1
-        node, a, b = stack[top, 0], stack[top, 1], stack[top, 2]
-        for k in range(3):
-            lo, hi = np.inf, -np.inf
-            for i in range(a, b):
-                for j in range(3):
-                    x = soup[order[i], j, k]
-                    lo = min(lo, x)
-                    hi = max(hi, x)
-            low[node, k], high[node, k] = lo, hi
-        if b - a <= _LEAF:
-            child[node, 0], child[node, 1] = -a - 1, b - a
-            continue
-        axis = 0
-        for k in range(1, 3):
-            if high[node, k] - low[node, k] > high[node, axis] - low[node, axis]:
-                axis = k
-        part = order[a:b]
-        middle = (b - a) // 2
-        order[a:b] = part[np.argsort(centres[part, axis])]
-        child[node, 0], child[node, 1] = nodes, nodes + 1
-        stack[top, 0], stack[top, 1], stack[top, 2] = nodes, a, a + middle
-        stack[top + 1, 0], stack[top + 1, 1], stack[top + 1, 2] = nodes + 1, a + middle, b
-        top += 2
-        nodes += 2
-    return order, low[:nodes], high[:nodes], child[:nodes]
-
-
-@njit(cache=True, nogil=True)
-def _box_distance(p, low, high):  # type: ignore[no-untyped-def]
-    d = 0.0
-    for k in range(3):
-        x = max(max(low[k] - p[k], p[k] - high[k]), 0.0)
-        d += x * x
-    return d
-
-
-@njit(cache=True, nogil=True)
-def _nearest(points, soup, low, high, child):  # type: ignore[no-untyped-def]
-    """Squared distance (n) from each point to the nearest triangle."""
-    out = np.empty(len(points))
-    stack = np.empty(128, np.int64)
-    for i in range(len(points)):
-        p = points[i]
-        best = np.inf
-        stack[0] = 0
-        top = 1
-        while top:
-            top -= 1
-            node = stack[top]
-            if _box_distance(p, low[node], high[node]) >= best:
-                continue
-            if child[node, 0] < 0:
-                first = -child[node, 0] - 1
-                for t in range(first, first + child[node, 1]):
-                    best = min(best, triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2]))
-                continue
-            a, b = child[node, 0], child[node, 1]
-            if _box_distance(p, low[a], high[a]) < _box_distance(p, low[b], high[b]):
-                a, b = b, a
-            stack[top], stack[top + 1] = a, b
-            top += 2
-        out[i] = best
-    return out
-
-
-@njit(cache=True, nogil=True)
-def _segment_distance(x, y, z, ux, uy, uz):  # type: ignore[no-untyped-def]
-    """Squared distance from a point to the segment from the origin to u."""
-    uu = ux * ux + uy * uy + uz * uz
-    s = min(max((x * ux + y * uy + z * uz) / uu, 0.0), 1.0) if uu > 0.0 else 0.0
-    x, y, z = x - s * ux, y - s * uy, z - s * uz
-    return x * x + y * y + z * z
-
-
-@njit(cache=True, nogil=True)
-def triangle_distance(p, a, b, c):  # type: ignore[no-untyped-def]
-    """Squared distance from a point to a triangle, by the region it falls in (Ericson 2004, ch. 5.1.5)."""
-    ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
-    vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
-    x, y, z = p[0] - a[0], p[1] - a[1], p[2] - a[2]
-    uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
-    if uu * vv - uv * uv <= 1e-30 * uu * vv:  # without area: as its edges
-        ab, ac = _segment_distance(x, y, z, ux, uy, uz), _segment_distance(x, y, z, vx, vy, vz)
-        return min(ab, ac, _segment_distance(x - ux, y - uy, z - uz, vx - ux, vy - uy, vz - uz))
-    d1, d2 = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z
-    d3, d4, d5, d6 = d1 - uu, d2 - uv, d1 - uv, d2 - vv
-    va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
-    s, t = 0.0, 0.0
-    if d1 <= 0.0 and d2 <= 0.0:
-        pass
-    elif d3 >= 0.0 and d4 <= d3:
-        s = 1.0
-    elif vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
-        s = d1 / (d1 - d3) if d1 > d3 else 0.0
-    elif d6 >= 0.0 and d5 <= d6:
-        t = 1.0
-    elif vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
-        t = d2 / (d2 - d6) if d2 > d6 else 0.0
-    elif va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
-        whole = (d4 - d3) + (d5 - d6)
-        t = (d4 - d3) / whole if whole > 0.0 else 0.0
-        s = 1.0 - t
-    elif va + vb + vc != 0.0:
-        s, t = vb / (va + vb + vc), vc / (va + vb + vc)
-    x, y, z = x - s * ux - t * vx, y - s * uy - t * vy, z - s * uz - t * vz
-    return x * x + y * y + z * z

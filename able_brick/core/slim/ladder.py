@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 from typing import Final, Literal
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Bools, PolyMesh
 from able_brick.core.slim.deviation import Deviation, Measure
+from able_brick.core.slim.fit import fitted
 from able_brick.core.slim.reduce import Reducing, Slimmed, check_target, target_triangles, unchanged
 from able_brick.core.slim.viewing import allowed
 
@@ -116,13 +118,14 @@ def ladder(
             continue
         run = run or Reducing(mesh, locked=locked)
         run.to(triangles, progress=telling("Collapsing edges"))
-        finished(k, run.result())
+        breathe = partial(telling("Bringing it closer"), 0.9)
+        finished(k, fitted(mesh, run.result(), locked=locked, breathe=breathe))
     state: Reducing | None = None
     for k in far:
         state = state or Reducing(mesh, locked=locked)
         begin = Deviation(0.0, 0.0) if state.triangles == mesh.triangle_count else None
         state, out, away = _within(state, targets[k], measure, begin, telling("Looking how far it can go"))
-        finished(k, out, away)
+        finished(k, *_closer(mesh, out, away, targets[k], locked, measure))
     for k, target in enumerate(targets):
         if k not in made:
             out, found = _gone_on(mesh, made[k - 1], target, locked, measure, telling("Going on from the rung before"))
@@ -148,13 +151,27 @@ def _gone_on(
             return base, before.deviation
         run = Reducing(base.mesh, locked=kept)
         run.to(triangles, progress=breathe)
-        out, away = run.result(), None
-    else:
-        if before.deviation.largest > _SAFE * (target.deviation() or 0.0):
-            return Slimmed(base.mesh, base.vertex_source, reached=False), before.deviation
-        run = Reducing(base.mesh, locked=kept)
-        _, out, away = _within(run, target, measure, before.deviation, breathe)
-    return Slimmed(out.mesh, base.vertex_source[out.vertex_source], out.reached), away
+        out = run.result()
+        out = replace(out, vertex_source=base.vertex_source[out.vertex_source])
+        return fitted(mesh, out, locked=locked, breathe=partial(breathe, 0.9)), None
+    if before.deviation.largest > _SAFE * (target.deviation() or 0.0):
+        return Slimmed(base.mesh, base.vertex_source, reached=False), before.deviation
+    run = Reducing(base.mesh, locked=kept)
+    _, out, away = _within(run, target, measure, before.deviation, breathe)
+    out = replace(out, vertex_source=base.vertex_source[out.vertex_source])
+    return _closer(mesh, out, away, target, locked, measure)
+
+
+def _closer(
+    mesh: PolyMesh, out: Slimmed, away: Deviation, target: Target, locked: Bools | None, measure: Measure
+) -> tuple[Slimmed, Deviation]:
+    """What was found within a deviation, brought closer where that leaves it within."""
+    closer = fitted(mesh, out, locked=locked)
+    if closer is out:
+        return out, away
+    found = measure.of(closer.mesh)
+    better = found.rms < away.rms and found.largest <= max(away.largest, _SAFE * (target.deviation() or 0.0))
+    return (closer, found) if better else (out, away)
 
 
 def _within(

@@ -1,4 +1,4 @@
-"""Reducing a mesh to a share or a number of its triangles."""
+"""A mesh on its way to fewer triangles."""
 
 from __future__ import annotations
 
@@ -43,28 +43,6 @@ def target_triangles(mesh: PolyMesh, share: float) -> int:
     if not 0 < share <= 1:
         raise GeometryError(f"The share is {share:g}; give a number above 0 and up to 1.", received=share)
     return max(4, math.floor(mesh.triangle_count * share + 0.5))
-
-
-def reduce_to(
-    mesh: PolyMesh,
-    triangles: int,
-    *,
-    locked: Bools | None = None,
-    progress: Progress | None = None,
-) -> Slimmed:
-    """Reduce a mesh to at most `triangles` triangles, moving the surface as little as can be.
-
-    Borders, material borders, texture seams and sharp edges survive as lines; `locked` (V) vertices stay exactly where
-    they are, bit for bit, as do vertices on edges with more than two faces. `progress` is called with 0…1 between
-    passes and may raise to cancel. A mesh that is already small enough comes back as it is.
-    Raises GeometryError for a target below 1.
-    """
-    check_target(triangles)
-    if mesh.triangle_count <= triangles:
-        return unchanged(mesh)
-    run = Reducing(mesh, locked=locked)
-    run.to(triangles, progress=progress)
-    return run.result()
 
 
 def check_target(triangles: int) -> None:
