@@ -307,8 +307,18 @@ PARTS: dict[str, Callable[[], None]] = {
 }
 
 
+def pace() -> float:
+    """Seconds that ten million additions take just now: how quick the machine is."""
+    start = time.perf_counter()
+    total = 0
+    for k in range(10_000_000):
+        total += k
+    return time.perf_counter() - start
+
+
 def main() -> None:
     for name in sys.argv[1:] or PARTS:
+        print(f"{name}, while ten million additions take {pace():.2f} s:")
         start = time.perf_counter()
         PARTS[name]()
         peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
