@@ -12,7 +12,7 @@ from able_brick.core.slim.deviation import Measure
 from able_brick.core.slim.fit import WORTH, fitted
 from able_brick.core.slim.once import reduce_to
 from able_brick.core.slim.reduce import Slimmed
-from able_brick.core.slim.tree import triangle_distance
+from able_brick.core.slim.tree import build_tree, triangle_distance
 from able_brick.core.threads import one_thread
 from tests.zoo import ZOO, bumpy_ball, waves
 
@@ -92,15 +92,14 @@ def test_it_can_be_stopped() -> None:
         fitted(mesh, reduced(mesh, 0.1), breathe=stop)
 
 
-def test_the_nearest_places_are_those_of_all_triangles() -> None:
+def test_points_lie_at_the_nearest_triangles() -> None:
     rng = np.random.default_rng(4)
     soup = rng.normal(size=(60, 3, 3))
     points = rng.normal(size=(300, 3)) * 1.5
-    from able_brick.core.slim.tree import build_tree
-
     order, low, high, child = build_tree(soup)
     at = np.empty(len(points), np.int32)
-    kernels.nearest_triangles(points, soup[order], order, low, high, child, at)
+    alone = np.full((60, 3), -1, np.int32)
+    kernels.nearest_triangles(points, soup, alone, np.zeros(60), order, low, high, child, at)
     for p, t in zip(points, at, strict=True):
         every = [triangle_distance(p, *tri) for tri in soup]
         assert every[t] == min(every)
@@ -108,6 +107,20 @@ def test_the_nearest_places_are_those_of_all_triangles() -> None:
         place = (1 - v - w) * soup[t, 0] + v * soup[t, 1] + w * soup[t, 2]
         assert min(v, w, 1 - v - w) >= -1e-12
         assert ((p - place) ** 2).sum() == pytest.approx(every[t], rel=1e-9, abs=1e-15)
+
+
+def test_going_from_neighbour_to_neighbour_finds_what_the_tree_finds() -> None:
+    mesh = reduced(bumpy_ball(60), 0.2).mesh
+    soup = mesh.positions[mesh.corners.reshape(-1, 3)]
+    around = (topology(mesh).twin.reshape(-1, 3) // 3).astype(np.int32)
+    points = bumpy_ball(60).positions
+    found = []
+    for near in (1e-4, 0.0):
+        at = np.empty(len(points), np.int32)
+        kernels.nearest_triangles(points, soup, around, np.full(len(soup), near), *build_tree(soup), at)
+        found.append(np.array([triangle_distance(p, *soup[t]) for p, t in zip(points, at, strict=True)]))
+    assert (found[0] <= np.maximum(found[1], 1e-4)).all()
+    assert np.mean(found[0] == found[1]) > 0.95
 
 
 def test_shifts_are_the_least_squares_ones() -> None:

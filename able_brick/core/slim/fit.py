@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from able_brick.core.mesh.normal_kernels import units
-from able_brick.core.mesh.normals import area_vectors, dots
+from able_brick.core.mesh.normals import area_vectors, crossed, dots
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
@@ -31,10 +31,14 @@ _SAMPLES: Final = 4
 _LEAST_SAMPLES: Final = 40_000
 _MOST_SAMPLES: Final = 1_000_000
 _SOLVING: Final = 10
+_TRIES: Final = 2
+_MOST_TRIES: Final = 60
 _DAMPING: Final = 1e-2
 #: A vertex goes no farther than by this share of how far the farthest sample round it is: so the largest deviation
 #: hardly ever grows, and the least squares miss less of what they cannot see.
 _REACH: Final = 1 / 3
+#: Points closer to a triangle than this share of its first side need not be looked for elsewhere.
+_NEAR: Final = 0.1
 #: Faces that would turn by more than this cosine keep their vertices.
 _TURN: Final = 0.7
 #: Share of the box's diagonal up to which vertices are good as they are.
@@ -64,15 +68,20 @@ def fitted(
     normals = units(across)
     ways = _ways(across, triangles, len(positions))
     points, own = _samples(source, mesh.triangle_count)
-    at = _nearest(points, positions[triangles], breathe)
+    at = _lying_at(points, mesh, breathe)
     ids, parts, away = np.empty((len(points), 3), np.int64), np.empty((len(points), 3)), np.empty(len(points))
     count = kernels.equations(points, own, at, positions, triangles, normals, ways, ids, parts, away)
     ids, parts, away = ids[:count], parts[:count], away[:count]
     far = kernels.farthest(ids, away, len(positions))
     moving &= far > _FINEST * float(np.linalg.norm(high - low))
-    while moving.any():
-        shifts = kernels.solve(ids, parts, away, moving, _DAMPING, _SOLVING)
-        shifts = np.clip(shifts, -_REACH * far, _REACH * far)
+    shifts = np.zeros(len(positions))
+    tries = 0
+    while moving.any() and tries < _MOST_TRIES:
+        if tries < _TRIES:  # what stays is made up for by its neighbours; few stay after that
+            shifts = kernels.solve(ids, parts, away, moving, _DAMPING, _SOLVING)
+            shifts = np.clip(shifts, -_REACH * far, _REACH * far)
+        shifts[~moving] = 0.0
+        tries += 1
         stay = kernels.worsened(ids, parts, away, shifts, far)
         there = mesh.replaced(positions=np.where(moving[:, None], positions + shifts[:, None] * ways, positions))
         stay[triangles[dots(units(area_vectors(there)), normals) < _TURN]] = True
@@ -104,11 +113,14 @@ def _free(mesh: PolyMesh) -> Bools:
 
 def _samples(source: PolyMesh, triangles: int) -> tuple[Floats, Floats]:
     """Points (n,3) spread evenly over the source's area in the order of its triangles, and the normals (n,3) there."""
-    soup = source.positions[source.corners[triangulate(source)[0]]]
-    across = np.cross(soup[:, 1] - soup[:, 0], soup[:, 2] - soup[:, 0])
+    tris = source.corners[triangulate(source)[0]]
+    across = area_vectors(source)
+    if len(tris) != source.face_count:
+        a, b, c = (source.positions[tris[:, k]] for k in range(3))
+        across = crossed(b - a, c - a)
     area = np.sqrt(dots(across, across))
     ends = np.cumsum(area)
-    count = min(_MOST_SAMPLES, max(_SAMPLES * triangles, min(_LEAST_SAMPLES, 2 * len(soup))))
+    count = min(_MOST_SAMPLES, max(_SAMPLES * triangles, min(_LEAST_SAMPLES, 2 * len(tris))))
     rng = np.random.Generator(np.random.PCG64(2))
     of = np.searchsorted(ends, (np.arange(count) + rng.random(count)) * (ends[-1] / count))
     of = np.minimum(of, len(area) - 1)
@@ -116,7 +128,7 @@ def _samples(source: PolyMesh, triangles: int) -> tuple[Floats, Floats]:
     # each fourth lies at a corner: there a surface reaches farthest
     r[::4], s[::8], s[4::8] = 1.0, 0.0, 1.0
     r[::12] = 0.0
-    a, b, c = soup[of, 0], soup[of, 1], soup[of, 2]
+    a, b, c = (source.positions[tris[of, k]] for k in range(3))
     return (1 - r) * a + r * (1 - s) * b + r * s * c, units(across[of])
 
 
@@ -129,15 +141,18 @@ def _ways(across: Floats, triangles: Ints, count: int) -> Floats:
     return found
 
 
-def _nearest(points: Floats, soup: Floats, breathe: Callable[[], None] | None) -> Ints:
-    """(n) the triangle of a soup that is nearest to each point."""
+def _lying_at(points: Floats, mesh: PolyMesh, breathe: Callable[[], None] | None) -> Ints:
+    """(n) the triangle of a mesh that each point lies at."""
+    soup = mesh.positions[mesh.corners.reshape(-1, 3)]
+    twin = topology(mesh).twin.reshape(-1, 3)
+    around = np.where(twin >= 0, twin // 3, -1).astype(np.int32)
+    near = _NEAR**2 * dots(soup[:, 1] - soup[:, 0], soup[:, 1] - soup[:, 0])
     order, low, high, child = build_tree(soup)
-    lying = soup[order]
     out = np.empty(len(points), np.int32)
 
     def part(first: int) -> None:
         last = first + _PORTION
-        kernels.nearest_triangles(points[first:last], lying, order, low, high, child, out[first:last])
+        kernels.nearest_triangles(points[first:last], soup, around, near, order, low, high, child, out[first:last])
 
     for _ in side_by_side(part, range(0, len(points), _PORTION)):
         if breathe is not None:

@@ -40,16 +40,30 @@ def shares_at(p, a, b, c):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def nearest_triangles(points, soup, order, low, high, child, out):  # type: ignore[no-untyped-def]
-    """The nearest triangle (n) of each point (n,3). Points that follow each other should be near each other: where the
-    one before is nearest is looked at first."""
+def nearest_triangles(points, soup, around, near, order, low, high, child, out):  # type: ignore[no-untyped-def]
+    """A triangle (n) that each point (n,3) lies at. Points that follow each other should be near each other: from where
+    the one before lies the way goes on from neighbour to neighbour, `around` (T,3), −1 for none, as long as it leads
+    closer; what is not within the squared distance `near` (T) of the triangle where that ends is looked up in the tree
+    of all, and lies nowhere closer than there."""
     stack = np.empty(128, np.int64)
     found = 0
     for i in range(len(points)):
         p = points[i]
         best = triangle_distance(p, soup[found, 0], soup[found, 1], soup[found, 2])
-        stack[0] = 0
-        top = 1
+        at = -1
+        while at != found:
+            at = found
+            for k in range(3):
+                t = around[at, k]
+                if t >= 0:
+                    d = triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2])
+                    if d < best:
+                        best = d
+                        found = t
+        top = 0
+        if best > near[found]:
+            stack[0] = 0
+            top = 1
         while top:
             top -= 1
             node = stack[top]
@@ -57,7 +71,8 @@ def nearest_triangles(points, soup, order, low, high, child, out):  # type: igno
                 continue
             if child[node, 0] < 0:
                 first = -child[node, 0] - 1
-                for t in range(first, first + child[node, 1]):
+                for q in range(first, first + child[node, 1]):
+                    t = order[q]
                     d = triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2])
                     if d < best:
                         best = d
@@ -68,7 +83,7 @@ def nearest_triangles(points, soup, order, low, high, child, out):  # type: igno
                 a, b = b, a
             stack[top], stack[top + 1] = a, b
             top += 2
-        out[i] = order[found]
+        out[i] = found
 
 
 @njit(cache=True, nogil=True)
