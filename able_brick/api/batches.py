@@ -5,13 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, File, Form, Query, Request, UploadFile
 from fastapi import Path as InPath
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from able_brick.core.errors import InputError
 from able_brick.jobs import batches as jobs
 from able_brick.jobs.batch import USUAL_PATTERN
 from able_brick.level.recipe import Recipe
+from able_brick.steps.parse import sentence
 
 router = APIRouter(prefix="/api/batches")
 
@@ -32,6 +34,16 @@ class NewBatch(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     source: str = Field(min_length=1, max_length=4000, examples=["/home/me/models"])
+    target: str = Field(min_length=1, max_length=4000, examples=["/home/me/slim"])
+    recipe: Recipe
+    pattern: str = Field(USUAL_PATTERN, max_length=240)
+
+
+class FilesBatch(BaseModel):
+    """How files that come with it are slimmed, and into which folder of the server's machine."""
+
+    model_config = ConfigDict(extra="forbid")
+
     target: str = Field(min_length=1, max_length=4000, examples=["/home/me/slim"])
     recipe: Recipe
     pattern: str = Field(USUAL_PATTERN, max_length=240)
@@ -58,7 +70,7 @@ class BatchView(BaseModel):
         p = b.progress
         return cls(
             id=b.id,
-            source=str(b.source),
+            source=b.title,
             target=str(b.target),
             recipe=b.recipe.name,
             state=b.state,
@@ -77,6 +89,23 @@ def start(batches: OfServer, new: NewBatch) -> BatchView:
     """Begin to slim a folder; what was done before with the same content and recipe is not done again."""
     batch = batches.start(Path(new.source).expanduser(), Path(new.target).expanduser(), new.recipe, new.pattern)
     return BatchView.of(batch)
+
+
+@router.post("/files", status_code=202)
+def start_files(
+    batches: OfServer,
+    files: Annotated[list[UploadFile], File(description="Models, with the files that they name")],
+    how: Annotated[str, Form(description="A FilesBatch as JSON", max_length=100_000)],
+) -> BatchView:
+    """Begin to slim files that come with the request; names may have folders before them."""
+    try:
+        wish = FilesBatch.model_validate_json(how)
+    except ValidationError as error:
+        first = error.errors()[0]
+        field = ".".join(map(str, first["loc"])) or "how"
+        raise InputError(sentence(field, first), field=field) from error
+    named = [(f.filename or "", f.file) for f in files]
+    return BatchView.of(batches.start_files(named, Path(wish.target).expanduser(), wish.recipe, wish.pattern))
 
 
 @router.get("")

@@ -5,14 +5,18 @@ from __future__ import annotations
 import logging
 import threading
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Final, Literal
+from typing import BinaryIO, Final, Literal
 
-from able_brick.core.errors import AbleBrickError, InputError, UnknownIdError
+from able_brick.core.errors import AbleBrickError, InputError, StorageError, UnknownIdError
+from able_brick.core.text import counted
+from able_brick.jobs.arrived import put_down
 from able_brick.jobs.batch import Progress, check_folders, run_batch
 from able_brick.jobs.naming import NamePattern
 from able_brick.level.recipe import Recipe
+from able_brick.store.scratch import Scratch
 
 _log = logging.getLogger("able_brick")
 _MOST_ENDED: Final = 20
@@ -25,7 +29,8 @@ class _StoppedError(Exception):
 
 @dataclass
 class Batch:
-    """A folder that is slimmed into another: how far it is, and then what came of it."""
+    """A folder that is slimmed into another: how far it is, and then what came of it. Files that `arrived` from a page
+    lie in a folder of their own, which goes with it."""
 
     id: str
     source: Path
@@ -36,6 +41,8 @@ class Batch:
     reason: str = ""
     progress: Progress = field(default_factory=Progress)
     wanted: bool = True
+    title: str = ""
+    arrived: Scratch | None = None
 
     @property
     def ended(self) -> bool:
@@ -50,7 +57,31 @@ class Batches:
         self._all: dict[str, Batch] = {}
         self._number = 0
 
-    def start(self, source: Path, target: Path, recipe: Recipe, pattern: str) -> Batch:
+    def start_files(self, files: Sequence[tuple[str, BinaryIO]], target: Path, recipe: Recipe, pattern: str) -> Batch:
+        """The same for files that came from a page."""
+        try:
+            arrived = Scratch()
+        except OSError as error:
+            raise StorageError(f"No temporary folder could be made: {error.strerror}. Nothing was done.") from error
+        try:
+            source = arrived.folder / "files"
+            source.mkdir()
+            count = put_down(files, source)
+            return self.start(source, target, recipe, pattern, title=counted(count, "file", "files"), arrived=arrived)
+        except BaseException:
+            arrived.close()
+            raise
+
+    def start(
+        self,
+        source: Path,
+        target: Path,
+        recipe: Recipe,
+        pattern: str,
+        *,
+        title: str = "",
+        arrived: Scratch | None = None,
+    ) -> Batch:
         """Begin a batch. Raises InputError and StorageError for what cannot be read, written or named, and while
         another one is at work."""
         if not source.is_absolute() or not target.is_absolute():
@@ -61,7 +92,9 @@ class Batches:
             if any(not b.ended for b in self._all.values()):
                 raise InputError("Another folder is being slimmed; wait for it, or cancel it.", field="source")
             self._number += 1
-            batch = Batch(f"batch-{self._number}", source, target, recipe, pattern)
+            batch = Batch(
+                f"batch-{self._number}", source, target, recipe, pattern, title=title or str(source), arrived=arrived
+            )
             self._all[batch.id] = batch
             for old in [b for b in self._all.values() if b.ended][:-_MOST_ENDED]:
                 del self._all[old.id]
@@ -124,6 +157,8 @@ class Batches:
         except Exception:  # noqa: BLE001
             _log.exception("A batch failed.")
             state, batch.reason = "failed", "Something went wrong that nobody thought of. What is done stays."
+        if batch.arrived is not None:
+            batch.arrived.close()
         with self._guard:
             batch.state = state
             self._guard.notify_all()

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import io
 import json
+import tempfile
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -434,6 +436,39 @@ def test_a_folder_is_slimmed_for_a_page(client: TestClient, tmp_path: Path) -> N
     assert [b["id"] for b in client.get("/api/batches").json()] == ["batch-1"]
     assert client.delete("/api/batches/batch-1").json()["state"] == "done"
     assert client.get("/api/batches/batch-7").status_code == 404
+
+
+def test_files_that_come_with_the_request_are_slimmed_and_not_kept(client: TestClient, tmp_path: Path) -> None:
+    target = tmp_path / "out"
+    ball = write_glb([Part("Ball", ZOO["ball"]())])
+    how = {"target": str(target), "recipe": {"name": "Half", "rungs": [{"kind": "share", "value": 50.0}]}}
+
+    def post(*names: str, **more: object) -> Any:
+        files = [("files", (name, ball if name.endswith("glb") else b"nothing")) for name in names]
+        return client.post("/api/batches/files", data={"how": json.dumps({**how, **more})}, files=files)
+
+    before = set(Path(tempfile.gettempdir()).glob("able-brick-*"))
+    for name in ("../a.glb", "/a.glb", "a//b.glb", "x/./a.glb", "c" * 130 + ".glb", ".able-brick-batch/a.glb"):
+        reply = post(name)
+        assert (reply.status_code, reply.json()["code"]) == (422, "input"), name
+        assert "cannot be the name of a file" in reply.json()["detail"]
+    assert "Two files are called" in post("a.glb", "A.GLB").json()["detail"]
+    assert "whole paths" in post("a.glb", target="out").json()["detail"]
+    assert post("a.glb", recipe=3).json()["code"] == "input"
+    assert set(Path(tempfile.gettempdir()).glob("able-brick-*")) == before, "nothing of what was refused is left"
+
+    def done(reply: Any) -> dict[str, Any]:
+        assert reply.status_code == 202, reply.text
+        now = reply.json()
+        while now["state"] == "working":
+            now = client.get(f"/api/batches/{now['id']}", params={"seen": now["done"] + now["failed"]}).json()
+        return dict(now)
+
+    now = done(post("a.glb", "sub\\b.glb", "sub/bad.obj"))
+    assert (now["source"], now["state"], now["done"], now["failed"]) == ("3 files", "done", 2, 1)
+    assert {str(f.relative_to(target)) for f in target.rglob("*_1.glb")} == {"a_1.glb", "sub/b_1.glb"}
+    assert done(post("a.glb", "c.glb"))["again"] == 1, "what was done before is known by what it holds"
+    assert set(Path(tempfile.gettempdir()).glob("able-brick-*")) == before
 
 
 def test_picks_ends_and_seams_are_asked_for_and_stale_picks_are_told(client: TestClient) -> None:

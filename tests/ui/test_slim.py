@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import json
 import re
 import time
@@ -252,3 +253,17 @@ def test_a_folder_is_slimmed_with_progress_cancelled_and_gone_on_with(bare: Hand
     expect(card).to_contain_text("40 of 41 files done", timeout=120_000)
     expect(card).to_contain_text("1 failed")
     assert len(list(target.glob("*_2.glb"))) == 40
+    # files that are dropped on the page take the folder's place, and are known by what they hold
+    page.evaluate(
+        """(text) => {
+          const ball = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
+          const drop = new DataTransfer();
+          for (const name of ["ball 1.glb", "new.glb"]) drop.items.add(new File([ball], name));
+          window.dispatchEvent(new DragEvent("drop", { dataTransfer: drop, bubbles: true, cancelable: true }));
+        }""",
+        base64.b64encode(ball).decode(),
+    )
+    expect(card).to_contain_text("2 files chosen")
+    card.get_by_role("button", name="Slim the files").click()
+    expect(card).to_contain_text("2 of 2 files done (1 before)", timeout=60_000)
+    assert (target / "new_2.glb").exists()

@@ -28,15 +28,16 @@ import { Whereabouts } from "./panels/Whereabouts";
 import { WorkCard } from "./panels/WorkCard";
 import { Divider } from "./stages/Divider";
 import { StageCard } from "./stages/StageCard";
+import { chooseFiles } from "./state/batches";
 import { followEnds } from "./state/ends";
-import { bringIn } from "./state/imports";
+import { bringIn, models } from "./state/imports";
 import { levelStore, useLevel } from "./state/level";
 import { listen } from "./state/live";
 import { tell } from "./state/messages";
 import { useRunning } from "./state/running";
 import { seen, useSeen } from "./state/seen";
 import { select, useSelection } from "./state/selection";
-import { setView, useView } from "./state/view";
+import { setView, useView, viewStore } from "./state/view";
 import { followWork } from "./state/work";
 import { fold, isFolded } from "./theme/layout";
 import { openLevel } from "./viewport/look/opening";
@@ -80,7 +81,13 @@ function takeDrops(): () => void {
   const drop = (event: DragEvent) => {
     if (!holds(event)) return;
     event.preventDefault();
-    void bringIn([...(event.dataTransfer?.files ?? [])], false);
+    const files = [...(event.dataTransfer?.files ?? [])];
+    // on the card, or many models at once: that can only be meant for slimming
+    const onCard = event.target instanceof Element && event.target.closest("[data-drop='slim']") !== null;
+    if (onCard || (viewStore.getState().stage === "slim" && models(files).length > 1)) {
+      select([]);
+      chooseFiles(files);
+    } else void bringIn(files, false);
   };
   window.addEventListener("dragover", over);
   window.addEventListener("drop", drop);

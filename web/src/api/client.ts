@@ -211,21 +211,35 @@ export async function keepThumbnail(key: string, picture: Blob): Promise<void> {
 }
 
 /** Send files to be read; `sent` hears the share that has gone out. Ends early when the signal says so. */
-export function sendFiles(
+export const sendFiles = (files: readonly File[], sent: (share: number) => void, signal: AbortSignal) =>
+  posted<ImportView>("/api/imports", files, {}, sent, signal);
+
+/** Send files to be slimmed, likewise. */
+export const sendBatch = (
   files: readonly File[],
+  how: Omit<NewBatch, "source">,
   sent: (share: number) => void,
   signal: AbortSignal,
-): Promise<ImportView> {
+) => posted<Batch>("/api/batches/files", files, { how: JSON.stringify(how) }, sent, signal);
+
+function posted<T>(
+  path: string,
+  files: readonly File[],
+  more: Record<string, string>,
+  sent: (share: number) => void,
+  signal: AbortSignal,
+): Promise<T> {
   const form = new FormData();
-  for (const file of files) form.append("files", file);
+  for (const [name, value] of Object.entries(more)) form.append(name, value);
+  for (const file of files) form.append("files", file, file.webkitRelativePath || file.name);
   // only this way tells how far the sending is
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("POST", "/api/imports");
+    request.open("POST", path);
     request.responseType = "json";
     request.upload.onprogress = (event) => event.lengthComputable && sent(event.loaded / event.total);
     request.onload = () => {
-      if (request.status === 202) resolve(request.response as ImportView);
+      if (request.status === 202) resolve(request.response as T);
       else {
         const body = request.response as ProblemBody | null;
         reject(body ? new Problem(body) : unexplained(request.status));

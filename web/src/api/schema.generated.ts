@@ -28,6 +28,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Files
+         * @description Begin to slim files that come with the request; names may have folders before them.
+         */
+        post: operations["start_files_api_batches_files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{key}": {
         parameters: {
             query?: never;
@@ -1335,6 +1355,19 @@ export interface components {
              * @default true
              */
             weld: boolean;
+        };
+        /** Body_start_files_api_batches_files_post */
+        Body_start_files_api_batches_files_post: {
+            /**
+             * Files
+             * @description Models, with the files that they name
+             */
+            files: string[];
+            /**
+             * How
+             * @description A FilesBatch as JSON
+             */
+            how: string;
         };
         /** Box */
         Box: {
@@ -4295,6 +4328,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NewBatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_files_api_batches_files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_start_files_api_batches_files_post"];
             };
         };
         responses: {

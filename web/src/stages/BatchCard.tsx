@@ -1,27 +1,33 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { ProgressBar } from "react-aria-components";
 import styled from "styled-components";
 import { useRecipes } from "../api/queries";
 import type { Batch } from "../api/types";
 import { Card, Quiet } from "../panels/parts";
-import { followBatches, startBatch, stopBatch, useBatch } from "../state/batches";
+import { chooseFiles, followBatches, startBatch, startFiles, stopBatch, stopSending, useBatch } from "../state/batches";
 import { useSelection } from "../state/selection";
 import { Button, Picker } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
 import { TextField } from "../ui/TextField";
-import { grouped } from "../ui/words";
+import { counted, grouped } from "../ui/words";
 
 const Bar = styled(ProgressBar)`
   display: block; height: 6px; border-radius: 3px; background: var(--line); overflow: hidden;
   & i { display: block; height: 100%; background: var(--petrol); }
 `;
+const Chosen = styled.div`
+  display: flex; align-items: center; justify-content: space-between; gap: 8px; color: var(--quiet);
+`;
 const USUAL = "{folder}/{name}_{rung}{ext}";
 
-/** Slim every model of a folder on this machine into another one. */
+/** Slim every model of a folder on this machine, or files that are dropped, into another folder. */
 export function BatchCard() {
   const nothing = useSelection((s) => s.ids.length === 0);
   const recipes = useRecipes();
-  const now = useBatch();
+  const now = useBatch((s) => s.now);
+  const files = useBatch((s) => s.files);
+  const sent = useBatch((s) => s.sent);
+  const picker = useRef<HTMLInputElement>(null);
   const [name, setName] = useState("");
   const [source, setSource] = useState("");
   const [target, setTarget] = useState("");
@@ -31,10 +37,11 @@ export function BatchCard() {
   if (!nothing || !chosen) return null;
   const start = () => {
     const { shipped: _, ...recipe } = chosen;
-    void startBatch({ source, target, recipe, pattern });
+    if (files.length > 0) void startFiles({ target, recipe, pattern });
+    else void startBatch({ source, target, recipe, pattern });
   };
   return (
-    <Card aria-label="Slim a folder">
+    <Card aria-label="Slim a folder" data-drop="slim">
       <header>
         <h2>Slim a folder</h2>
         <span>{now?.state === "working" ? "at work" : ""}</span>
@@ -42,13 +49,39 @@ export function BatchCard() {
       <div>
         {now?.state === "working" ? (
           <AtWork batch={now} />
+        ) : sent !== null ? (
+          <Sending share={sent} />
         ) : (
           <>
             {now && <Quiet aria-live="polite">{cameTo(now)}</Quiet>}
-            <Labelled title="A folder on this machine, with whole path; those below it are read as well">
-              <span>Read from</span>
-              <TextField label="Read from" value={source} onCommit={setSource} />
-            </Labelled>
+            {files.length > 0 ? (
+              <Chosen>
+                <span>{counted(files.length, "file", "files")} chosen</span>
+                <Button onPress={() => chooseFiles([])}>Read a folder instead</Button>
+              </Chosen>
+            ) : (
+              <>
+                <Labelled title="A folder on this machine, with whole path; those below it are read as well">
+                  <span>Read from</span>
+                  <TextField label="Read from" value={source} onCommit={setSource} />
+                </Labelled>
+                <Chosen>
+                  <span>or drop files here</span>
+                  <Button onPress={() => picker.current?.click()}>Choose files</Button>
+                </Chosen>
+              </>
+            )}
+            <input
+              ref={picker}
+              type="file"
+              multiple
+              hidden
+              aria-label="Files to slim"
+              onChange={(e) => {
+                chooseFiles([...(e.target.files ?? [])]);
+                e.target.value = "";
+              }}
+            />
             <Labelled title="A folder on this machine, with whole path; it is made where it is not there">
               <span>Write to</span>
               <TextField label="Write to" value={target} onCommit={setTarget} />
@@ -66,13 +99,25 @@ export function BatchCard() {
               <span>Names</span>
               <TextField label="Names" value={pattern} onCommit={setPattern} />
             </Labelled>
-            <Button data-main="true" isDisabled={!source || !target} onPress={start}>
-              Slim the folder
+            <Button data-main="true" isDisabled={(!source && files.length === 0) || !target} onPress={start}>
+              {files.length > 0 ? "Slim the files" : "Slim the folder"}
             </Button>
           </>
         )}
       </div>
     </Card>
+  );
+}
+
+function Sending({ share }: { share: number }) {
+  return (
+    <>
+      <Bar aria-label="Files sent" value={100 * share}>
+        <i style={{ width: `${100 * share}%` }} />
+      </Bar>
+      <Quiet>Sending the files</Quiet>
+      <Button onPress={stopSending}>Cancel</Button>
+    </>
   );
 }
 

@@ -1,11 +1,21 @@
 import { createStore, useStore } from "zustand";
-import { api, Problem } from "../api/client";
+import { api, Problem, sendBatch } from "../api/client";
 import type { Batch, NewBatch } from "../api/types";
 import { tell } from "./messages";
 
-/** The batch that was begun last; null where there is none. */
-export const batchStore = createStore<{ now: Batch | null }>(() => ({ now: null }));
-export const useBatch = (): Batch | null => useStore(batchStore, (s) => s.now);
+/** The batch that was begun last, and files that were chosen for the next; while they are sent, how far that is. */
+interface BatchState {
+  now: Batch | null;
+  files: readonly File[];
+  sent: number | null;
+}
+
+export const batchStore = createStore<BatchState>(() => ({ now: null, files: [], sent: null }));
+export const useBatch = <T>(choose: (state: BatchState) => T): T => useStore(batchStore, choose);
+let sending: AbortController | null = null;
+
+/** Choose files to be slimmed instead of a folder; none for the folder again. */
+export const chooseFiles = (files: readonly File[]): void => batchStore.setState({ files });
 
 /** Begin to slim a folder; a Problem where it was not begun. */
 export async function startBatch(wish: NewBatch): Promise<Problem | null> {
@@ -14,12 +24,41 @@ export async function startBatch(wish: NewBatch): Promise<Problem | null> {
     return null;
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
-    // whose reply was lost, it may have begun all the same
-    if (error.code === "unknown") void followBatches();
-    tell(error.message, "error");
-    return error;
+    return refused(error);
   }
 }
+
+function refused(error: Problem): Problem {
+  // whose reply was lost, it may have begun all the same
+  if (error.code === "unknown" || error.code === "offline") void followBatches();
+  tell(error.message, "error");
+  return error;
+}
+
+/** Send the chosen files and begin to slim them. */
+export async function startFiles(wish: Omit<NewBatch, "source">): Promise<void> {
+  const mine = new AbortController();
+  sending = mine;
+  batchStore.setState({ sent: 0 });
+  try {
+    const batch = await sendBatch(
+      batchStore.getState().files,
+      wish,
+      (sent) => batchStore.setState({ sent }),
+      mine.signal,
+    );
+    batchStore.setState({ files: [] });
+    void follow(batch);
+  } catch (error) {
+    if (error instanceof Problem) refused(error);
+    else if (!mine.signal.aborted) throw error;
+  } finally {
+    sending = null;
+    batchStore.setState({ sent: null });
+  }
+}
+
+export const stopSending = (): void => sending?.abort();
 
 /** Hear of a batch until it has ended. */
 async function follow(batch: Batch): Promise<void> {

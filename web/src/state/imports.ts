@@ -22,6 +22,10 @@ export const importStore = createStore<ImportState>(() => nothing);
 export const useImport = <T>(choose: (state: ImportState) => T): T => useStore(importStore, choose);
 let sending: AbortController | null = null;
 
+/** Those of the files that are models, and not what belongs to one. */
+export const models = (files: readonly File[]): File[] =>
+  files.filter((f) => (rulesNow()?.models ?? []).some((end) => f.name.toLowerCase().endsWith(end)));
+
 const failed = (error: unknown): void => {
   importStore.setState(nothing);
   if (error instanceof Problem) tell(error.message, "error");
@@ -33,8 +37,7 @@ export async function bringIn(files: readonly File[], place: boolean): Promise<v
   const [first] = files;
   if (!first) return;
   await discard();
-  const model =
-    files.find((f) => (rulesNow()?.models ?? []).some((end) => f.name.toLowerCase().endsWith(end))) ?? first;
+  const model = models(files)[0] ?? first;
   const mine = new AbortController();
   sending = mine;
   importStore.setState({ ...nothing, file: model.name, place });
