@@ -9,7 +9,7 @@ from fastapi import Path as PathPart
 from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
-from able_brick.api.levels import LevelId, StepRequest, TheProject
+from able_brick.api.levels import LevelId, PreviewRequest, TheProject
 from able_brick.core.errors import InputError, UnknownIdError
 from able_brick.level.recipe import SHIPPED, Recipe
 from able_brick.session import work as jobs
@@ -59,9 +59,11 @@ class RecipeView(Recipe):
 
 
 @router.post("/levels/{level}/work", status_code=202)
-def start(project: TheProject, work: AtWork, level: LevelId, step: StepRequest) -> JobView:
-    """Begin a step that takes long. Other steps go on meanwhile; it is committed onto what they have left."""
-    return JobView.of(work.start(project, level, parse_tool(step.tool, step.params), tuple(step.selection)))
+def start(project: TheProject, work: AtWork, level: LevelId, step: PreviewRequest) -> JobView:
+    """Begin a step that takes long. Other steps go on meanwhile; it is committed onto what they have left. With
+    `adjust_last` the last step is made again, as long as it is the last one."""
+    tool = parse_tool(step.tool, step.params)
+    return JobView.of(work.start(project, level, tool, tuple(step.selection), adjust_last=step.adjust_last))
 
 
 @router.post("/levels/{level}/export", status_code=202)

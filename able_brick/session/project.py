@@ -331,6 +331,31 @@ class Project:
                 step = Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
                 return self._commit(level, step, {}, {}, {})
 
+    def last_step(self, level: str) -> tuple[int, str, tuple[str, ...]] | None:
+        """What tells the last step of a level from others, however often it is adjusted: its place in the journal, its
+        tool and selection. None where there is none."""
+        with self._guard:
+            self._snapshot.level(level)
+            last = self._states[level].last
+        return None if last is None else (last.place, last.tool, last.selection)
+
+    def adjust_beside(self, level: str, tool: Tool, step: tuple[int, str, tuple[str, ...]], tell: Tell) -> Delta:
+        """Make the last step, which takes long, again with other settings, beside other work. `tell` hears how far it
+        is and may raise to stop it. Raises HistoryError where the last step is not this `step` (any more)."""
+        while True:
+            if self.last_step(level) != step:
+                raise HistoryError("Another step was made, or this one was undone, meanwhile; nothing was done.")
+            revision = self.revision(level)
+            try:
+                base, entry, change = self._redone(level, tool, revision, tell=tell)
+            except StaleRevisionError:
+                continue  # what took long has been remembered
+            with self._guard:
+                if base is self._snapshot and self.last_step(level) == step:
+                    way = net(entry.edits, change.edits)
+                    made = Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
+                    return self._commit(level, made, {}, {}, {})
+
     @uncollected()
     def preview(
         self, level: str, tool: Tool, selection: tuple[str, ...], revision: int, *, adjust_last: bool = False
@@ -396,7 +421,7 @@ class Project:
             return snapshot
 
     def _redone(
-        self, level: str, tool: Tool, revision: int, *, preview: bool = False
+        self, level: str, tool: Tool, revision: int, *, preview: bool = False, tell: Tell | None = None
     ) -> tuple[Snapshot, Entry, Change]:
         with self._guard:
             base = self._at(level, revision)
@@ -410,7 +435,14 @@ class Project:
         check_current(base, back)
         check_users(base, level, entry, back)
         change = registry.apply(
-            base.with_edits(back), level, tool, entry.selection, self.meshes.get, again=entry.made, preview=preview
+            base.with_edits(back),
+            level,
+            tool,
+            entry.selection,
+            self.meshes.get,
+            again=entry.made,
+            preview=preview,
+            tell=tell,
         )
         # what others have built upon meanwhile is seen from where things stand, not from before the step
         way = net(entry.edits, change.edits)

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Final, Literal
 
-from able_brick.core.errors import AbleBrickError, InputError, UnknownIdError
+from able_brick.core.errors import AbleBrickError, HistoryError, InputError, UnknownIdError
 from able_brick.session.project import Project
 from able_brick.steps.draft import Tell
 from able_brick.steps.tool import Tool
@@ -75,11 +75,18 @@ class Work:
         self._workers = ThreadPoolExecutor(1, thread_name_prefix="work")
         self._scratch: Scratch | None = None
 
-    def start(self, project: Project, level: str, tool: Tool, selection: tuple[str, ...]) -> Job:
-        """Put a step into the queue. Raises InputError for a tool that is not long, and where too many wait."""
+    def start(
+        self, project: Project, level: str, tool: Tool, selection: tuple[str, ...], *, adjust_last: bool = False
+    ) -> Job:
+        """Put a step into the queue, or the last step once more with other settings. Raises InputError for a tool that
+        is not long, and where too many wait; HistoryError where the last step is another one."""
         if not tool.long:
             raise InputError(f"{tool.title} is done at once; take it as a step.", field="tool")
         project.snapshot.level(level)
+        last = project.last_step(level) if adjust_last else None
+        if adjust_last and (last is None or last[1] != tool.tool):
+            raise HistoryError(f"The last step is not {tool.title}; there is nothing to adjust.")
+        selection = selection if last is None else last[2]
         names = [r.name for s in selection[:3] if (r := project.snapshot.find(level, s)) is not None]
         more = f" and {len(selection) - 3} more" if len(selection) > 3 else ""
         title = f"{tool.title}: {', '.join(names)}{more}" if names else tool.title
@@ -87,7 +94,11 @@ class Work:
         def do(tell: Tell, _room: Callable[[], Path]) -> Outcome:
             if tool.plans:
                 return Outcome(note=project.plan(level, tool, selection, tell))
-            delta = project.work(level, tool, selection, tell)
+            delta = (
+                project.work(level, tool, selection, tell)
+                if last is None
+                else project.adjust_beside(level, tool, last, tell)
+            )
             return Outcome(delta.revision, delta.note)
 
         return self.begin(project, level, title, tool.tool, do, told_by_file=not tool.plans)

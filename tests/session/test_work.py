@@ -315,3 +315,43 @@ def test_a_file_of_much_is_taken_in_beside_other_work_or_not_at_all(bench: Bench
         assert bench.state()[0] == before[0]
     finally:
         imports.close()
+
+
+def test_a_last_step_that_takes_long_is_adjusted_beside_other_work(bench: Bench) -> None:
+    slim = {"target": "share", "result": "new piece"}
+    bench.do("slim", "piece-2", **slim, share=50.0)
+    other = next(k for k in bench.project.snapshot.levels if k != bench.level)
+    step = bench.project.last_step(bench.level)
+    assert step is not None
+    told: list[float] = []
+
+    def tell(share: float, words: str) -> None:
+        if not told:
+            bench.do("rename", "piece-1", name="Crate", level=other)
+        told.append(share)
+
+    delta = bench.project.adjust_beside(bench.level, parse_tool("slim", {**slim, "share": 10.0}), step, tell)
+    assert told and bench.rows()["piece-1"].name == "Crate"
+    assert [r.id for r in delta.changed] == ["piece-3"], "the same piece, made again"
+    assert bench.rows()["piece-3"].facts.triangles <= 0.1 * bench.rows()["piece-2"].facts.triangles + 1
+    bench.undo()
+    assert "piece-3" not in bench.rows(), "one step for both"
+    bench.redo()
+
+    work = Work()
+    try:
+        again = parse_tool("slim", {**slim, "share": 20.0})
+        first = work.start(bench.project, bench.level, again, (), adjust_last=True)
+        assert done(work, first).state == "done" and first.title == "Slim: Ball"
+        with pytest.raises(HistoryError, match="not Make ladder"):
+            work.start(bench.project, bench.level, tool(), (), adjust_last=True)
+
+        def moved_on(share: float, words: str) -> None:
+            if bench.project.last_step(bench.level) == step:
+                bench.do("place_piece", "piece-1")
+
+        with pytest.raises(HistoryError, match="Another step was made"):
+            bench.project.adjust_beside(bench.level, parse_tool("slim", {**slim, "share": 5.0}), step, moved_on)
+        assert bench.rows()["piece-3"].facts.triangles > 0.15 * bench.rows()["piece-2"].facts.triangles
+    finally:
+        work.close()

@@ -225,6 +225,23 @@ def test_a_dense_piece_is_slimmed_while_another_tab_works_and_the_next_is_cancel
     assert len(slim.row("Bronze heron", "piece")["ladder"]["rungs"]) == 4
 
 
+def test_a_slim_that_was_made_last_is_adjusted_with_progress(slim: Hands) -> None:
+    page = slim.page
+    step(slim, "slim", slim.row("Bronze heron", "piece")["id"], share=30.0)
+    share = page.get_by_role("region", name="Last step").get_by_role("textbox", name="Share")
+    share.fill("12")
+    share.press("Enter")
+    expect(page.get_by_role("region", name="At work")).to_contain_text("Slim: Bronze heron")
+    expect(share).to_have_value(re.compile("^12"))
+    expect(page.get_by_role("region", name="At work")).to_have_count(0, timeout=90_000)
+    expect(page.get_by_role("region", name="Last step")).to_contain_text("tris; deviation")
+    heron, made = slim.row("Bronze heron", "piece"), slim.row("Bronze heron 12 %", "piece")
+    assert abs(made["facts"]["triangles"] - 0.12 * heron["facts"]["triangles"]) < 2
+    slim.viewport.focus()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("region", name="Last step").get_by_role("heading")).not_to_contain_text("Slim")
+
+
 def test_a_folder_is_slimmed_with_progress_cancelled_and_gone_on_with(bare: Hands, tmp_path: Path) -> None:
     page = bare.page
     source, target = tmp_path / "in", tmp_path / "out"

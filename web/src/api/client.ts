@@ -177,8 +177,8 @@ export const api = {
   fits: (level: string, body: FitsRequest) =>
     answered<Fits>(client.POST("/api/levels/{level}/fits", { params: at(level), body })),
 
-  startWork: (level: string, body: StepBody) =>
-    changed<Job>(client.POST("/api/levels/{level}/work", { params: at(level), body })),
+  startWork: (level: string, body: StepBody, adjust_last = false) =>
+    changed<Job>(client.POST("/api/levels/{level}/work", { params: at(level), body: { ...body, adjust_last } })),
   startExport: (level: string) => changed<Job>(client.POST("/api/levels/{level}/export", { params: at(level) })),
   startAccept: (key: string, body: Accept) =>
     changed<Job>(client.POST("/api/imports/{key}/work", { params: of(key), body })),

@@ -621,7 +621,8 @@ export interface paths {
         put?: never;
         /**
          * Start
-         * @description Begin a step that takes long. Other steps go on meanwhile; it is committed onto what they have left.
+         * @description Begin a step that takes long. Other steps go on meanwhile; it is committed onto what they have left. With
+         *     `adjust_last` the last step is made again, as long as it is the last one.
          */
         post: operations["start_api_levels__level__work_post"];
         delete?: never;
@@ -5456,7 +5457,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StepRequest"];
+                "application/json": components["schemas"]["PreviewRequest"];
             };
         };
         responses: {

@@ -8,6 +8,7 @@ import { useOpenPiece } from "../state/elements";
 import { useLevel } from "../state/level";
 import { useRunning } from "../state/running";
 import { adjustLast, previewStep } from "../state/steps";
+import { startAdjust, useWork } from "../state/work";
 import { remember } from "../tools/lastUsed";
 import { ToolForm } from "../tools/ToolForm";
 import { Button } from "../ui/controls";
@@ -58,6 +59,12 @@ export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
   const note = running ? "" : preview;
   const open = useRunning((s) => s.card);
   const [errors, setErrors] = useState<Record<string, string>>({});
+  // what takes long shows what is wished until it has ended
+  const [wished, setWished] = useState<Params | null>(null);
+  const working = [...useWork().values()].some((job) => job.tool === last?.tool);
+  useEffect(() => {
+    if (!working) setWished(null);
+  }, [working]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new step has no errors
   useEffect(() => setErrors({}), [revision]);
   const tool = tools.find((t) => t.tool === last?.tool);
@@ -68,9 +75,12 @@ export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
   };
   const commit = async (params: Params) => {
     previewStep(null);
-    const result = await adjustLast(tool.tool, params);
-    if (result instanceof Problem) setErrors(errorsOf(result));
-    else remember(tool.tool, params);
+    if (tool.long) setWished(params);
+    const result = await (tool.long ? startAdjust : adjustLast)(tool.tool, params);
+    if (result instanceof Problem) {
+      setErrors(errorsOf(result));
+      setWished(null);
+    } else remember(tool.tool, params);
   };
   return (
     <Card aria-label="Last step">
@@ -82,7 +92,7 @@ export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
         {live ? (
           <ToolForm
             tool={tool}
-            params={last.params}
+            params={wished ?? last.params}
             errors={errors}
             onPreview={wish}
             onCommit={(p) => void commit(p)}

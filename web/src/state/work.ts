@@ -25,6 +25,16 @@ const ended = ({ state }: Job): boolean => state === "done" || state === "failed
 export const startWork = (tool: string, params: Params, selection: readonly string[]): Promise<Job | Problem> =>
   begun((level, revision) => api.startWork(level, { tool, params, selection: [...selection], revision }));
 
+let adjusting: Job | null = null;
+
+/** Begin to make the last step, which takes long, again with other settings; one that is still at that is cancelled. */
+export async function startAdjust(tool: string, params: Params): Promise<Job | Problem> {
+  if (adjusting && workStore.getState().jobs.has(adjusting.id)) await stopWork(adjusting.id);
+  const job = await begun((level, revision) => api.startWork(level, { tool, params, selection: [], revision }, true));
+  adjusting = job instanceof Problem ? null : job;
+  return job;
+}
+
 /** Begin to write the level to a file, which is saved when that is done. */
 export const startExport = (): Promise<Job | Problem> => begun((level) => api.startExport(level));
 
