@@ -7,6 +7,7 @@ import sqlite3
 import numpy as np
 import pytest
 
+from able_brick.core.cache import BUDGET
 from able_brick.core.errors import GeometryError, HistoryError, SelectionError, StorageError
 from able_brick.level.amounts import items_in
 from able_brick.level.rows import Placement
@@ -15,6 +16,7 @@ from able_brick.steps import checks
 from able_brick.steps.parse import parse_tool
 from able_brick.store.entry import Entry, packed, unpacked
 from tests.session.bench import Bench
+from tests.zoo import ZOO
 
 MANY = 2500
 
@@ -151,3 +153,25 @@ def test_items_are_counted_as_they_are_shown(bench: Bench) -> None:
     bench.do("line_array", "group-2", count=3, spacing_by="metres", spacing=90.0)
     around = bench.project.snapshot.around(bench.level)
     assert items_in(around) == bench.state()[2].placements == 6 * (4 + 10)
+
+
+def test_what_had_to_go_is_found_again(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    bench.do("add_shape", shape={"kind": "box", "along_x": 3})
+    points = [{"position": (0, 0, 9)}, {"position": (9, 0, 9)}, {"position": (9, 0, 20)}]
+    bench.do("draw_path", points=points)
+    bench.do("lay_course", "path-1", piece="piece-1", bend=True)
+    shelf = bench.project.meshes
+    own = bench.rows()["piece-1"].mesh
+    bent = {run.mesh for runs in bench.state()[1].values() for run in runs if run.mesh is not None}
+    assert bent
+    before = {key: bench.project.view_glb(key) for key in (own, *bent)}
+    kept = shelf.get(own)
+    monkeypatch.setattr(BUDGET, "most", 0)
+    for k in range(3):  # whatever is kept now lets go of all that may go
+        shelf.remember({f"{k}": ZOO["box"]()})
+    assert BUDGET.bytes < 10_000
+    monkeypatch.undo()
+    assert shelf.get(own) is not kept
+    assert shelf.get(own).content_hash == kept.content_hash == own
+    assert {key: bench.project.view_glb(key) for key in (own, *bent)} == before
+    assert bench.state()[2].placements > 1
