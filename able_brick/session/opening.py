@@ -16,7 +16,7 @@ from able_brick.session.history import State
 from able_brick.store import journal
 from able_brick.store.database import ProjectFile
 from able_brick.store.entry import UnreadableEntryError
-from able_brick.store.tables import LevelState, WorkRecord
+from able_brick.store.tables import LEVEL_STATE, WORK
 
 
 @uncollected()
@@ -71,14 +71,14 @@ def where_it_went(connection: Connection, snapshot: Snapshot, level: str, error:
 
 def _cut_off(connection: Connection) -> list[str]:
     """What was being worked on when the program ended; it is told once."""
-    titles = [str(t) for (t,) in connection.execute(select(WorkRecord.title).order_by(WorkRecord.id))]
-    connection.execute(delete(WorkRecord))
+    titles = [str(t) for (t,) in connection.execute(select(WORK.c.title).order_by(WORK.c.id))]
+    connection.execute(delete(WORK))
     return [f"{t} was cut off before it was done; nothing of it was kept. Start it again." for t in titles]
 
 
 def _states(connection: Connection, snapshot: Snapshot) -> dict[str, State]:
     states = {level: State(0, 0, None, None) for level in snapshot.levels}
-    for s in connection.execute(select(LevelState.__table__)).all():
+    for s in connection.execute(select(LEVEL_STATE)).all():
         if s.level not in snapshot.levels:
             continue
         last = journal.read_entry(connection, s.level, s.done)

@@ -37,7 +37,7 @@ from able_brick.store.entry import Entry
 from able_brick.store.meshes import MeshShelf
 from able_brick.store.pictures import PictureShelf, write_textures
 from able_brick.store.recipes import RecipeShelf
-from able_brick.store.tables import WorkRecord
+from able_brick.store.tables import WORK
 
 _log = logging.getLogger("able_brick")
 #: What whole levels as JSON may take in memory, bytes.
@@ -311,12 +311,12 @@ class Project:
     def begun(self, key: str, title: str) -> Iterator[None]:
         """Have the file tell, should it be cut off, what was being worked on."""
         with self._locked_transaction() as connection:
-            connection.execute(insert(WorkRecord).values(id=key, title=title))
+            connection.execute(insert(WORK).values(id=key, title=title))
         try:
             yield
         finally:
             with suppress(StorageError), self._locked_transaction() as connection:
-                connection.execute(delete(WorkRecord).where(WorkRecord.id == key))
+                connection.execute(delete(WORK).where(WORK.c.id == key))
 
     @uncollected()
     def adjust_last(self, level: str, tool: Tool, revision: int) -> Delta:

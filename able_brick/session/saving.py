@@ -14,7 +14,7 @@ from able_brick.session.history import State
 from able_brick.store import journal
 from able_brick.store.database import ProjectFile, copy_database
 from able_brick.store.meshes import MeshShelf
-from able_brick.store.tables import RecipeRecord, TextureBlob
+from able_brick.store.tables import RECIPE, TEXTURE
 
 
 def save_copy(
@@ -57,15 +57,15 @@ def _rebuild(file: ProjectFile, snapshot: Snapshot, states: dict[str, State], me
                     except AbleBrickError:
                         continue
             with suppress(DatabaseError), file.engine.connect() as source:
-                for recipe in source.execute(select(RecipeRecord.__table__)):
-                    connection.execute(insert(RecipeRecord).values(**recipe._mapping))
+                for recipe in source.execute(select(RECIPE)):
+                    connection.execute(insert(RECIPE).values(**recipe._mapping))
             for key in sorted({k for p in snapshot.pieces.values() for k in journal.textures_of(p)}):
                 try:
                     with file.engine.connect() as source:
-                        row = source.execute(select(TextureBlob.__table__).where(TextureBlob.hash == key)).first()
+                        row = source.execute(select(TEXTURE).where(TEXTURE.c.hash == key)).first()
                 except DatabaseError:
                     continue
                 if row is not None:
-                    connection.execute(insert(TextureBlob).values(**row._mapping))
+                    connection.execute(insert(TEXTURE).values(**row._mapping))
     finally:
         copy.close()

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import Connection, delete, func, insert, select, true
+from sqlalchemy import Connection, Table, delete, func, insert, select, true
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from able_brick.core.errors import InputError, StorageError
@@ -22,7 +22,7 @@ from able_brick.level.things import Things
 from able_brick.steps.tool import Tool
 from able_brick.store.entry import Entry, UnreadableEntryError, packed
 from able_brick.store.mesh_codec import FORMAT, encode
-from able_brick.store.tables import JournalEntry, JournalMesh, LevelState, MeshBlob, Meta, RowRecord, TextureBlob
+from able_brick.store.tables import JOURNAL, JOURNAL_MESH, LEVEL_STATE, MESH, META, ROW, TEXTURE
 
 ROW_FORMAT: Final = 1
 #: Bytes of a mesh that do not wait for others to be written with them.
@@ -58,8 +58,8 @@ def textures_of(piece: Piece) -> set[str]:
 
 def load_snapshot(connection: Connection) -> Snapshot:
     """The whole project from its rows. Raises StorageError for rows of a newer format."""
-    rows = connection.execute(select(RowRecord.payload, RowRecord.format))
-    counters = connection.execute(select(Meta.value).where(Meta.key == "counters")).scalar()
+    rows = connection.execute(select(ROW.c.payload, ROW.c.format))
+    counters = connection.execute(select(META.c.value).where(META.c.key == "counters")).scalar()
     return snapshot_of([(payload, form) for payload, form in rows], counters)
 
 
@@ -126,10 +126,10 @@ def write_rows(
             mesh = row.mesh if isinstance(row, Piece) else None
             kept.append((row.id, level_of(row), row.kind, mesh, ROW_FORMAT, texts.of(row)))
     for at in range(0, len(gone), 500):
-        connection.execute(delete(RowRecord).where(RowRecord.id.in_(gone[at : at + 500])))
+        connection.execute(delete(ROW).where(ROW.c.id.in_(gone[at : at + 500])))
     if kept:
         connection.exec_driver_sql(_PUT_ROW, kept)
-    statement = upsert(Meta)
+    statement = upsert(META)
     connection.execute(
         statement.on_conflict_do_update(index_elements=["key"], set_={"value": statement.excluded.value}),
         [{"key": "counters", "value": json.dumps(counters)}],
@@ -138,7 +138,7 @@ def write_rows(
 
 def write_meshes(connection: Connection, meshes: Mapping[str, PolyMesh], written: Mapping[str, Path]) -> None:
     """Store meshes that are not in the file yet; `written` names files with the bytes of those that are ready."""
-    there = present(connection, MeshBlob, meshes)
+    there = present(connection, MESH, meshes)
     waiting: list[dict[str, object]] = []
     for key, mesh in meshes.items():
         if key in there:
@@ -146,17 +146,17 @@ def write_meshes(connection: Connection, meshes: Mapping[str, PolyMesh], written
         data = written[key].read_bytes() if key in written else encode(mesh)
         waiting.append({"hash": key, "format": FORMAT, "data": data})
         if len(data) > _LONG or len(waiting) == 500:
-            connection.execute(insert(MeshBlob), waiting)
+            connection.execute(insert(MESH), waiting)
             waiting = []
     if waiting:
-        connection.execute(insert(MeshBlob), waiting)
+        connection.execute(insert(MESH), waiting)
 
 
 def check_blobs(connection: Connection, edits: Iterable[Edit]) -> None:
     """InputError where a piece would be kept whose mesh or picture is not in the file."""
     pieces = [e.after for e in edits if isinstance(e.after, Piece)]
-    there = present(connection, MeshBlob, {k for p in pieces for k in _own(p)})
-    pictures = present(connection, TextureBlob, {t for p in pieces for t in textures_of(p)})
+    there = present(connection, MESH, {k for p in pieces for k in _own(p)})
+    pictures = present(connection, TEXTURE, {t for p in pieces for t in textures_of(p)})
     for piece in pieces:
         if not _own(piece) <= there:
             raise InputError(f"The mesh of {piece.name} is not in the project; bring its file in again.", id=piece.mesh)
@@ -169,12 +169,12 @@ def _own(piece: Piece) -> set[str]:
     return {piece.mesh} if piece.ladder is None else {piece.mesh, *(r.mesh for r in piece.ladder.rungs)}
 
 
-def present(connection: Connection, table: type[MeshBlob] | type[TextureBlob], hashes: Iterable[str]) -> set[str]:
+def present(connection: Connection, table: Table, hashes: Iterable[str]) -> set[str]:
     """Which of the hashes the file has."""
     wanted = list(hashes)
     out: set[str] = set()
     for at in range(0, len(wanted), 500):
-        some = select(table.hash).where(table.hash.in_(wanted[at : at + 500]))
+        some = select(table.c.hash).where(table.c.hash.in_(wanted[at : at + 500]))
         out |= {str(h) for (h,) in connection.execute(some)}
     return out
 
@@ -192,9 +192,9 @@ def write_entry(
 ) -> Entry:
     """Put a step at its place in the level's journal, where what stood there or later is gone; the entry."""
     params = tool.model_dump_json(exclude={"tool", *tool.unkept})
-    connection.execute(delete(JournalEntry).where(JournalEntry.level == level, JournalEntry.place >= place))
+    connection.execute(delete(JOURNAL).where(JOURNAL.c.level == level, JOURNAL.c.place >= place))
     done = connection.execute(
-        insert(JournalEntry).values(
+        insert(JOURNAL).values(
             level=level,
             place=place,
             tool=tool.tool,
@@ -210,16 +210,14 @@ def write_entry(
     entry = int(done.lastrowid)
     hashes = meshes_of(edits)
     if hashes:
-        connection.execute(insert(JournalMesh), [{"entry": entry, "mesh": h} for h in hashes])
+        connection.execute(insert(JOURNAL_MESH), [{"entry": entry, "mesh": h} for h in hashes])
     known = json.loads(params)
     return Entry(entry, level, place, tool.tool, known, selection, note, tool.adjustable, users, edits)
 
 
 def read_entry(connection: Connection, level: str, place: int) -> Entry | None:
     """The journal entry at a place, or None. Raises StorageError for one that cannot be read."""
-    r = connection.execute(
-        select(JournalEntry.__table__).where(JournalEntry.level == level, JournalEntry.place == place)
-    ).first()
+    r = connection.execute(select(JOURNAL).where(JOURNAL.c.level == level, JOURNAL.c.place == place)).first()
     return None if r is None else _entry(r)
 
 
@@ -237,10 +235,7 @@ def entries_with(
     many of the newest are looked at, where `most` says it."""
     for level in levels:
         rows = connection.execute(
-            select(JournalEntry.__table__)
-            .where(JournalEntry.level == level)
-            .order_by(JournalEntry.place.desc())
-            .limit(most)
+            select(JOURNAL).where(JOURNAL.c.level == level).order_by(JOURNAL.c.place.desc()).limit(most)
         )
         for r in rows:
             with suppress(UnreadableEntryError):
@@ -277,7 +272,7 @@ def _entry(r: Any) -> Entry:
 def write_states(connection: Connection, states: Iterable[tuple[str, int, int]]) -> None:
     """Where the journals of levels stand: level, revision and the last step that is done, each."""
     rows = [{"level": level, "revision": revision, "done": done} for level, revision, done in states]
-    statement = upsert(LevelState)
+    statement = upsert(LEVEL_STATE)
     connection.execute(
         statement.on_conflict_do_update(
             index_elements=["level"], set_={c: statement.excluded[c] for c in ("revision", "done")}
@@ -288,34 +283,34 @@ def write_states(connection: Connection, states: Iterable[tuple[str, int, int]])
 
 def drop_levels(connection: Connection, snapshot: Snapshot) -> None:
     """Delete the journals of levels that are not there any more."""
-    known = {str(level) for (level,) in connection.execute(select(LevelState.level))}
+    known = {str(level) for (level,) in connection.execute(select(LEVEL_STATE.c.level))}
     for level in sorted(known - snapshot.levels.keys()):
-        connection.execute(delete(JournalEntry).where(JournalEntry.level == level))
-        connection.execute(delete(LevelState).where(LevelState.level == level))
+        connection.execute(delete(JOURNAL).where(JOURNAL.c.level == level))
+        connection.execute(delete(LEVEL_STATE).where(LEVEL_STATE.c.level == level))
 
 
 def drop_unused(connection: Connection, snapshot: Snapshot) -> None:
     """Delete meshes and textures that neither a row nor the journal needs."""
     drop_unused_meshes(connection)
     shown: set[str] = set().union(*(textures_of(p) for p in snapshot.pieces.values()))
-    kept = connection.execute(select(TextureBlob.hash).where(TextureBlob.hash.not_in(select(JournalMesh.mesh))))
+    kept = connection.execute(select(TEXTURE.c.hash).where(TEXTURE.c.hash.not_in(select(JOURNAL_MESH.c.mesh))))
     gone = [h for (h,) in kept if h not in shown]
     for at in range(0, len(gone), 500):
-        connection.execute(delete(TextureBlob).where(TextureBlob.hash.in_(gone[at : at + 500])))
+        connection.execute(delete(TEXTURE).where(TEXTURE.c.hash.in_(gone[at : at + 500])))
 
 
 def drop_unused_meshes(connection: Connection) -> int:
     """Delete meshes that neither a row nor the journal needs; returns how many."""
-    rungs = func.json_each(RowRecord.payload, "$.ladder.rungs").table_valued("value")
+    rungs = func.json_each(ROW.c.payload, "$.ladder.rungs").table_valued("value")
     used = (
-        select(RowRecord.mesh)
-        .where(RowRecord.mesh.is_not(None))
+        select(ROW.c.mesh)
+        .where(ROW.c.mesh.is_not(None))
         .union(
-            select(JournalMesh.mesh),
+            select(JOURNAL_MESH.c.mesh),
             select(func.json_extract(rungs.c.value, "$.mesh"))
-            .select_from(RowRecord)
+            .select_from(ROW)
             .join(rungs, true())
-            .where(RowRecord.kind == "piece"),
+            .where(ROW.c.kind == "piece"),
         )
     )
-    return connection.execute(delete(MeshBlob).where(MeshBlob.hash.not_in(used))).rowcount
+    return connection.execute(delete(MESH).where(MESH.c.hash.not_in(used))).rowcount

@@ -18,7 +18,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.slim.deviation import Measure
 from able_brick.core.slim.once import reduce_to
 from able_brick.store.mesh_codec import decode
-from able_brick.store.tables import MeshBlob
+from able_brick.store.tables import MESH
 
 _MOST_MESHES: Final = 1536 * 2**20
 #: Bytes of meshes of previews, which are soon followed by others.
@@ -56,7 +56,7 @@ class MeshShelf:
     def _read(self, key: str) -> PolyMesh:
         try:
             with self._engine.connect() as connection:
-                row = connection.execute(select(MeshBlob.format, MeshBlob.data).where(MeshBlob.hash == key)).first()
+                row = connection.execute(select(MESH.c.format, MESH.c.data).where(MESH.c.hash == key)).first()
             if row is not None:
                 return decode(row.data, row.format)
         except (DatabaseError, zstandard.ZstdError, zlib.error, ValueError, KeyError) as error:

@@ -11,7 +11,7 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 from sqlalchemy.exc import DatabaseError
 
 from able_brick.level.recipe import SHIPPED, Recipe
-from able_brick.store.tables import RecipeRecord
+from able_brick.store.tables import RECIPE
 
 
 class RecipeShelf:
@@ -25,7 +25,7 @@ class RecipeShelf:
         """Every recipe, by name. What cannot be read is left out."""
         out: list[Recipe] = []
         with suppress(DatabaseError), self._engine.connect() as connection:
-            for (settings,) in connection.execute(select(RecipeRecord.settings).order_by(RecipeRecord.name)):
+            for (settings,) in connection.execute(select(RECIPE.c.settings).order_by(RECIPE.c.name)):
                 with suppress(ValidationError):
                     out.append(Recipe.model_validate_json(str(settings)))
         return [*SHIPPED, *out]
@@ -33,7 +33,7 @@ class RecipeShelf:
     def keep(self, recipe: Recipe) -> None:
         """Put a recipe under its name, instead of one that has it already. Raises StorageError."""
         with self._transaction() as connection:
-            statement = upsert(RecipeRecord).values(name=recipe.name, settings=recipe.model_dump_json())
+            statement = upsert(RECIPE).values(name=recipe.name, settings=recipe.model_dump_json())
             connection.execute(
                 statement.on_conflict_do_update(index_elements=["name"], set_={"settings": statement.excluded.settings})
             )
@@ -41,4 +41,4 @@ class RecipeShelf:
     def drop(self, name: str) -> bool:
         """Take a recipe away; whether there was one. Raises StorageError."""
         with self._transaction() as connection:
-            return connection.execute(delete(RecipeRecord).where(RecipeRecord.name == name)).rowcount > 0
+            return connection.execute(delete(RECIPE).where(RECIPE.c.name == name)).rowcount > 0

@@ -2,121 +2,100 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Boolean, ForeignKey, Integer, LargeBinary, String, UniqueConstraint
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from typing import Final
 
+from sqlalchemy import Boolean, Column, ForeignKey, Integer, LargeBinary, MetaData, String, Table, UniqueConstraint
 
-class Base(DeclarativeBase):
-    pass
+TABLES: Final = MetaData()
 
-
-class Meta(Base):
-    """Facts about the project file itself, as JSON by key."""
-
-    __tablename__ = "meta"
-
-    key: Mapped[str] = mapped_column(String, primary_key=True)
-    value: Mapped[str] = mapped_column(String)
-
-
-class LevelState(Base):
-    """Where a level's journal stands: its revision, and the place of the last step that is done."""
-
-    __tablename__ = "level_state"
-
-    level: Mapped[str] = mapped_column(String, primary_key=True)
-    revision: Mapped[int] = mapped_column(Integer)
-    done: Mapped[int] = mapped_column(Integer)
-
-
-class RowRecord(Base):
-    """One row of the document as versioned JSON; `mesh` names the blob that a piece needs."""
-
-    __tablename__ = "row"
-
-    id: Mapped[str] = mapped_column(String, primary_key=True)
-    level: Mapped[str | None] = mapped_column(String, index=True)
-    kind: Mapped[str] = mapped_column(String)
-    mesh: Mapped[str | None] = mapped_column(String, index=True)
-    format: Mapped[int] = mapped_column(Integer)
-    payload: Mapped[str] = mapped_column(String)
-
-
-class JournalEntry(Base):
-    """One undoable step of a level; `edits` are the rows before and after, compressed.
-
-    `users` is a JSON list of all that showed the pieces whose place the step changed under them, null where it changed
-    none.
-    """
-
-    __tablename__ = "journal"
-    __table_args__ = (UniqueConstraint("level", "place"),)
-
-    id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
-    level: Mapped[str] = mapped_column(String, ForeignKey("level_state.level"))
-    place: Mapped[int] = mapped_column(Integer)
-    tool: Mapped[str] = mapped_column(String)
-    params: Mapped[str] = mapped_column(String)
-    selection: Mapped[str] = mapped_column(String)
-    note: Mapped[str] = mapped_column(String)
-    adjustable: Mapped[bool] = mapped_column(Boolean)
-    format: Mapped[int] = mapped_column(Integer)
-    edits: Mapped[bytes] = mapped_column(LargeBinary)
-    users: Mapped[str | None] = mapped_column(String)
-
-
-class JournalMesh(Base):
-    """Meshes that a journal entry needs for undo or redo."""
-
-    __tablename__ = "journal_mesh"
-
-    entry: Mapped[int] = mapped_column(Integer, ForeignKey("journal.id", ondelete="CASCADE"), primary_key=True)
-    mesh: Mapped[str] = mapped_column(String, primary_key=True, index=True)
-
-
-class MeshBlob(Base):
-    """A mesh under the hash of its content; never changed."""
-
-    __tablename__ = "mesh"
-
-    hash: Mapped[str] = mapped_column(String, primary_key=True)
-    format: Mapped[int] = mapped_column(Integer)
-    data: Mapped[bytes] = mapped_column(LargeBinary)
-
-
-class TextureBlob(Base):
-    """A picture on a material, as it came, under the hash of its bytes."""
-
-    __tablename__ = "texture"
-
-    hash: Mapped[str] = mapped_column(String, primary_key=True)
-    name: Mapped[str] = mapped_column(String)
-    media: Mapped[str] = mapped_column(String)
-    data: Mapped[bytes] = mapped_column(LargeBinary)
-
-
-class Thumbnail(Base):
-    """A picture of a piece for the shelf, drawn by a browser, under a key made of its mesh and materials."""
-
-    __tablename__ = "thumbnail"
-
-    key: Mapped[str] = mapped_column(String, primary_key=True)
-    data: Mapped[bytes] = mapped_column(LargeBinary)
-
-
-class RecipeRecord(Base):
-    """Settings for slimming under a name, as JSON."""
-
-    __tablename__ = "recipe"
-
-    name: Mapped[str] = mapped_column(String, primary_key=True)
-    settings: Mapped[str] = mapped_column(String)
-
-
-class WorkRecord(Base):
-    """Long work that has begun and not ended: what is left here was cut off."""
-
-    __tablename__ = "work"
-
-    id: Mapped[str] = mapped_column(String, primary_key=True)
-    title: Mapped[str] = mapped_column(String)
+#: Facts about the project file itself, as JSON by key.
+META: Final = Table(
+    "meta",
+    TABLES,
+    Column("key", String, primary_key=True),
+    Column("value", String, nullable=False),
+)
+#: Where a level's journal stands: its revision, and the place of the last step that is done.
+LEVEL_STATE: Final = Table(
+    "level_state",
+    TABLES,
+    Column("level", String, primary_key=True),
+    Column("revision", Integer, nullable=False),
+    Column("done", Integer, nullable=False),
+)
+#: One row of the document as versioned JSON; `mesh` names the blob that a piece needs.
+ROW: Final = Table(
+    "row",
+    TABLES,
+    Column("id", String, primary_key=True),
+    Column("level", String, index=True),
+    Column("kind", String, nullable=False),
+    Column("mesh", String, index=True),
+    Column("format", Integer, nullable=False),
+    Column("payload", String, nullable=False),
+)
+#: One undoable step of a level; `edits` are the rows before and after, compressed.
+#:
+#: `users` is a JSON list of all that showed the pieces whose place the step changed under them, null where it changed
+#: none.
+JOURNAL: Final = Table(
+    "journal",
+    TABLES,
+    Column("id", Integer, primary_key=True, autoincrement=True),
+    Column("level", String, ForeignKey("level_state.level"), nullable=False),
+    Column("place", Integer, nullable=False),
+    Column("tool", String, nullable=False),
+    Column("params", String, nullable=False),
+    Column("selection", String, nullable=False),
+    Column("note", String, nullable=False),
+    Column("adjustable", Boolean, nullable=False),
+    Column("format", Integer, nullable=False),
+    Column("edits", LargeBinary, nullable=False),
+    Column("users", String),
+    UniqueConstraint("level", "place"),
+)
+#: Meshes that a journal entry needs for undo or redo.
+JOURNAL_MESH: Final = Table(
+    "journal_mesh",
+    TABLES,
+    Column("entry", Integer, ForeignKey("journal.id", ondelete="CASCADE"), primary_key=True),
+    Column("mesh", String, primary_key=True, index=True),
+)
+#: A mesh under the hash of its content; never changed.
+MESH: Final = Table(
+    "mesh",
+    TABLES,
+    Column("hash", String, primary_key=True),
+    Column("format", Integer, nullable=False),
+    Column("data", LargeBinary, nullable=False),
+)
+#: A picture on a material, as it came, under the hash of its bytes.
+TEXTURE: Final = Table(
+    "texture",
+    TABLES,
+    Column("hash", String, primary_key=True),
+    Column("name", String, nullable=False),
+    Column("media", String, nullable=False),
+    Column("data", LargeBinary, nullable=False),
+)
+#: A picture of a piece for the shelf, drawn by a browser, under a key made of its mesh and materials.
+THUMBNAIL: Final = Table(
+    "thumbnail",
+    TABLES,
+    Column("key", String, primary_key=True),
+    Column("data", LargeBinary, nullable=False),
+)
+#: Settings for slimming under a name, as JSON.
+RECIPE: Final = Table(
+    "recipe",
+    TABLES,
+    Column("name", String, primary_key=True),
+    Column("settings", String, nullable=False),
+)
+#: Long work that has begun and not ended: what is left here was cut off.
+WORK: Final = Table(
+    "work",
+    TABLES,
+    Column("id", String, primary_key=True),
+    Column("title", String, nullable=False),
+)

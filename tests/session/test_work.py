@@ -25,7 +25,7 @@ from able_brick.session.shipping import export
 from able_brick.session.work import Job, Outcome, Work
 from able_brick.steps.import_pieces import ImportPieces
 from able_brick.steps.parse import parse_tool
-from able_brick.store.tables import WorkRecord
+from able_brick.store.tables import WORK
 from tests.bench.growth import nodes_glb
 from tests.session.bench import Bench
 from tests.zoo import bumpy_ball
@@ -177,7 +177,7 @@ def test_what_was_cut_off_is_told_once_when_the_file_is_opened(bench: Bench) -> 
     bench.reopen()
     assert bench.project.notes == []
     with bench.project._transaction() as connection:
-        connection.execute(insert(WorkRecord).values(id="job-1", title="Make ladder: Ball"))
+        connection.execute(insert(WORK).values(id="job-1", title="Make ladder: Ball"))
     bench.reopen()
     assert bench.project.notes == [
         "Make ladder: Ball was cut off before it was done; nothing of it was kept. Start it again."

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import io
 import struct
-from typing import Final, Literal
-
-from PIL.ImageFile import ImageFile
-from PIL.JpegImagePlugin import JpegImageFile
-from PIL.PngImagePlugin import PngImageFile
+from typing import TYPE_CHECKING, Final, Literal
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.part import Texture
+
+if TYPE_CHECKING:
+    from PIL.ImageFile import ImageFile
 
 MOST_PIXELS: Final = 64 * 2**20
 _MOST_BYTES: Final = 64 * 2**20
@@ -23,6 +22,10 @@ def texture(name: str, data: bytes, place: str) -> Texture:
     Raises FileError for other formats and for pictures whose head claims too many pixels: those would fill the memory
     when they are unpacked.
     """
+    # loaded with the first picture, so that a start need not wait for it
+    from PIL.JpegImagePlugin import JpegImageFile
+    from PIL.PngImagePlugin import PngImageFile
+
     media: Literal["image/png", "image/jpeg"]
     if data[:8] == b"\x89PNG\r\n\x1a\n":
         media, size = "image/png", _size(data, PngImageFile)

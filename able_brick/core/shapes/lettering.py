@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 import math
-from functools import lru_cache
 from itertools import pairwise
-from pathlib import Path
-from typing import Any, Final
+from typing import Final
 
 import manifold3d
 import mapbox_earcut
 import numpy as np
-from fontTools.pens.basePen import BasePen
-from fontTools.ttLib import TTFont
 
 from able_brick.core import tolerances
 from able_brick.core.errors import GeometryError
@@ -20,7 +16,6 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.shapes.limits import check_length
 from able_brick.core.shapes.mesh_builder import MeshBuilder, grid_uv
 
-_FONT: Final = Path(__file__).with_name("fonts") / "archivo-bold.ttf"
 MOST_LETTERS: Final = 200
 
 
@@ -44,7 +39,9 @@ def lettering(text: str, height: float, depth: float, *, chord_error: float = 0.
             received=len(text),
             allowed=MOST_LETTERS,
         )
-    rings = _outlines(text, height, chord_error, spacing)
+    from able_brick.core.shapes.glyphs import outlines  # with the first letters: a start need not wait for the font
+
+    rings = outlines(text, height, chord_error, spacing)
     forms = manifold3d.CrossSection(rings, manifold3d.FillRule.NonZero).decompose()
     builder = MeshBuilder()
     for form in sorted((_rings_of(f) for f in forms), key=lambda r: float(r[0][:, 0].min())):
@@ -61,12 +58,13 @@ def _rings_of(form: manifold3d.CrossSection) -> list[Floats]:
     for polygon in form.to_polygons():
         ring = np.asarray(polygon, np.float64)
         ring = ring[(ring != np.roll(ring, 1, axis=0)).any(axis=1)]
-        if len(ring) >= 3 and _area(ring) != 0:
+        if len(ring) >= 3 and area_of(ring) != 0:
             rings.append(ring)
-    return sorted(rings, key=lambda r: -_area(r))
+    return sorted(rings, key=lambda r: -area_of(r))
 
 
-def _area(ring: Floats) -> float:
+def area_of(ring: Floats) -> float:
+    """Signed area of a polygon (n,2): above 0 where it runs counter-clockwise."""
     x, y = ring.T
     return float((x * np.roll(y, -1) - np.roll(x, -1) * y).sum() / 2)
 
@@ -104,62 +102,3 @@ def _form(builder: MeshBuilder, rings: list[Floats], depth: float) -> None:
                 grid_uv([0.0, depth], run[a : b + 1]),
             )
         start += n
-
-
-@lru_cache(maxsize=1)
-def _font() -> tuple[Any, dict[int, str], float]:
-    font = TTFont(_FONT, lazy=False)
-    return font.getGlyphSet(), font.getBestCmap(), float(font["OS/2"].sCapHeight)
-
-
-def _outlines(text: str, height: float, chord_error: float, spacing: float) -> list[Floats]:
-    glyphs, names, capital = _font()
-    scale = height / capital
-    missing = sorted({c for c in text if ord(c) not in names})
-    if missing:
-        raise GeometryError(f"The font has no letter for {' '.join(missing)[:40]}; leave it out.", field="text")
-    out: list[Floats] = []
-    x = 0.0
-    for letter in text:
-        glyph = glyphs[names[ord(letter)]]
-        pen = _Flattener(glyphs, chord_error / scale)
-        glyph.draw(pen)
-        out += [np.asarray(ring) * scale + [x, 0.0] for ring in pen.rings if len(ring) >= 3]
-        x += glyph.width * scale + spacing
-    if not out:
-        raise GeometryError("The lettering has no letters; type some.", field="text")
-    area = sum(_area(r) for r in out)
-    return out if area > 0 else [r[::-1] for r in out]
-
-
-class _Flattener(BasePen):  # type: ignore[misc]
-    """Outlines as polygons whose chords keep within an error, font units."""
-
-    def __init__(self, glyphs: Any, error: float) -> None:
-        super().__init__(glyphs)
-        self.error = error
-        self.rings: list[list[tuple[float, float]]] = []
-
-    def _moveTo(self, pt: tuple[float, float]) -> None:  # noqa: N802
-        self.rings.append([pt])
-
-    def _lineTo(self, pt: tuple[float, float]) -> None:  # noqa: N802
-        self.rings[-1].append(pt)
-
-    def _curveToOne(  # noqa: N802
-        self, a: tuple[float, float], b: tuple[float, float], end: tuple[float, float]
-    ) -> None:
-        p = np.array([self._getCurrentPoint(), a, b, end], np.float64)
-        bend = 6 * max(np.hypot(*(p[0] - 2 * p[1] + p[2])), np.hypot(*(p[1] - 2 * p[2] + p[3])))
-        n = max(1, math.ceil(math.sqrt(bend / (8 * self.error))))
-        t = (np.arange(1, n + 1) / n)[:, None]
-        s = 1 - t
-        points = s**3 * p[0] + 3 * s * s * t * p[1] + 3 * s * t * t * p[2] + t**3 * p[3]
-        self.rings[-1] += [(float(x), float(y)) for x, y in points]
-
-    def _qCurveToOne(self, a: tuple[float, float], end: tuple[float, float]) -> None:  # noqa: N802
-        p = np.array([self._getCurrentPoint(), a, end], np.float64)
-        n = max(1, math.ceil(math.sqrt(np.hypot(*(p[0] - 2 * p[1] + p[2])) / (4 * self.error))))
-        t = (np.arange(1, n + 1) / n)[:, None]
-        points = (1 - t) ** 2 * p[0] + 2 * t * (1 - t) * p[1] + t * t * p[2]
-        self.rings[-1] += [(float(x), float(y)) for x, y in points]

@@ -2,10 +2,8 @@
 
 from alembic import context
 
-from able_brick.store.tables import Base
+from able_brick.store.tables import TABLES
 
-context.configure(
-    connection=context.config.attributes["connection"], target_metadata=Base.metadata, render_as_batch=True
-)
+context.configure(connection=context.config.attributes["connection"], target_metadata=TABLES, render_as_batch=True)
 with context.begin_transaction():
     context.run_migrations()
