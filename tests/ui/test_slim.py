@@ -185,7 +185,7 @@ def test_a_level_is_slimmed_by_how_near_a_player_comes_once_it_is_told(slim: Han
     where.get_by_role("button", name="Slim for this level").click()
     card = page.get_by_role("region", name="Slim for this level")
     told = card.get_by_role("list", name="What it comes to")
-    expect(told.get_by_role("listitem").first).to_contain_text("tris with the first rungs", timeout=60_000)
+    expect(told.get_by_role("listitem").first).to_contain_text("tris with the first rungs", timeout=150_000)
     assert slim.level()["revision"] == begun
     card.get_by_role("button", name="Slim for this level").click()
     slim.saved(begun + 1)

@@ -125,7 +125,7 @@ def ladder(
         state = state or Reducing(mesh, locked=locked)
         begin = Deviation(0.0, 0.0) if state.triangles == mesh.triangle_count else None
         state, out, away = _within(state, targets[k], measure, begin, telling("Looking how far it can go"))
-        finished(k, *_closer(mesh, out, away, targets[k], locked, measure))
+        finished(k, *_closer(mesh, out, away, targets[k], locked, measure, telling("Bringing it closer")))
     for k, target in enumerate(targets):
         if k not in made:
             out, found = _gone_on(mesh, made[k - 1], target, locked, measure, telling("Going on from the rung before"))
@@ -159,17 +159,23 @@ def _gone_on(
     run = Reducing(base.mesh, locked=kept)
     _, out, away = _within(run, target, measure, before.deviation, breathe)
     out = replace(out, vertex_source=base.vertex_source[out.vertex_source])
-    return _closer(mesh, out, away, target, locked, measure)
+    return _closer(mesh, out, away, target, locked, measure, breathe)
 
 
 def _closer(
-    mesh: PolyMesh, out: Slimmed, away: Deviation, target: Target, locked: Bools | None, measure: Measure
+    mesh: PolyMesh,
+    out: Slimmed,
+    away: Deviation,
+    target: Target,
+    locked: Bools | None,
+    measure: Measure,
+    breathe: Callable[[float], None],
 ) -> tuple[Slimmed, Deviation]:
     """What was found within a deviation, brought closer where that leaves it within."""
-    closer = fitted(mesh, out, locked=locked)
+    closer = fitted(mesh, out, locked=locked, breathe=partial(breathe, 0.9))
     if closer is out:
         return out, away
-    found = measure.of(closer.mesh)
+    found = measure.of(closer.mesh, breathe=partial(breathe, 0.95))
     better = found.rms < away.rms and found.largest <= max(away.largest, _SAFE * (target.deviation() or 0.0))
     return (closer, found) if better else (out, away)
 
