@@ -27,6 +27,7 @@ from able_brick.core.errors import (
     StorageError,
     UnknownIdError,
 )
+from able_brick.jobs.arrived import MOST_FILES
 from able_brick.steps.parse import sentence
 
 _log = logging.getLogger("able_brick")
@@ -101,6 +102,8 @@ def install(app: FastAPI) -> None:
         text = str(error.detail)
         if error.status_code == 400:  # its body broke off, or could not be put down
             text = "The request could not be read; it broke off, or the temporary folder is full. Nothing was changed."
+            if error.detail.startswith("Too many files"):
+                text = f"More than {MOST_FILES} files came at once; put them into a folder, and have that read instead."
         return problem(error.status_code, code, text)
 
     @app.exception_handler(MemoryError)

@@ -63,7 +63,8 @@ class Hub:
             self._loop.call_soon_threadsafe(self._spread, level, None, None)
             return
         # tabs that come meanwhile are told of the revision they have missed
-        wanted = {delta.large and tab.columns for tab in list(self._queues[level])}
+        large = delta.large
+        wanted = {large and tab.columns for tab in list(self._queues[level])}
         text = delta.text() if False in wanted else None
         self._loop.call_soon_threadsafe(self._spread, level, text, delta.columns() if True in wanted else text)
 

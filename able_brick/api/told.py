@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from fastapi import Request
 from fastapi.responses import Response
 
 from able_brick.session.columns import MEDIA
 from able_brick.session.delta import Delta
+
+#: What comes depends on what was asked for.
+VARY: Final = {"Vary": "Accept"}
 
 
 def wants_columns(request: Request) -> bool:
@@ -24,7 +29,3 @@ def told(delta: Delta, request: Request) -> Response:
 def as_columns(data: bytes) -> Response:
     """Columns that have been written."""
     return Response(data, media_type=MEDIA, headers=VARY)
-
-
-#: What comes depends on what was asked for.
-VARY = {"Vary": "Accept"}

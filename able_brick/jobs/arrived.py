@@ -11,6 +11,7 @@ from typing import BinaryIO, Final
 
 from able_brick.core.errors import InputError, StorageError
 
+#: As many files are taken out of one request.
 MOST_FILES: Final = 1000
 _MOST_NAME: Final = 120
 _MOST_DEEP: Final = 12

@@ -455,6 +455,7 @@ def test_files_that_come_with_the_request_are_slimmed_and_not_kept(client: TestC
     assert "Two files are called" in post("a.glb", "A.GLB").json()["detail"]
     assert "whole paths" in post("a.glb", target="out").json()["detail"]
     assert post("a.glb", recipe=3).json()["code"] == "input"
+    assert "More than 1000 files" in post(*(f"{k}.glb" for k in range(1001))).json()["detail"]
     assert set(Path(tempfile.gettempdir()).glob("able-brick-*")) == before, "nothing of what was refused is left"
 
     def done(reply: Any) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cache
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Self
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Final, Self
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
@@ -19,7 +19,9 @@ from able_brick.core.place.pose import ORIGIN
 if TYPE_CHECKING:
     from able_brick.level.rows.shown import Around, Shown
 
-Number = Annotated[float, Field(ge=-1e7, le=1e7)]
+#: No number of a row is larger, metres.
+MOST: Final = 1e7
+Number = Annotated[float, Field(ge=-MOST, le=MOST)]
 Vector = tuple[Number, Number, Number]
 Quaternion = tuple[float, float, float, float]
 

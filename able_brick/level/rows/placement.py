@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar, Final, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import plain_all
 from able_brick.core.place.pose import Poses
+from able_brick.level.rows.base import MOST
 from able_brick.level.rows.shown import Around, Look, Shown
 from able_brick.level.rows.standing import Standing
-
-#: Numbers of a position up to which it need not be looked at by itself, metres.
-_FAR: Final = 1e7
 
 
 class Placement(Standing):
@@ -36,6 +34,6 @@ def shifted(rows: Sequence[Placement], shifts: Floats) -> list[Placement]:
         return []
     positions = np.array([r.position for r in rows]) + shifts
     places = plain_all(positions)
-    if not (np.abs(positions) < _FAR).all():
+    if not (np.abs(positions) < MOST).all():
         return [row.changed(position=place) for row, place in zip(rows, places, strict=True)]
     return [row.at(place) for row, place in zip(rows, places, strict=True)]

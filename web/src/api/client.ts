@@ -212,7 +212,7 @@ export async function keepThumbnail(key: string, picture: Blob): Promise<void> {
 
 /** Send files to be read; `sent` hears the share that has gone out. Ends early when the signal says so. */
 export const sendFiles = (files: readonly File[], sent: (share: number) => void, signal: AbortSignal) =>
-  posted<ImportView>("/api/imports", files, {}, sent, signal);
+  posted<ImportView>("/api/imports", files, {}, sent, signal, "offline");
 
 /** Send files to be slimmed, likewise. */
 export const sendBatch = (
@@ -220,7 +220,7 @@ export const sendBatch = (
   how: Omit<NewBatch, "source">,
   sent: (share: number) => void,
   signal: AbortSignal,
-) => posted<Batch>("/api/batches/files", files, { how: JSON.stringify(how) }, sent, signal);
+) => posted<Batch>("/api/batches/files", files, { how: JSON.stringify(how) }, sent, signal, "unknown");
 
 function posted<T>(
   path: string,
@@ -228,6 +228,7 @@ function posted<T>(
   more: Record<string, string>,
   sent: (share: number) => void,
   signal: AbortSignal,
+  silent: Silent,
 ): Promise<T> {
   const form = new FormData();
   for (const [name, value] of Object.entries(more)) form.append(name, value);
@@ -245,7 +246,7 @@ function posted<T>(
         reject(body ? new Problem(body) : unexplained(request.status));
       }
     };
-    request.onerror = () => reject(silence("offline"));
+    request.onerror = () => reject(silence(silent));
     request.onabort = () => reject(new DOMException("The sending was stopped.", "AbortError"));
     signal.addEventListener("abort", () => request.abort());
     request.send(form);

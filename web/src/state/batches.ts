@@ -30,7 +30,7 @@ export async function startBatch(wish: NewBatch): Promise<Problem | null> {
 
 function refused(error: Problem): Problem {
   // whose reply was lost, it may have begun all the same
-  if (error.code === "unknown" || error.code === "offline") void followBatches();
+  if (error.code === "unknown") void followBatches();
   tell(error.message, "error");
   return error;
 }
@@ -84,5 +84,6 @@ export async function stopBatch(id: string): Promise<void> {
 /** Follow one that was begun before the page was opened. */
 export async function followBatches(): Promise<void> {
   const last = (await api.batches().catch(() => [])).at(-1);
-  if (last && batchStore.getState().now === null) void follow(last);
+  const { now } = batchStore.getState();
+  if (last && (now === null || (now.state !== "working" && now.id !== last.id))) void follow(last);
 }
