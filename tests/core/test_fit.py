@@ -7,12 +7,16 @@ import pytest
 
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
+from able_brick.core.mesh.triangulate import triangulate, triangulated
+from able_brick.core.shapes.plane import plane
 from able_brick.core.slim import fit_kernels as kernels
 from able_brick.core.slim.deviation import Measure
 from able_brick.core.slim.fit import WORTH, fitted
+from able_brick.core.slim.ladder import Target, ladder
 from able_brick.core.slim.once import reduce_to
 from able_brick.core.slim.reduce import Slimmed
-from able_brick.core.slim.tree import build_tree, triangle_distance
+from able_brick.core.slim.stars import vertex_stars
+from able_brick.core.slim.tree import triangle_distance
 from able_brick.core.threads import one_thread
 from tests.zoo import ZOO, bumpy_ball, waves
 
@@ -92,50 +96,105 @@ def test_it_can_be_stopped() -> None:
         fitted(mesh, reduced(mesh, 0.1), breathe=stop)
 
 
-def test_points_lie_at_the_nearest_triangles() -> None:
+def test_the_nearest_place_of_a_triangle_is_the_nearest() -> None:
     rng = np.random.default_rng(4)
-    soup = rng.normal(size=(60, 3, 3))
-    points = rng.normal(size=(300, 3)) * 1.5
-    order, low, high, child = build_tree(soup)
-    at = np.empty(len(points), np.int32)
-    alone = np.full((60, 3), -1, np.int32)
-    kernels.nearest_triangles(points, soup, alone, np.zeros(60), order, low, high, child, at)
-    for p, t in zip(points, at, strict=True):
-        every = [triangle_distance(p, *tri) for tri in soup]
-        assert every[t] == min(every)
-        v, w = kernels.shares_at(p, *soup[t])
-        place = (1 - v - w) * soup[t, 0] + v * soup[t, 1] + w * soup[t, 2]
-        assert min(v, w, 1 - v - w) >= -1e-12
-        assert ((p - place) ** 2).sum() == pytest.approx(every[t], rel=1e-9, abs=1e-15)
+    for tri, p in zip(rng.normal(size=(300, 3, 3)), rng.normal(size=(300, 3)) * 1.5, strict=True):
+        s, t, far = kernels.shares_at(*p, tri, 0, 1, 2)
+        assert far == pytest.approx(triangle_distance(p, *tri), rel=1e-9, abs=1e-15)
+        assert min(s, t, 1 - s - t) >= -1e-12
+        place = (1 - s - t) * tri[0] + s * tri[1] + t * tri[2]
+        assert ((p - place) ** 2).sum() == pytest.approx(far, rel=1e-9, abs=1e-15)
 
 
-def test_going_from_neighbour_to_neighbour_finds_what_the_tree_finds() -> None:
-    mesh = reduced(bumpy_ball(60), 0.2).mesh
-    soup = mesh.positions[mesh.corners.reshape(-1, 3)]
-    around = (topology(mesh).twin.reshape(-1, 3) // 3).astype(np.int32)
-    points = bumpy_ball(60).positions
-    found = []
-    for near in (1e-4, 0.0):
-        at = np.empty(len(points), np.int32)
-        kernels.nearest_triangles(points, soup, around, np.full(len(soup), near), *build_tree(soup), at)
-        found.append(np.array([triangle_distance(p, *soup[t]) for p, t in zip(points, at, strict=True)]))
-    assert (found[0] <= np.maximum(found[1], 1e-4)).all()
-    assert np.mean(found[0] == found[1]) > 0.95
+def met(mesh: PolyMesh, out: Slimmed, count: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Which triangles samples lie at, what they say, and how far they are."""
+    triangles = out.mesh.corners.reshape(-1, 3)
+    across = np.cross(*(out.mesh.positions[triangles[:, k]] - out.mesh.positions[triangles[:, 0]] for k in (1, 2)))
+    normals = across / np.linalg.norm(across, axis=1)[:, None]
+    source_tris = mesh.corners[triangulate(mesh)[0]]
+    until = kernels.areas_until(mesh.positions, source_tris)
+    start, star = vertex_stars(triangles, out.mesh.vertex_count)
+    ids, parts, away = np.full(count, -2, np.int32), np.zeros((count, 3)), np.zeros(count)
+    ways = np.tile([0.0, 1.0, 0.0], (out.mesh.vertex_count, 1))
+    given = (mesh.positions, source_tris, until, count, out.went, out.mesh.positions, triangles, start, star)
+    for first, last in ((0, count // 3), (count // 3, count)):
+        kernels.meet(*given, normals, ways, first, last, ids, parts, away)
+    return ids, parts, away
+
+
+def test_samples_lie_at_the_nearest_places() -> None:
+    mesh = bumpy_ball(60)
+    out = reduced(mesh, 0.1)
+    ids, _, away = met(mesh, out, 40_000)
+    assert ids.min() >= -1
+    assert np.mean(ids >= 0) > 0.98
+    # as far as from the nearest of all triangles, where that is along its normal
+    near = Measure(out.mesh, samples=10)
+    farthest = near.of(mesh).largest
+    assert np.abs(away[ids >= 0]).max() < 1.1 * farthest
+    seen = np.bincount(ids[ids >= 0], minlength=out.mesh.triangle_count)
+    assert np.mean(seen > 0) > 0.99, "all of the surface is seen"
+
+
+def test_samples_lie_evenly_and_at_corners() -> None:
+    sheet = plane(3.0, 1.0, divisions=(6, 2))
+    every = np.arange(sheet.vertex_count, dtype=np.int32)
+    count = 4800
+    ids, parts, away = met(sheet, Slimmed(triangulated(sheet), every, True, every), count)
+    assert not away.any()
+    assert ids.min() >= 0
+    inside = np.arange(count) % 4 > 0  # each fourth is at a corner, which several have
+    seen = np.bincount(ids[inside], minlength=24)
+    assert np.abs(seen - 0.75 * count / 24).max() <= 3, "as many on each as on each other"
+    assert (np.sort(parts[~inside], axis=1)[:, :2] == 0.0).all()
+
+
+def test_where_vertices_went_is_traced() -> None:
+    for mesh in (bumpy_ball(60), waves(40), ZOO["box"]()):
+        out = reduced(mesh, 0.2)
+        assert len(out.went) == mesh.vertex_count
+        assert np.array_equal(out.went[out.vertex_source], np.arange(out.mesh.vertex_count))
+        assert out.went.min() >= 0
+    ball = bumpy_ball(60)
+    rungs = ladder(ball, [Target("share", 0.3), Target("share", 0.1, go_on=True)])
+    for rung in rungs:
+        assert np.array_equal(rung.slimmed.went[rung.slimmed.vertex_source], np.arange(rung.slimmed.mesh.vertex_count))
+        gap = np.linalg.norm(ball.positions - rung.slimmed.mesh.positions[rung.slimmed.went], axis=1)
+        assert np.median(gap) < 0.1 * np.linalg.norm(ball.bounds[1] - ball.bounds[0])
 
 
 def test_shifts_are_the_least_squares_ones() -> None:
     rng = np.random.default_rng(5)
-    ids = rng.integers(0, 12, (200, 3))
+    triangles = np.array([rng.permutation(12)[:3] for _ in range(40)], np.int32)
+    at = rng.integers(-1, 40, 200).astype(np.int32)
     parts, away = rng.normal(size=(200, 3)), rng.normal(size=200)
     free = np.arange(12) % 4 != 0
-    found = kernels.solve(ids, parts, away, free, 1e-2, 60)
+    halves = [kernels.squares(at, parts, away, 40, first, first + 100) for first in (0, 100)]
+    sums = halves[0][0] + halves[1][0]
+    found = kernels.solve(sums, triangles, free, 1e-2, 60)
     rows = np.zeros((200, 12))
+    said = np.flatnonzero(at >= 0)
     for k in range(3):
-        np.add.at(rows, (np.arange(200), ids[:, k]), parts[:, k])
-    diagonal = np.zeros(12)
-    for k in range(3):
-        np.add.at(diagonal, ids[:, k], parts[:, k] ** 2)
+        rows[said, triangles[at[said], k]] = parts[said, k]
+    away[at < 0] = 0.0
+    diagonal = (rows**2).sum(axis=0)
     some = rows[:, free]
     normal = some.T @ some + np.diag((1e-2 * diagonal + 1e-9 * diagonal.max())[free])
     assert found[free] == pytest.approx(np.linalg.solve(normal, some.T @ away), abs=1e-3)
     assert not found[~free].any()
+    shifts = rng.normal(size=12)
+    rest = away - rows @ shifts
+    per_vertex = np.zeros(12)
+    farthest = np.zeros(12)
+    strayed = np.zeros(12, np.bool_)
+    for i in said:
+        for v in triangles[at[i]]:
+            per_vertex[v] += away[i] ** 2 - rest[i] ** 2
+            farthest[v] = max(farthest[v], abs(away[i]))
+    for i in said:
+        strayed[triangles[at[i]]] |= abs(rest[i]) > farthest[triangles[at[i]]]
+    assert kernels.lost(sums, triangles, shifts).tolist() == (per_vertex < 0).tolist()
+    far = kernels.farthest(np.maximum(halves[0][1], halves[1][1]), triangles, 12)
+    assert far == pytest.approx(farthest)
+    every = np.ones(12, np.bool_)
+    assert kernels.strayed(at, parts, away, triangles, shifts, far, every, 0, 200).tolist() == strayed.tolist()

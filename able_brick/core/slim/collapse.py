@@ -11,64 +11,10 @@ import numpy as np
 from numba import njit
 
 from able_brick.core.slim.quadrics import evaluate
+from able_brick.core.slim.stars import corner_of
 
 _NEVER = np.float32(np.inf)
 _SHIFT = 13
-
-
-@njit(cache=True, nogil=True)
-def vertex_stars(tri, count):  # type: ignore[no-untyped-def]
-    """Faces round each vertex as (start (V+1), faces (3T))."""
-    start = np.zeros(count + 1, np.int32)
-    for f in range(len(tri)):
-        for k in range(3):
-            start[tri[f, k] + 1] += 1
-    for v in range(count):
-        start[v + 1] += start[v]
-    fill = start[:-1].copy()
-    star = np.empty(3 * len(tri), np.int32)
-    for f in range(len(tri)):
-        for k in range(3):
-            v = tri[f, k]
-            star[fill[v]] = f
-            fill[v] += 1
-    return start, star
-
-
-@njit(cache=True, nogil=True)
-def list_edges(tri, start, star):  # type: ignore[no-untyped-def]
-    """Unique edges (E,2), lower vertex first, and the number of faces on each (E)."""
-    count = len(start) - 1
-    edges = np.empty((3 * len(tri), 2), np.int32)
-    uses = np.zeros(3 * len(tri), np.int32)
-    slot = np.full(count, -1, np.int32)
-    n = 0
-    for a in range(count):
-        first = n
-        for i in range(start[a], start[a + 1]):
-            f = star[i]
-            for k in range(3):
-                b = tri[f, k]
-                if b > a:
-                    s = slot[b]
-                    if s < first:
-                        slot[b] = n
-                        edges[n, 0] = a
-                        edges[n, 1] = b
-                        uses[n] = 1
-                        n += 1
-                    else:
-                        uses[s] += 1
-    return edges[:n], uses[:n]
-
-
-@njit(cache=True, nogil=True)
-def _corner(tri, f, v):  # type: ignore[no-untyped-def]
-    if tri[f, 0] == v:
-        return 0
-    if tri[f, 1] == v:
-        return 1
-    return 2 if tri[f, 2] == v else -1
 
 
 @njit(cache=True, nogil=True)
@@ -77,9 +23,9 @@ def _may_go(u, v, tri, wedge, start, star):  # type: ignore[no-untyped-def]
     u1, v1, u2, v2 = -1, -1, -1, -1
     for i in range(start[u], start[u + 1]):
         f = star[i]
-        j = _corner(tri, f, v)
+        j = corner_of(tri, f, v)
         if j >= 0:
-            k = _corner(tri, f, u)
+            k = corner_of(tri, f, u)
             if u1 < 0:
                 u1, v1 = wedge[f, k], wedge[f, j]
             else:
@@ -88,7 +34,7 @@ def _may_go(u, v, tri, wedge, start, star):  # type: ignore[no-untyped-def]
         return False
     for i in range(start[u], start[u + 1]):
         f = star[i]
-        w = wedge[f, _corner(tri, f, u)]
+        w = wedge[f, corner_of(tri, f, u)]
         if w != u1 and w != u2:
             return False
     return True
@@ -96,12 +42,12 @@ def _may_go(u, v, tri, wedge, start, star):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
-    """The point of least error near the edge's middle, written to out (3)."""
+    """The point of least error near the edge's middle, written to out (3); returns the error there."""
     mx, my, mz = 0.5 * (ax + bx), 0.5 * (ay + by), 0.5 * (az + bz)
     out[0], out[1], out[2] = mx, my, mz
     soft = 1e-4 * (q[0] + q[3] + q[5])
     if soft <= 0.0:
-        return
+        return evaluate(q, mx, my, mz)
     a, b, c, d, e, f = q[0] + soft, q[1], q[2], q[3] + soft, q[4], q[5] + soft
     gx = q[0] * mx + q[1] * my + q[2] * mz + q[6]
     gy = q[1] * mx + q[3] * my + q[4] * mz + q[7]
@@ -109,42 +55,24 @@ def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
     c0, c1, c2 = d * f - e * e, c * e - b * f, b * e - c * d
     det = a * c0 + b * c1 + c * c2
     if not det > 0.0:
-        return
-    dx = -(c0 * gx + c1 * gy + c2 * gz) / det
-    dy = -(c1 * gx + (a * f - c * c) * gy + (b * c - a * e) * gz) / det
-    dz = -(c2 * gx + (b * c - a * e) * gy + (a * d - b * b) * gz) / det
+        return evaluate(q, mx, my, mz)
+    by_det = -1.0 / det
+    dx = (c0 * gx + c1 * gy + c2 * gz) * by_det
+    dy = (c1 * gx + (a * f - c * c) * gy + (b * c - a * e) * gz) * by_det
+    dz = (c2 * gx + (b * c - a * e) * gy + (a * d - b * b) * gz) * by_det
     far = 4.0 * ((bx - ax) ** 2 + (by - ay) ** 2 + (bz - az) ** 2)
     if dx * dx + dy * dy + dz * dz <= far:
         out[0], out[1], out[2] = mx + dx, my + dy, mz + dz
     # an end that fits clearly better, such as the corner of a border, is kept exactly
-    best = 0.5 * evaluate(q, out[0], out[1], out[2])
-    at_a = evaluate(q, ax, ay, az)
-    if at_a < best:
-        best = at_a
-        out[0], out[1], out[2] = ax, ay, az
-    if evaluate(q, bx, by, bz) < best:
+    error = evaluate(q, out[0], out[1], out[2])
+    at_a, at_b = evaluate(q, ax, ay, az), evaluate(q, bx, by, bz)
+    if at_b < 0.5 * error and at_b < at_a:
         out[0], out[1], out[2] = bx, by, bz
-
-
-@njit(cache=True, nogil=True)
-def bound_vertices(nv, tri, wedge, start, star, edges, uses):  # type: ignore[no-untyped-def]
-    """(V) whether a vertex is on a border, and whether it has more than one wedge."""
-    border = np.zeros(nv, np.bool_)
-    for e in range(len(edges)):
-        if uses[e] == 1:
-            border[edges[e, 0]] = True
-            border[edges[e, 1]] = True
-    many = np.zeros(nv, np.bool_)
-    for v in range(nv):
-        if start[v + 1] > start[v]:
-            f = star[start[v]]
-            w = wedge[f, _corner(tri, f, v)]
-            for i in range(start[v] + 1, start[v + 1]):
-                f = star[i]
-                if wedge[f, _corner(tri, f, v)] != w:
-                    many[v] = True
-                    break
-    return border, many
+        return at_b
+    if at_a < 0.5 * error:
+        out[0], out[1], out[2] = ax, ay, az
+        return at_a
+    return error
 
 
 @njit(cache=True, nogil=True)
@@ -171,15 +99,15 @@ def cost_edges(  # type: ignore[no-untyped-def]
         for k in range(11):
             q[k] = quadric[a, k] + quadric[b, k]
         if a_goes and b_goes:
-            _best_place(q, pos[a, 0], pos[a, 1], pos[a, 2], pos[b, 0], pos[b, 1], pos[b, 2], p)
+            error = _best_place(q, pos[a, 0], pos[a, 1], pos[a, 2], pos[b, 0], pos[b, 1], pos[b, 2], p)
         elif a_goes:
             way[e] = 1
-            p[:] = pos[b]
+            error = evaluate(q, pos[b, 0], pos[b, 1], pos[b, 2])
         else:
             way[e] = 2
-            p[:] = pos[a]
+            error = evaluate(q, pos[a, 0], pos[a, 1], pos[a, 2])
         l2 = (pos[a, 0] - pos[b, 0]) ** 2 + (pos[a, 1] - pos[b, 1]) ** 2 + (pos[a, 2] - pos[b, 2]) ** 2
-        cost[e] = evaluate(q, p[0], p[1], p[2]) + 1e-9 * l2 * q[10]
+        cost[e] = error + 1e-9 * l2 * q[10]
 
 
 @njit(cache=True, nogil=True)
@@ -231,10 +159,14 @@ def _turns_over(u, v, p, pos, tri, start, star):  # type: ignore[no-untyped-def]
     """Whether a face of u that survives would flip or become a sliver with u at p."""
     for i in range(start[u], start[u + 1]):
         f = star[i]
-        if tri[f, 0] < 0 or _corner(tri, f, v) >= 0:
+        if tri[f, 0] < 0 or corner_of(tri, f, v) >= 0:
             continue
-        k = _corner(tri, f, u)
-        b, c = tri[f, (k + 1) % 3], tri[f, (k + 2) % 3]
+        if tri[f, 0] == u:
+            b, c = tri[f, 1], tri[f, 2]
+        elif tri[f, 1] == u:
+            b, c = tri[f, 2], tri[f, 0]
+        else:
+            b, c = tri[f, 0], tri[f, 1]
         ex, ey, ez = pos[c, 0] - pos[b, 0], pos[c, 1] - pos[b, 1], pos[c, 2] - pos[b, 2]
         ox, oy, oz = pos[u, 0] - pos[b, 0], pos[u, 1] - pos[b, 1], pos[u, 2] - pos[b, 2]
         nx, ny, nz = p[0] - pos[b, 0], p[1] - pos[b, 1], p[2] - pos[b, 2]
@@ -242,7 +174,7 @@ def _turns_over(u, v, p, pos, tri, start, star):  # type: ignore[no-untyped-def]
         n0, n1, n2 = ey * nz - ez * ny, ez * nx - ex * nz, ex * ny - ey * nx
         old2, new2 = o0 * o0 + o1 * o1 + o2 * o2, n0 * n0 + n1 * n1 + n2 * n2
         dot = o0 * n0 + o1 * n1 + o2 * n2
-        if old2 > 0.0 and dot < 0.2 * np.sqrt(old2 * new2):
+        if old2 > 0.0 and (dot < 0.0 or dot * dot < 0.04 * old2 * new2):
             return True
         e2 = ex * ex + ey * ey + ez * ez
         long_new = max(e2, nx * nx + ny * ny + nz * nz)
@@ -259,7 +191,7 @@ def _turns_over(u, v, p, pos, tri, start, star):  # type: ignore[no-untyped-def]
 @njit(cache=True, nogil=True)
 def _height_in(f, u, v, p, pos, tri):  # type: ignore[no-untyped-def]
     """Barycentric coordinates of p in a face with the edge u v: at its third corner, and at u."""
-    x = tri[f, 3 - _corner(tri, f, u) - _corner(tri, f, v)]
+    x = tri[f, 3 - corner_of(tri, f, u) - corner_of(tri, f, v)]
     ex, ey, ez = pos[u, 0] - pos[v, 0], pos[u, 1] - pos[v, 1], pos[u, 2] - pos[v, 2]
     hx, hy, hz = pos[x, 0] - pos[v, 0], pos[x, 1] - pos[v, 1], pos[x, 2] - pos[v, 2]
     qx, qy, qz = p[0] - pos[v, 0], p[1] - pos[v, 1], p[2] - pos[v, 2]
@@ -275,37 +207,59 @@ def _height_in(f, u, v, p, pos, tri):  # type: ignore[no-untyped-def]
 @njit(cache=True, nogil=True)
 def _carry_uv(f, other, u, v, p, pos, tri, wedge, uv):  # type: ignore[no-untyped-def]
     """Give v's wedge in face f the uv that the old surface has at p; in `other` instead, where p lies over there."""
-    at = wedge[f, _corner(tri, f, v)]
+    at = wedge[f, corner_of(tri, f, v)]
     third, along = _height_in(f, u, v, p, pos, tri)
     if other >= 0:
         third2, along2 = _height_in(other, u, v, p, pos, tri)
         if third2 > third:
             f, third, along = other, third2, along2
-    a = wedge[f, _corner(tri, f, u)]
-    b = wedge[f, _corner(tri, f, v)]
-    x = wedge[f, 3 - _corner(tri, f, u) - _corner(tri, f, v)]
+    a = wedge[f, corner_of(tri, f, u)]
+    b = wedge[f, corner_of(tri, f, v)]
+    x = wedge[f, 3 - corner_of(tri, f, u) - corner_of(tri, f, v)]
     for k in range(uv.shape[1]):
         uv[at, k] = along * uv[a, k] + third * uv[x, k] + (1.0 - along - third) * uv[b, k]
 
 
 @njit(cache=True, nogil=True)
 def collapse_pass(  # type: ignore[no-untyped-def]
-    pos, quadric, tri, wedge, wedge_uv, start, star, edges, uses, way, order, stamp, number, surplus, gone
+    pos,
+    quadric,
+    tri,
+    wedge,
+    wedge_uv,
+    start,
+    star,
+    edges,
+    uses,
+    way,
+    order,
+    stamp,
+    into,
+    used,
+    number,
+    surplus,
+    took,
+    lane,
+    only,
+    first,
+    last,
 ):
-    """Collapse the chosen edges in order until `surplus` faces are gone. Returns (faces removed, collapses).
+    """Collapse the chosen edges from `first` to before `last` in order until `surplus` faces are gone. Returns how many
+    went.
 
-    Dead faces get −1 as their first vertex. `stamp` (V) keeps the last pass in which a vertex's star changed; `gone`
-    (n) is filled with the faces that were gone, and the edge, at each collapse: (faces, edge).
+    Dead faces get −1 as their first vertex. `stamp` (V) keeps the last pass in which a vertex's star changed; `into`
+    (V) the vertex that each went into, itself if none; `used` (V) those that this pass has been at; `took` (n) how many
+    faces each edge of the order took with it. Edges in another `lane` (n) than the only one are left, −1 for all.
     """
-    nv = len(pos)
-    used = np.zeros(nv, np.bool_)
-    mark = np.full(nv, -1, np.int32)
-    removed, done = 0, 0
+    mark = np.full(len(pos), -1, np.int32)
+    removed = 0
     q = np.empty(11)
     p = np.empty(3)
-    for step in range(len(order)):
+    for step in range(first, last):
         if removed >= surplus:
             break
+        if only >= 0 and lane[step] != only:
+            continue
         e = order[step]
         u, v = edges[e, 0], edges[e, 1]
         if used[u] or used[v]:
@@ -319,8 +273,8 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             f = star[i]
             if tri[f, 0] < 0:
                 continue
-            j = _corner(tri, f, v)
-            k = _corner(tri, f, u)
+            j = corner_of(tri, f, v)
+            k = corner_of(tri, f, u)
             for m in range(3):
                 mark[tri[f, m]] = step
             if j >= 0:
@@ -349,10 +303,10 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             at_u, at_v = False, False
             for i in range(start[u], start[u + 1]):
                 f = star[i]
-                at_u = at_u or (tri[f, 0] >= 0 and _corner(tri, f, x) >= 0 and _corner(tri, f, y) >= 0)
+                at_u = at_u or (tri[f, 0] >= 0 and corner_of(tri, f, x) >= 0 and corner_of(tri, f, y) >= 0)
             for i in range(start[v], start[v + 1]):
                 f = star[i]
-                at_v = at_v or (tri[f, 0] >= 0 and _corner(tri, f, x) >= 0 and _corner(tri, f, y) >= 0)
+                at_v = at_v or (tri[f, 0] >= 0 and corner_of(tri, f, x) >= 0 and corner_of(tri, f, y) >= 0)
             if at_u and at_v:
                 continue
         if way[e] == 0:
@@ -378,38 +332,23 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             f = star[i]
             if tri[f, 0] < 0:
                 continue
-            k = _corner(tri, f, u)
+            k = corner_of(tri, f, u)
             for m in range(3):
                 stamp[tri[f, m]] = number
-            if _corner(tri, f, v) >= 0:
+            if corner_of(tri, f, v) >= 0:
                 tri[f, 0] = -1
                 removed += 1
+                took[step] += 1
                 continue
+            grown = v1 if wedge[f, k] == u1 else v2
             tri[f, k] = v
-            wedge[f, k] = v1 if wedge[f, k] == u1 else v2
+            wedge[f, k] = grown
         for i in range(start[v], start[v + 1]):
             f = star[i]
             if tri[f, 0] >= 0:
                 for m in range(3):
                     stamp[tri[f, m]] = number
+        into[u] = v
         used[u] = True
         used[v] = True
-        gone[done, 0] = removed
-        gone[done, 1] = e
-        done += 1
-    return removed, done
-
-
-@njit(cache=True, nogil=True)
-def compact(tri, wedge, face):  # type: ignore[no-untyped-def]
-    """Drop dead faces in place; returns how many are left."""
-    n = 0
-    for f in range(len(tri)):
-        if tri[f, 0] >= 0:
-            if n != f:
-                for k in range(3):
-                    tri[n, k] = tri[f, k]
-                    wedge[n, k] = wedge[f, k]
-                face[n] = face[f]
-            n += 1
-    return n
+    return removed

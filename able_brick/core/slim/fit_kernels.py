@@ -1,129 +1,231 @@
-"""Compiled parts of fitting: the nearest places of points on triangles, and sums over samples."""
+"""Compiled parts of fitting: samples of a surface, the places where they lie on another, and sums over them."""
 
 from __future__ import annotations
 
 import numpy as np
 from numba import njit
 
-from able_brick.core.slim.tree import box_distance, triangle_distance
+#: Steps from vertex to vertex on the way to the place where a sample lies; nearly all need one or two.
+_STEPS = 32
+#: Share of a face's width by which a place is well inside, and of its first side, squared, up to which it is near.
+_WELL_INSIDE = 0.02
+_NEAR = 0.05**2
+#: Surfaces whose normals' cosine is not above this look at each other from elsewhere.
+_ALIKE = 0.2
 
 
 @njit(cache=True, nogil=True)
-def shares_at(p, a, b, c):  # type: ignore[no-untyped-def]
-    """The shares of the second and third corner at the place of a triangle that is nearest to a point (Ericson 2004,
-    ch. 5.1.5)."""
-    ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
-    vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
-    x, y, z = p[0] - a[0], p[1] - a[1], p[2] - a[2]
+def shares_at(x, y, z, positions, a, b, c):  # type: ignore[no-untyped-def]
+    """The shares of the second and third corner at the place of the triangle a b c that is nearest to a point x y z
+    (Ericson 2004, ch. 5.1.5), and the squared distance to there."""
+    ax, ay, az = positions[a, 0], positions[a, 1], positions[a, 2]
+    ux, uy, uz = positions[b, 0] - ax, positions[b, 1] - ay, positions[b, 2] - az
+    vx, vy, vz = positions[c, 0] - ax, positions[c, 1] - ay, positions[c, 2] - az
+    x, y, z = x - ax, y - ay, z - az
     uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
     d1, d2 = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z
     d3, d4, d5, d6 = d1 - uu, d2 - uv, d1 - uv, d2 - vv
     va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
+    s, t = 0.0, 0.0
     if d1 <= 0.0 and d2 <= 0.0:
-        return 0.0, 0.0
-    if d3 >= 0.0 and d4 <= d3:
-        return 1.0, 0.0
-    if vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
-        return (d1 / (d1 - d3) if d1 > d3 else 0.0), 0.0
-    if d6 >= 0.0 and d5 <= d6:
-        return 0.0, 1.0
-    if vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
-        return 0.0, (d2 / (d2 - d6) if d2 > d6 else 0.0)
-    if va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
+        pass
+    elif d3 >= 0.0 and d4 <= d3:
+        s = 1.0
+    elif vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
+        s = d1 / (d1 - d3) if d1 > d3 else 0.0
+    elif d6 >= 0.0 and d5 <= d6:
+        t = 1.0
+    elif vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
+        t = d2 / (d2 - d6) if d2 > d6 else 0.0
+    elif va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
         whole = (d4 - d3) + (d5 - d6)
         t = (d4 - d3) / whole if whole > 0.0 else 0.0
-        return 1.0 - t, t
-    whole = va + vb + vc
-    if whole == 0.0:
-        return 0.0, 0.0
-    return vb / whole, vc / whole
+        s = 1.0 - t
+    elif va + vb + vc != 0.0:
+        s, t = vb / (va + vb + vc), vc / (va + vb + vc)
+    x, y, z = x - s * ux - t * vx, y - s * uy - t * vy, z - s * uz - t * vz
+    return s, t, x * x + y * y + z * z
 
 
 @njit(cache=True, nogil=True)
-def nearest_triangles(points, soup, around, near, order, low, high, child, out):  # type: ignore[no-untyped-def]
-    """A triangle (n) that each point (n,3) lies at. Points that follow each other should be near each other: from where
-    the one before lies the way goes on from neighbour to neighbour, `around` (T,3), −1 for none, as long as it leads
-    closer; what is not within the squared distance `near` (T) of the triangle where that ends is looked up in the tree
-    of all, and lies nowhere closer than there."""
-    stack = np.empty(128, np.int64)
-    found = 0
-    for i in range(len(points)):
-        p = points[i]
-        best = triangle_distance(p, soup[found, 0], soup[found, 1], soup[found, 2])
-        at = -1
-        while at != found:
-            at = found
-            for k in range(3):
-                t = around[at, k]
-                if t >= 0:
-                    d = triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2])
-                    if d < best:
-                        best = d
-                        found = t
-        top = 0
-        if best > near[found]:
-            stack[0] = 0
-            top = 1
-        while top:
-            top -= 1
-            node = stack[top]
-            if box_distance(p, low[node], high[node]) >= best:
-                continue
-            if child[node, 0] < 0:
-                first = -child[node, 0] - 1
-                for q in range(first, first + child[node, 1]):
-                    t = order[q]
-                    d = triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2])
-                    if d < best:
-                        best = d
-                        found = t
-                continue
-            a, b = child[node, 0], child[node, 1]
-            if box_distance(p, low[a], high[a]) < box_distance(p, low[b], high[b]):
-                a, b = b, a
-            stack[top], stack[top + 1] = a, b
-            top += 2
-        out[i] = found
+def across(positions, a, b, c):  # type: ignore[no-untyped-def]
+    """The cross product of two sides of the triangle a b c: its normal, twice its area long."""
+    ax, ay, az = positions[a, 0], positions[a, 1], positions[a, 2]
+    ux, uy, uz = positions[b, 0] - ax, positions[b, 1] - ay, positions[b, 2] - az
+    vx, vy, vz = positions[c, 0] - ax, positions[c, 1] - ay, positions[c, 2] - az
+    return uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
 
 
 @njit(cache=True, nogil=True)
-def equations(points, own, at, positions, triangles, normals, ways, ids, parts, away):  # type: ignore[no-untyped-def]
-    """What each sample says of the three vertices round its nearest place: their `ids` (n,3), how much of a shift of
-    each of them along its way counts there (n,3), and how far `away` (n) the sample is, along the triangle's normal.
-    Samples whose surface looks elsewhere than the triangle says nothing; returns how many there are. `own` (n,3) are
-    the normals where the samples were taken, `at` (n) their triangles."""
-    count = 0
-    for i in range(len(points)):
-        t = at[i]
-        n = normals[t]
-        if own[i, 0] * n[0] + own[i, 1] * n[1] + own[i, 2] * n[2] <= 0.2:
+def areas_until(positions, triangles):  # type: ignore[no-untyped-def]
+    """(T) the area of all triangles up to and with each."""
+    out = np.empty(len(triangles))
+    whole = 0.0
+    for f in range(len(triangles)):
+        x, y, z = across(positions, triangles[f, 0], triangles[f, 1], triangles[f, 2])
+        whole += 0.5 * np.sqrt(x * x + y * y + z * z)
+        out[f] = whole
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _chance(n):  # type: ignore[no-untyped-def]
+    """A number from 0 to before 1 that n stands for: as if by chance, always the same (Steele et al. 2014)."""
+    z = np.uint64(n) * np.uint64(0x9E3779B97F4A7C15)
+    z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+    z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+    z = z ^ (z >> np.uint64(31))
+    return np.float64(z >> np.uint64(11)) * (1.0 / 9007199254740992.0)
+
+
+@njit(cache=True, nogil=True)
+def lies_at(px, py, pz, v, positions, triangles, start, star):  # type: ignore[no-untyped-def]
+    """Where a point lies on a mesh, from the vertex v on: (triangle, shares of its second and third corner there). The
+    way goes to the nearest place on the faces round a vertex, and on to the vertex next to that, while it comes
+    closer; one that is near, and well inside of a face, is good enough."""
+    best, at, s, t = np.inf, -1, 0.0, 0.0
+    for _ in range(_STEPS):
+        closer = False
+        for i in range(start[v], start[v + 1]):
+            f = star[i]
+            x, y, d = shares_at(px, py, pz, positions, triangles[f, 0], triangles[f, 1], triangles[f, 2])
+            if d < best:
+                best, at, s, t = d, f, x, y
+                closer = True
+                if x > _WELL_INSIDE and y > _WELL_INSIDE and x + y < 1.0 - _WELL_INSIDE:
+                    a, b = triangles[f, 0], triangles[f, 1]
+                    side = 0.0
+                    for k in range(3):
+                        side += (positions[a, k] - positions[b, k]) ** 2
+                    if d < _NEAR * side:
+                        return at, s, t
+        if not closer:
+            break
+        k = 0
+        if s >= t and s > 1.0 - s - t:
+            k = 1
+        elif t > s and t > 1.0 - s - t:
+            k = 2
+        if triangles[at, k] == v:
+            break
+        v = triangles[at, k]
+    return at, s, t
+
+
+@njit(cache=True, nogil=True)
+def meet(  # type: ignore[no-untyped-def]
+    source,
+    source_tris,
+    until,
+    count,
+    went,
+    positions,
+    triangles,
+    start,
+    star,
+    normals,
+    ways,
+    first,
+    last,
+    ids,
+    parts,
+    away,
+):
+    """What the samples from `first` to before `last`, of `count` that lie evenly over the area of a source, say of a
+    reduced mesh: which triangle each lies at, `ids` (count), −1 where it says nothing; how much of a shift of each of
+    the three vertices along its way counts there, `parts` (count,3); and how far `away` (count) the sample is, along
+    the triangle's normal.
+
+    Triangles lie `until` (T) so much area; each fourth sample is at a corner: there a surface reaches farthest. `went`
+    (V) are the reduced vertices that the source's grew into, −1 for none; from there the way to the nearest place
+    begins. A surface that looks elsewhere than the one that it lies at says nothing."""
+    step = until[-1] / count
+    f = np.searchsorted(until, first * step)
+    for i in range(first, last):
+        ids[i] = -1
+        goal = (i + _chance(3 * i)) * step
+        while f < len(until) - 1 and until[f] < goal:
+            f += 1
+        r, s = np.sqrt(_chance(3 * i + 1)), _chance(3 * i + 2)
+        if i % 4 == 0:
+            r = 0.0 if i % 12 == 0 else 1.0
+            s = 0.0 if i % 8 == 0 else 1.0
+        r, s, t = 1.0 - r, r * (1.0 - s), r * s
+        a, b, c = source_tris[f, 0], source_tris[f, 1], source_tris[f, 2]
+        x, y, z = across(source, a, b, c)
+        px = r * source[a, 0] + s * source[b, 0] + t * source[c, 0]
+        py = r * source[a, 1] + s * source[b, 1] + t * source[c, 1]
+        pz = r * source[a, 2] + s * source[b, 2] + t * source[c, 2]
+        v = went[a]
+        if v < 0 or (s > r and went[b] >= 0):
+            v, r = went[b], s
+        if v < 0 or (t > r and went[c] >= 0):
+            v = went[c]
+        if v < 0:
             continue
-        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        p = points[i]
-        v, w = shares_at(p, positions[a], positions[b], positions[c])
-        u = 1.0 - v - w
-        d = 0.0
-        for k in range(3):
-            d += (p[k] - u * positions[a, k] - v * positions[b, k] - w * positions[c, k]) * n[k]
-        away[count] = d
-        ids[count, 0], ids[count, 1], ids[count, 2] = a, b, c
-        parts[count, 0] = u * (ways[a, 0] * n[0] + ways[a, 1] * n[1] + ways[a, 2] * n[2])
-        parts[count, 1] = v * (ways[b, 0] * n[0] + ways[b, 1] * n[1] + ways[b, 2] * n[2])
-        parts[count, 2] = w * (ways[c, 0] * n[0] + ways[c, 1] * n[1] + ways[c, 2] * n[2])
-        count += 1
-    return count
+        at, s, t = lies_at(px, py, pz, v, positions, triangles, start, star)
+        if at < 0:
+            continue
+        nx, ny, nz = normals[at, 0], normals[at, 1], normals[at, 2]
+        if x * nx + y * ny + z * nz <= _ALIKE * np.sqrt(x * x + y * y + z * z):
+            continue
+        a, b, c = triangles[at, 0], triangles[at, 1], triangles[at, 2]
+        r = 1.0 - s - t
+        ids[i] = at
+        away[i] = (
+            (px - r * positions[a, 0] - s * positions[b, 0] - t * positions[c, 0]) * nx
+            + (py - r * positions[a, 1] - s * positions[b, 1] - t * positions[c, 1]) * ny
+            + (pz - r * positions[a, 2] - s * positions[b, 2] - t * positions[c, 2]) * nz
+        )
+        parts[i, 0] = r * (ways[a, 0] * nx + ways[a, 1] * ny + ways[a, 2] * nz)
+        parts[i, 1] = s * (ways[b, 0] * nx + ways[b, 1] * ny + ways[b, 2] * nz)
+        parts[i, 2] = t * (ways[c, 0] * nx + ways[c, 1] * ny + ways[c, 2] * nz)
 
 
 @njit(cache=True, nogil=True)
-def solve(ids, parts, away, free, damping, rounds):  # type: ignore[no-untyped-def]
+def squares(ids, parts, away, count, first, last):  # type: ignore[no-untyped-def]
+    """For each of so many triangles, of the samples from `first` to before `last` that lie at it: the sums (T,9) of the
+    products of their parts (00 11 22 01 02 12) and of parts times away, and (T) how far the farthest is."""
+    out = np.zeros((count, 9))
+    far = np.zeros(count)
+    for i in range(first, last):
+        t = ids[i]
+        if t < 0:
+            continue
+        a, b, c, d = parts[i, 0], parts[i, 1], parts[i, 2], away[i]
+        out[t, 0] += a * a
+        out[t, 1] += b * b
+        out[t, 2] += c * c
+        out[t, 3] += a * b
+        out[t, 4] += a * c
+        out[t, 5] += b * c
+        out[t, 6] += a * d
+        out[t, 7] += b * d
+        out[t, 8] += c * d
+        far[t] = max(far[t], abs(d))
+    return out, far
+
+
+@njit(cache=True, nogil=True)
+def farthest(far, triangles, count):  # type: ignore[no-untyped-def]
+    """(V) how far the farthest sample round each vertex is, of that (T) at each triangle."""
+    out = np.zeros(count)
+    for t in range(len(triangles)):
+        for k in range(3):
+            out[triangles[t, k]] = max(out[triangles[t, k]], far[t])
+    return out
+
+
+@njit(cache=True, nogil=True)
+def solve(sums, triangles, free, damping, rounds):  # type: ignore[no-untyped-def]
     """The shifts (V) of the free vertices with which the samples are, by least squares, nearest: conjugate gradients
-    on the damped normal equations, scaled by their diagonal."""
+    on the damped normal equations, scaled by their diagonal. `sums` (T,9) as of `squares`."""
     n = len(free)
     diagonal, right = np.zeros(n), np.zeros(n)
-    for i in range(len(ids)):
+    for t in range(len(triangles)):
         for k in range(3):
-            diagonal[ids[i, k]] += parts[i, k] * parts[i, k]
-            right[ids[i, k]] += parts[i, k] * away[i]
+            diagonal[triangles[t, k]] += sums[t, k]
+            right[triangles[t, k]] += sums[t, 6 + k]
     damp = damping * diagonal + 1e-9 * diagonal.max()
     scale = diagonal + damp
     x, rest, way, image = np.zeros(n), np.zeros(n), np.zeros(n), np.zeros(n)
@@ -138,10 +240,12 @@ def solve(ids, parts, away, free, damping, rounds):  # type: ignore[no-untyped-d
         if size <= 1e-6 * first:
             break
         image[:] = damp * way
-        for i in range(len(ids)):
-            s = parts[i, 0] * way[ids[i, 0]] + parts[i, 1] * way[ids[i, 1]] + parts[i, 2] * way[ids[i, 2]]
-            for k in range(3):
-                image[ids[i, k]] += parts[i, k] * s
+        for t in range(len(triangles)):
+            a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+            x0, x1, x2 = way[a], way[b], way[c]
+            image[a] += sums[t, 0] * x0 + sums[t, 3] * x1 + sums[t, 4] * x2
+            image[b] += sums[t, 3] * x0 + sums[t, 1] * x1 + sums[t, 5] * x2
+            image[c] += sums[t, 4] * x0 + sums[t, 5] * x1 + sums[t, 2] * x2
         along = 0.0
         for v in range(n):
             along += way[v] * image[v]
@@ -162,29 +266,44 @@ def solve(ids, parts, away, free, damping, rounds):  # type: ignore[no-untyped-d
 
 
 @njit(cache=True, nogil=True)
-def farthest(ids, away, count):  # type: ignore[no-untyped-def]
-    """(V) how far the farthest sample round each vertex is."""
-    out = np.zeros(count)
-    for i in range(len(ids)):
+def lost(sums, triangles, shifts):  # type: ignore[no-untyped-def]
+    """(V) the vertices round which the samples would be farther, in sum of squares, than they are."""
+    gain = np.zeros(len(shifts))
+    for t in range(len(triangles)):
+        a, b, c = shifts[triangles[t, 0]], shifts[triangles[t, 1]], shifts[triangles[t, 2]]
+        g = 2.0 * (a * sums[t, 6] + b * sums[t, 7] + c * sums[t, 8])
+        g -= a * a * sums[t, 0] + b * b * sums[t, 1] + c * c * sums[t, 2]
+        g -= 2.0 * (a * b * sums[t, 3] + a * c * sums[t, 4] + b * c * sums[t, 5])
         for k in range(3):
-            out[ids[i, k]] = max(out[ids[i, k]], abs(away[i]))
+            gain[triangles[t, k]] += g
+    return gain < 0.0
+
+
+@njit(cache=True, nogil=True)
+def strayed(ids, parts, away, triangles, shifts, far, fresh, first, last):  # type: ignore[no-untyped-def]
+    """(V) the vertices round which a sample from `first` to before `last` would be farther than the farthest is, which
+    is so `far` (V). Only samples at triangles that have a vertex with a `fresh` (V) shift are looked at."""
+    out = np.zeros(len(shifts), np.bool_)
+    for i in range(first, last):
+        t = ids[i]
+        if t < 0:
+            continue
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        if not (fresh[a] or fresh[b] or fresh[c]):
+            continue
+        e = abs(away[i] - parts[i, 0] * shifts[a] - parts[i, 1] * shifts[b] - parts[i, 2] * shifts[c])
+        out[a] |= e > far[a]
+        out[b] |= e > far[b]
+        out[c] |= e > far[c]
     return out
 
 
 @njit(cache=True, nogil=True)
-def worsened(ids, parts, away, shifts, far):  # type: ignore[no-untyped-def]
-    """(V) the vertices round which the samples would be farther than they are: in sum of squares, or the farthest of
-    them, which is so `far` (V)."""
-    n = len(shifts)
-    gain = np.zeros(n)
-    out = np.zeros(n, np.bool_)
-    for i in range(len(ids)):
-        e = away[i]
-        for k in range(3):
-            e -= parts[i, k] * shifts[ids[i, k]]
-        for k in range(3):
-            v = ids[i, k]
-            gain[v] += away[i] * away[i] - e * e
-            if abs(e) > far[v]:
-                out[v] = True
-    return out | (gain < 0.0)
+def turned(positions, triangles, normals, least, out):  # type: ignore[no-untyped-def]
+    """Mark in `out` (V) the vertices of triangles that look, by the cosine, less than so much the way that they did."""
+    for t in range(len(triangles)):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        x, y, z = across(positions, a, b, c)
+        cosine = x * normals[t, 0] + y * normals[t, 1] + z * normals[t, 2]
+        if cosine < least * np.sqrt(x * x + y * y + z * z):
+            out[a] = out[b] = out[c] = True

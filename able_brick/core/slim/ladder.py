@@ -8,6 +8,8 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import Final, Literal
 
+import numpy as np
+
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Bools, PolyMesh
 from able_brick.core.slim.deviation import Deviation, Measure
@@ -152,14 +154,20 @@ def _gone_on(
         run = Reducing(base.mesh, locked=kept)
         run.to(triangles, progress=breathe)
         out = run.result()
-        out = replace(out, vertex_source=base.vertex_source[out.vertex_source])
+        out = _traced(base, out)
         return fitted(mesh, out, locked=locked, breathe=partial(breathe, 0.9)), None
     if before.deviation.largest > _SAFE * (target.deviation() or 0.0):
-        return Slimmed(base.mesh, base.vertex_source, reached=False), before.deviation
+        return replace(base, reached=False), before.deviation
     run = Reducing(base.mesh, locked=kept)
     _, out, away = _within(run, target, measure, before.deviation, breathe)
-    out = replace(out, vertex_source=base.vertex_source[out.vertex_source])
+    out = _traced(base, out)
     return _closer(mesh, out, away, target, locked, measure, breathe)
+
+
+def _traced(base: Slimmed, out: Slimmed) -> Slimmed:
+    """What was reduced from what was reduced, as reduced from the first source."""
+    went = np.where(base.went >= 0, out.went[base.went], np.int32(-1))
+    return replace(out, vertex_source=base.vertex_source[out.vertex_source], went=went)
 
 
 def _closer(

@@ -47,60 +47,79 @@ def evaluate(q, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def vertex_quadrics(pos, tri, wedge, look, start, star, first, last):  # type: ignore[no-untyped-def]
-    """Quadrics (V,11) of positions (V,3), triangles (T,3) and wedges (T,3), given the faces round each vertex: what the
-    triangles from `first` to before `last` add.
+def vertex_quadrics(pos, tri, wedge, look, many, start, star, first, last, out):  # type: ignore[no-untyped-def]
+    """Write the quadrics (V,11) of positions (V,3), triangles (T,3) and wedges (T,3), given the faces round each
+    vertex, for the vertices from `first` to before `last`; `many` (V) are those with more than one wedge.
 
     Faces weigh a third of their area. An edge with one face, or whose wedges differ across it, adds the plane
     through it perpendicular to each of its faces, weighing EDGE_WEIGHT · length² / 3; CREASE_WEIGHT where the looks (H)
     of the wedges, which are all of them but their normals, are the same: there the faces' own planes hold it.
     """
-    out = np.zeros((len(pos), 11))
-    for f in range(first, last):
-        a, b, c = tri[f, 0], tri[f, 1], tri[f, 2]
-        ux, uy, uz = pos[b, 0] - pos[a, 0], pos[b, 1] - pos[a, 1], pos[b, 2] - pos[a, 2]
-        vx, vy, vz = pos[c, 0] - pos[a, 0], pos[c, 1] - pos[a, 1], pos[c, 2] - pos[a, 2]
-        nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-        length = np.sqrt(nx * nx + ny * ny + nz * nz)
-        if length <= 0.0:
-            continue
-        nx, ny, nz = nx / length, ny / length, nz / length
-        d = -(nx * pos[a, 0] + ny * pos[a, 1] + nz * pos[a, 2])
-        weight = length / 6.0
-        for k in range(3):
-            add_plane(out[tri[f, k]], nx, ny, nz, d, weight, weight)
-        for k in range(3):
-            p, r = tri[f, k], tri[f, (k + 1) % 3]
-            wp, wr = wedge[f, k], wedge[f, (k + 1) % 3]
-            others = 0
-            same, alike = True, True
-            for i in range(start[p], start[p + 1]):
-                g = star[i]
-                if g == f:
+    faces = np.zeros(len(pos), np.int32)
+    for v in range(first, last):
+        q = out[v]
+        for i in range(start[v], start[v + 1]):
+            f = star[i]
+            for k in range(3):
+                faces[tri[f, k]] += 1
+        for i in range(start[v], start[v + 1]):
+            f = star[i]
+            a, b, c = tri[f, 0], tri[f, 1], tri[f, 2]
+            ux, uy, uz = pos[b, 0] - pos[a, 0], pos[b, 1] - pos[a, 1], pos[b, 2] - pos[a, 2]
+            vx, vy, vz = pos[c, 0] - pos[a, 0], pos[c, 1] - pos[a, 1], pos[c, 2] - pos[a, 2]
+            nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+            length = np.sqrt(nx * nx + ny * ny + nz * nz)
+            if length <= 0.0:
+                continue
+            nx, ny, nz = nx / length, ny / length, nz / length
+            d = -(nx * pos[a, 0] + ny * pos[a, 1] + nz * pos[a, 2])
+            weight = length / 6.0
+            add_plane(q, nx, ny, nz, d, weight, weight)
+            for k in range(3):
+                j = k + 1 if k < 2 else 0
+                p, r = tri[f, k], tri[f, j]
+                other = r if p == v else p
+                if (p != v and r != v) or (faces[other] == 2 and not many[v] and not many[other]):
                     continue
-                jp, jr = -1, -1
-                for j in range(3):
-                    if tri[g, j] == p:
-                        jp = j
-                    elif tri[g, j] == r:
-                        jr = j
-                if jr >= 0:
-                    others += 1
-                    same = same and wedge[g, jp] == wp and wedge[g, jr] == wr
-                    alike = alike and look[wedge[g, jp]] == look[wp] and look[wedge[g, jr]] == look[wr]
-            if others == 1 and same:
-                continue
-            ex, ey, ez = pos[r, 0] - pos[p, 0], pos[r, 1] - pos[p, 1], pos[r, 2] - pos[p, 2]
-            l2 = ex * ex + ey * ey + ez * ez
-            if l2 <= 0.0:
-                continue
-            sx, sy, sz = ey * nz - ez * ny, ez * nx - ex * nz, ex * ny - ey * nx
-            ls = np.sqrt(sx * sx + sy * sy + sz * sz)
-            if ls <= 0.0:
-                continue
-            sx, sy, sz = sx / ls, sy / ls, sz / ls
-            e = -(sx * pos[p, 0] + sy * pos[p, 1] + sz * pos[p, 2])
-            held = CREASE_WEIGHT if others == 1 and alike else EDGE_WEIGHT
-            add_plane(out[p], sx, sy, sz, e, held * l2 / 3.0, 0.0)
-            add_plane(out[r], sx, sy, sz, e, held * l2 / 3.0, 0.0)
-    return out
+                held = _held(f, p, r, wedge[f, k], wedge[f, j], tri, wedge, look, start[v], start[v + 1], star)
+                if held == 0.0:
+                    continue
+                ex, ey, ez = pos[r, 0] - pos[p, 0], pos[r, 1] - pos[p, 1], pos[r, 2] - pos[p, 2]
+                l2 = ex * ex + ey * ey + ez * ez
+                if l2 <= 0.0:
+                    continue
+                sx, sy, sz = ey * nz - ez * ny, ez * nx - ex * nz, ex * ny - ey * nx
+                ls = np.sqrt(sx * sx + sy * sy + sz * sz)
+                if ls <= 0.0:
+                    continue
+                sx, sy, sz = sx / ls, sy / ls, sz / ls
+                e = -(sx * pos[p, 0] + sy * pos[p, 1] + sz * pos[p, 2])
+                add_plane(q, sx, sy, sz, e, held * l2 / 3.0, 0.0)
+        for i in range(start[v], start[v + 1]):
+            f = star[i]
+            faces[tri[f, 0]] = faces[tri[f, 1]] = faces[tri[f, 2]] = 0
+
+
+@njit(cache=True, nogil=True)
+def _held(f, p, r, wp, wr, tri, wedge, look, first, last, star):  # type: ignore[no-untyped-def]
+    """How much the edge from p to r of a face keeps its place, given the faces round one of its ends: 0 if not at
+    all."""
+    others = 0
+    same, alike = True, True
+    for i in range(first, last):
+        g = star[i]
+        if g == f:
+            continue
+        jp, jr = -1, -1
+        for j in range(3):
+            if tri[g, j] == p:
+                jp = j
+            elif tri[g, j] == r:
+                jr = j
+        if jp >= 0 and jr >= 0:
+            others += 1
+            same = same and wedge[g, jp] == wp and wedge[g, jr] == wr
+            alike = alike and look[wedge[g, jp]] == look[wp] and look[wedge[g, jr]] == look[wr]
+    if others == 1 and same:
+        return 0.0
+    return CREASE_WEIGHT if others == 1 and alike else EDGE_WEIGHT

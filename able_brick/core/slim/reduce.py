@@ -18,17 +18,25 @@ from able_brick.core.mesh.numbering import bits_of, number_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
-from able_brick.core.slim import collapse, quadrics
+from able_brick.core.slim import collapse, quadrics, stars
 from able_brick.core.threads import by_halves
 
 Progress = Callable[[float], None]
 #: Meshes with more edges than this are costed by two threads.
 _MANY_EDGES: Final = 30_000
+#: Share of many edges that have to have become as cheap as the last pass went for one that goes no farther.
+_WORTH_A_PASS: Final = 1 / 32
+#: Triangles to each vertex below which those that are gone are left out.
+_SPARSE: Final = 1.0
+#: Fewer edges than this are collapsed by one.
+_FEW_EDGES: Final = 4_096
 
 
 @dataclass(frozen=True, eq=False)
 class Slimmed:
     """A reduced mesh of triangles; `vertex_source` (V) int32 names the source vertex that each one grew from.
+
+    `went` (source V) int32 is the vertex that each one of the source went into; −1 where nothing is left round it.
 
     `reached` is False where borders, seams and form left nothing more to take away.
     """
@@ -36,6 +44,7 @@ class Slimmed:
     mesh: PolyMesh
     vertex_source: Ints
     reached: bool
+    went: Ints
 
 
 def target_triangles(mesh: PolyMesh, share: float) -> int:
@@ -53,17 +62,27 @@ def check_target(triangles: int) -> None:
 
 def unchanged(mesh: PolyMesh) -> Slimmed:
     """The mesh as it is."""
-    return Slimmed(mesh, np.arange(mesh.vertex_count, dtype=np.int32), True)
+    every = np.arange(mesh.vertex_count, dtype=np.int32)
+    return Slimmed(mesh, every, True, every)
 
 
 def _looks(mesh: PolyMesh, hardware: HardwareVertices) -> Ints:
-    """(H) a number for each hardware vertex, the same for those that only their normals tell apart."""
-    if len(hardware) == mesh.vertex_count:
-        return np.arange(len(hardware), dtype=np.int32)
-    columns = [hardware.vertex, mesh.material[mesh.corner_face[hardware.corner]]]
-    rows = [np.stack(columns, axis=1).astype(np.uint32)]
-    rows += [bits_of(a[hardware.corner]) for a in (mesh.uv, mesh.colour) if a is not None]
-    return number_rows(np.concatenate(rows, axis=1))[0].astype(np.int32)
+    """(H) a number for each hardware vertex, the same for those of one vertex that only their normals tell apart."""
+    out = np.arange(len(hardware), dtype=np.int32)
+    split = np.flatnonzero(np.bincount(hardware.vertex, minlength=mesh.vertex_count)[hardware.vertex] > 1)
+    if len(split):
+        corners = hardware.corner[split]
+        columns = [hardware.vertex[split], mesh.material[mesh.corner_face[corners]]]
+        rows = [np.stack(columns, axis=1).astype(np.uint32)]
+        rows += [bits_of(a[corners]) for a in (mesh.uv, mesh.colour) if a is not None]
+        number, first = number_rows(np.concatenate(rows, axis=1))
+        out[split] = split[first[number]]
+    return out
+
+
+def _followed(into: Ints, went: Ints) -> Ints:
+    """Where what went to a place is, given where that went; −1 for nowhere."""
+    return np.where(went >= 0, into[went], np.int32(-1))
 
 
 class Reducing:
@@ -82,15 +101,36 @@ class Reducing:
         self._pos = mesh.positions - self.centre
         self._tri = mesh.corners[corner_tri]
         self._wedge = hardware.of_corner[corner_tri]
+        if np.array_equal(self._wedge, self._tri):  # no seams: one list for both is quicker
+            self._wedge = self._tri
         self._face = tri_face.copy()
         self._uv = np.zeros((len(hardware), 0)) if mesh.uv is None else mesh.uv[hardware.corner]
-        self._start, self._star = collapse.vertex_stars(self._tri, len(self._pos))
+        self._start, self._star = stars.vertex_stars(self._tri, len(self._pos))
         look = _looks(mesh, hardware)
-        of_some = partial(quadrics.vertex_quadrics, self._pos, self._tri, self._wedge, look, self._start, self._star)
-        halves = by_halves(of_some, len(self._tri), _MANY_EDGES)
-        self._quadric = halves[0] if len(halves) == 1 else np.add(halves[0], halves[1], out=halves[0])
+        self._quadric = np.zeros((len(self._pos), 11))
+        self._many = stars.many_wedges(self._tri, self._wedge, self._start, self._star)  # they never become more
+
+        def part(first: int, last: int) -> None:
+            quadrics.vertex_quadrics(
+                self._pos,
+                self._tri,
+                self._wedge,
+                look,
+                self._many,
+                self._start,
+                self._star,
+                first,
+                last,
+                self._quadric,
+            )
+
+        by_halves(part, len(self._pos), _MANY_EDGES)
         self._fixed = np.zeros(len(self._pos), np.bool_) if locked is None else np.array(locked, np.bool_)
         self._stamp = np.zeros(len(self._pos), np.int32)
+        self._of = self._went = self._into = np.arange(len(self._pos), dtype=np.int32)
+        along = self._pos[:, np.argmax(mesh.bounds[1] - mesh.bounds[0])]
+        self._half = (along > np.median(along)).astype(np.int8)
+        self._border = np.zeros(len(self._pos), np.bool_)
         self._cutoffs = [-1]
         self._hold, self._widen = -1, 1.0
         self._left: list[Ints] = []
@@ -104,8 +144,10 @@ class Reducing:
     def copied(self) -> Self:
         """Another that can go on from here by itself."""
         out = copy.copy(self)
-        for name in ("_pos", "_tri", "_wedge", "_face", "_uv", "_quadric", "_stamp", "_start", "_star"):
+        for name in ("_pos", "_tri", "_wedge", "_face", "_uv", "_quadric", "_stamp", "_into", "_start", "_star"):
             setattr(out, name, getattr(self, name).copy())
+        if self._wedge is self._tri:
+            out._wedge = out._tri
         for name in ("_cutoffs", "_left", "_costs"):
             setattr(out, name, list(getattr(self, name)))
         return out
@@ -128,52 +170,126 @@ class Reducing:
     def _pass(self, triangles: int) -> None:
         number = len(self._cutoffs)
         if number > 1:
-            self._start, self._star = collapse.vertex_stars(self._tri, len(self._pos))
-        edges, uses = collapse.list_edges(self._tri, self._start, self._star)
-        if number == 1:
+            if len(self._tri) < _SPARSE * len(self._pos):
+                self._close_up()
+            self._start, self._star = stars.vertex_stars(self._tri, len(self._pos))
+        edges, uses = self._edges()
+        if number == 1:  # for good: what is at a border goes only along it
             self._fixed[edges[uses > 2]] = True
+            self._border = stars.border_vertices(len(self._pos), edges, uses)
         cost, way = self._costed(edges, uses)
         needed = (len(self._tri) - triangles + 1) // 2
         quota = max(256.0, min(len(edges) / 2, 3.0 * needed)) * self._widen
         cutoffs = np.array(self._cutoffs, np.int32)
         order, cut = collapse.choose(cost, edges, self._stamp, cutoffs, number - 1, quota, self._hold)
+        if self._hold >= 0 and len(edges) > _MANY_EDGES and len(order) < _WORTH_A_PASS * len(edges):
+            order, cut = collapse.choose(cost, edges, self._stamp, cutoffs, number - 1, quota, -1)
         surplus = len(self._tri) - triangles
-        gone = np.empty((len(order), 2), np.int32)
-        removed, done = collapse.collapse_pass(
-            self._pos,
-            self._quadric,
-            self._tri,
-            self._wedge,
-            self._uv,
-            self._start,
-            self._star,
-            edges,
-            uses,
-            way,
-            order,
-            self._stamp,
-            number,
-            surplus,
-            gone,
-        )
-        self._left.append((len(self._tri) - gone[:done, 0]).astype(np.int32))
-        self._costs.append(cost[gone[:done, 1]])
+        took = self._collapsed(edges, uses, way, order, surplus)
+        steps = np.flatnonzero(took)
+        gone = np.cumsum(took[steps], dtype=np.int32)
+        done, removed = len(steps), int(gone[-1]) if len(steps) else 0
+        self._left.append(len(self._tri) - gone)
+        self._costs.append(cost[order[steps]])
         # edges behind the last one that was needed have not been tried
         self._cutoffs.append(cut if removed < surplus else -1)
         self._hold = cut if removed < surplus and done > 0.1 * needed else -1
-        left = collapse.compact(self._tri, self._wedge, self._face)
-        self._tri, self._wedge, self._face = self._tri[:left], self._wedge[:left], self._face[:left]
+        left = stars.compact(self._tri, self._wedge, self._face)
+        alike = self._wedge is self._tri
+        self._tri, self._face = self._tri[:left], self._face[:left]
+        self._wedge = self._tri if alike else self._wedge[:left]
         if not done:
             if not len(order) and quota >= len(edges):
                 self.reached = False
             self._widen *= 4.0
 
+    def _collapsed(
+        self, edges: Ints, uses: Ints, way: npt.NDArray[np.int8], order: Ints, surplus: int
+    ) -> npt.NDArray[np.int8]:
+        """(n) the faces that each chosen edge takes with it: what lies in one half of the mesh and what lies in the
+        other on two threads, then what lies between, as long as that cannot be too much."""
+        number = len(self._cutoffs)
+        used = np.zeros(len(self._pos), np.bool_)
+        took = np.zeros(len(order), np.int8)
+        many = len(order) > _MANY_EDGES
+        lane = took
+        if many:
+            lane = self._lanes(edges, order)
+
+        def part(first: int, last: int, only: int, _next: int = 0) -> int:
+            taken: int = collapse.collapse_pass(
+                self._pos,
+                self._quadric,
+                self._tri,
+                self._wedge,
+                self._uv,
+                self._start,
+                self._star,
+                edges,
+                uses,
+                way,
+                order,
+                self._stamp,
+                self._into,
+                used,
+                number,
+                surplus,
+                took,
+                lane,
+                only,
+                first,
+                last,
+            )
+            return taken
+
+        first = 0
+        while first < len(order) and surplus > 0:
+            some = surplus // 2  # an edge takes two faces at most
+            if not many or some < _FEW_EDGES:
+                surplus -= part(first, len(order), -1)
+                break
+            last = min(first + some, len(order))
+            surplus -= sum(by_halves(partial(part, first, last), 2, 2))
+            surplus -= part(first, last, 2)
+            first = last
+        return took
+
+    def _close_up(self) -> None:
+        """Leave out the vertices that are gone: what lies close together is quicker to reach."""
+        left, number = stars.remaining(self._tri, len(self._pos))
+        alike = self._wedge is self._tri
+        self._went = _followed(number[stars.ends(self._into)], self._went)
+        self._into = np.arange(len(left), dtype=np.int32)
+        self._tri = number[self._tri]
+        names = ["_of", "_pos", "_quadric", "_fixed", "_border", "_many", "_half", "_stamp"]
+        if alike:
+            self._wedge = self._tri
+            names += ["_uv", "_wedge_corner", "_wedge_group"]
+        for name in names:
+            setattr(self, name, getattr(self, name)[left])
+
+    def _edges(self) -> tuple[Ints, Ints]:
+        """(E,2) all edges and (E) the faces on each; by two threads where there are many."""
+        halves = by_halves(partial(stars.list_edges, self._tri, self._start, self._star), len(self._pos), _MANY_EDGES)
+        return np.concatenate([h[0] for h in halves]), np.concatenate([h[1] for h in halves])
+
+    def _lanes(self, edges: Ints, order: Ints) -> npt.NDArray[np.int8]:
+        """(n) the lane of each chosen edge, see `stars.lanes`."""
+        inside, out = np.empty(len(self._pos), np.int8), np.empty(len(order), np.int8)
+
+        def vertices(first: int, last: int) -> None:
+            stars.insides(self._half, self._tri, self._start, self._star, first, last, inside)
+
+        def chosen(first: int, last: int) -> None:
+            stars.lanes(inside, edges, order, first, last, out)
+
+        by_halves(vertices, len(inside), _MANY_EDGES)
+        by_halves(chosen, len(order), _MANY_EDGES)
+        return out
+
     def _costed(self, edges: Ints, uses: Ints) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.int8]]:
         """Costs and ways of all edges; by two threads where there are many, with the same numbers."""
         n = len(edges)
-        border, many = collapse.bound_vertices(
-            len(self._pos), self._tri, self._wedge, self._start, self._star, edges, uses
-        )
         cost, way = np.empty(n, np.float32), np.empty(n, np.int8)
 
         def part(first: int, last: int) -> None:
@@ -187,8 +303,8 @@ class Reducing:
                 edges,
                 uses,
                 self._fixed,
-                border,
-                many,
+                self._border,
+                self._many,
                 first,
                 last,
                 cost,
@@ -200,36 +316,26 @@ class Reducing:
 
     def result(self) -> Slimmed:
         """The mesh as it is now."""
-        mesh, pos, tri = self.source, self._pos, self._tri
-        used = np.zeros(len(pos), np.bool_)
-        used[tri] = True
-        source = np.flatnonzero(used).astype(np.int32)
-        renumber = np.cumsum(used, dtype=np.int32) - 1
-        still = (pos[source] == mesh.positions[source] - self.centre).all(axis=1)
-        positions = np.where(still[:, None], mesh.positions[source], pos[source] + self.centre)
-        corners, wedges = renumber[tri.ravel()], self._wedge.ravel().copy()
+        mesh, tri = self.source, self._tri
+        left, number = stars.remaining(tri, len(self._pos))
+        source = self._of[left]
+        positions = stars.places(self._pos, left, mesh.positions, source, self.centre)
+        corners, wedges = number[tri.ravel()], self._wedge.ravel().copy()
         bare = PolyMesh.trusted(positions, np.arange(len(tri) + 1) * 3, corners)
-        group = self._wedge_group[wedges]
-        sharp = np.zeros(len(corners), np.bool_)
+        sharp, edges = np.zeros(len(corners), np.bool_), None
         seen = np.zeros(len(self._wedge_corner), np.bool_)
         seen[wedges] = True
         if np.count_nonzero(seen) > len(source):  # else every vertex looks alike from all its faces
-            t = topology(bare)
-            c = np.flatnonzero(t.twin >= 0)
-            across = t.twin[c]
-            sharp[c] = (group[c] != group[bare.next_corner[across]]) | (group[bare.next_corner[c]] != group[across])
-        return Slimmed(
-            PolyMesh.trusted(
-                positions,
-                bare.face_starts,
-                corners,
-                material=mesh.material[self._face],
-                facet=mesh.facet[self._face],
-                sharp=sharp,
-                uv=None if mesh.uv is None else self._uv[wedges],
-                colour=None if mesh.colour is None else mesh.colour[self._wedge_corner[wedges]],
-                smooth_angle=math.pi,
-            ),
-            source,
-            self.reached,
+            edges = topology(bare)
+            sharp = stars.creases(edges.twin, bare.next_corner, self._wedge_group[wedges])
+        out = bare.replaced(
+            material=mesh.material[self._face],
+            facet=mesh.facet[self._face],
+            sharp=sharp,
+            uv=None if mesh.uv is None else self._uv[wedges],
+            colour=None if mesh.colour is None else mesh.colour[self._wedge_corner[wedges]],
+            smooth_angle=math.pi,
         )
+        if edges is not None:
+            topology(out)  # the same, and it goes with the mesh
+        return Slimmed(out, source, self.reached, _followed(number[stars.ends(self._into)], self._went))
