@@ -18,15 +18,29 @@ def row_order(row: str) -> tuple[str, int]:
 
 def put_into(target: dict[str, Any], key: str, value: object, *, there: bool) -> bool:
     """Put or remove a row; whether a new one stands out of order now."""
-    if not there:
-        target.pop(key, None)
-        return False
-    last = next(reversed(target), None) if key not in target else None
-    target[key] = value
-    # numbers of the same length compare as they are written
-    if last is None or (len(key) == len(last) and last < key and key[-1].isdecimal() and last[-1].isdecimal()):
-        return False
-    return row_order(key) < row_order(last)
+    return put_all(target, ((key, value, there),))
+
+
+def put_all(target: dict[str, Any], rows: Iterable[tuple[str, Any, bool]]) -> bool:
+    """Put rows by their ids, or remove those that are not there; whether one stands out of order now."""
+    unsorted = False
+    last: str | None = None
+    for key, value, there in rows:
+        if not there:
+            target.pop(key, None)
+            last = None
+        elif key in target:
+            target[key] = value
+        else:
+            last = next(reversed(target), None) if last is None else last
+            target[key] = value
+            # numbers of the same length compare as they are written
+            if last is not None and not (
+                len(key) == len(last) and last < key and key[-1].isdecimal() and last[-1].isdecimal()
+            ):
+                unsorted = unsorted or row_order(key) < row_order(last)
+            last = key
+    return unsorted
 
 
 def sorted_rows(rows: dict[str, R]) -> dict[str, R]:
@@ -36,26 +50,26 @@ def sorted_rows(rows: dict[str, R]) -> dict[str, R]:
 
 def rows_after(ids: Ids, pairs: Sequence[tuple[R | None, R | None]], of: Callable[[R], Iterable[str]]) -> Ids:
     """Ids by what rows belong to, `of` each, with rows before and after."""
-    out, own, unsorted = ids, set(), set()
+    changes: dict[str, list[tuple[str, None, bool]]] = {}
     for old, new in pairs:
         before = () if old is None else tuple(of(old))
         after = () if new is None else tuple(of(new))
         if before == after:
             continue
         row: Any = new if old is None else old
-        for there, keys in ((False, before), (True, after)):
+        for there, keys, others in ((False, before, after), (True, after, before)):
             for key in keys:
-                if (key in before) == (key in after):
-                    continue
-                if key not in own:
-                    out = dict(ids) if out is ids else out
-                    out[key] = dict(out.get(key, ()))
-                    own.add(key)
-                if put_into(out[key], row.id, None, there=there):
-                    unsorted.add(key)
-    for key in unsorted:
-        out[key] = sorted_rows(out[key])
-    for key in own:
-        if not out[key]:
-            del out[key]
+                if key not in others:
+                    changes.setdefault(key, []).append((row.id, None, there))
+    if not changes:
+        return ids
+    out = dict(ids)
+    for key, rows in changes.items():
+        some = dict(out.get(key, ()))
+        if put_all(some, rows):
+            some = sorted_rows(some)
+        if some:
+            out[key] = some
+        else:
+            out.pop(key, None)
     return out

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
-from typing import TypeAlias
+from typing import NamedTuple, TypeAlias
 
 from able_brick.core.errors import UnknownIdError
 from able_brick.level.ordering import put_into, sorted_rows
@@ -14,8 +14,7 @@ from able_brick.level.things import AThing, Things
 ARow: TypeAlias = Piece | LevelRow | AThing
 
 
-@dataclass(frozen=True)
-class Edit:
+class Edit(NamedTuple):
     """One row before and after; None where it did not or does not exist."""
 
     before: ARow | None
@@ -32,9 +31,10 @@ class Edit:
 
 def level_of(row: ARow) -> str | None:
     """The level that a row belongs to; None for pieces, which belong to the whole project."""
-    if isinstance(row, Piece):
+    kind = type(row)  # to ask each of very many rows whether it is an instance takes several times as long
+    if kind is Piece:
         return None
-    return row.id if isinstance(row, LevelRow) else row.level
+    return row.id if kind is LevelRow else row.level  # type: ignore[union-attr]
 
 
 @dataclass(frozen=True)
@@ -89,26 +89,29 @@ class Snapshot:
         pieces, levels, things = self.pieces, self.levels, self.things
         unsorted: set[str] = set()
         changes: dict[str, dict[str, AThing | None]] = {}
-        for edit in edits:
-            row = edit.after or edit.before
+        for before, after in edits:
+            row = after or before
             if row is None:
                 continue
-            if isinstance(row, Piece):
+            kind = type(row)
+            if kind is Piece:
                 pieces = dict(pieces) if pieces is self.pieces else pieces
-                if put_into(pieces, row.id, edit.after, there=edit.after is not None):
+                if put_into(pieces, row.id, after, there=after is not None):
                     unsorted.add("pieces")
-            elif isinstance(row, LevelRow):
+            elif kind is LevelRow:
                 levels = dict(levels) if levels is self.levels else levels
                 things = dict(things) if things is self.things else things
-                if put_into(levels, row.id, edit.after, there=edit.after is not None):
+                if put_into(levels, row.id, after, there=after is not None):
                     unsorted.add("levels")
-                if edit.after is None:
+                if after is None:
                     things.pop(row.id, None)
                     changes.pop(row.id, None)
                 else:
                     things.setdefault(row.id, Things())
-            elif edit.after is not None or row.level in levels or row.level in things:
-                changes.setdefault(row.level, {})[row.id] = edit.after  # type: ignore[assignment]
+            elif (level := row.level) in changes:  # type: ignore[union-attr]
+                changes[level][row.id] = after  # type: ignore[assignment]
+            elif after is not None or level in levels or level in things:
+                changes[level] = {row.id: after}  # type: ignore[dict-item]
         if changes:
             things = dict(things) if things is self.things else things
             for level, put in changes.items():

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, TypeAlias
 
-from able_brick.level.ordering import Ids, put_into, row_order, rows_after, sorted_rows
+from able_brick.level.ordering import Ids, put_all, put_into, row_order, rows_after, sorted_rows
 from able_brick.level.rows import Array, Course, Group, Measure, Path, Placement
 
 AShown: TypeAlias = Placement | Array | Course
@@ -40,25 +40,21 @@ class Things(dict[str, AThing]):
     def after(self, changes: Mapping[str, AThing | None]) -> Things:
         """The things with some put, and those removed that are None. What is known of them is changed with them."""
         out = Things(self)
-        unsorted = False
-        for key, row in changes.items():
-            unsorted |= put_into(out, key, row, there=row is not None)
-        if unsorted:
+        if put_all(out, ((key, row, row is not None) for key, row in changes.items())):
             out = Things(sorted_rows(out))
         if "memo" in self.__dict__:
             out.__dict__["memo"] = self.memo
-        pairs = [(self.get(key), row) for key, row in changes.items()]
+        get = self.get
+        change = _Change.of([(get(key), row) for key, row in changes.items()])
         if "_index" in self.__dict__:
-            out.__dict__["_index"] = self._index.after(pairs)
+            out.__dict__["_index"] = self._index.after(change)
         if "names" in self.__dict__:
-            out.__dict__["names"] = _names_after(self.names, pairs)
-        if not any(isinstance(row, Group) for pair in pairs for row in pair):
+            out.__dict__["names"] = _names_after(self.names, change.pairs)
+        if not any(type(row) is Group for pair in change.others for row in pair):
             if "in_circle" in self.__dict__:
                 out.__dict__["in_circle"] = self.in_circle
             # ids of what is in groups are the same where none has come into one, or left it
-            if "_repeated" in self.__dict__ and all(
-                (None if old is None else old.group) == (None if new is None else new.group) for old, new in pairs
-            ):
+            if "_repeated" in self.__dict__ and not change.regrouped:
                 out.__dict__["_repeated"] = self._repeated
         return out
 
@@ -228,6 +224,39 @@ class Things(dict[str, AThing]):
 
 
 @dataclass(frozen=True, eq=False, slots=True)
+class _Change:
+    """Rows before and after: all of them; those with a group, and whether one has come into one or left it; those of
+    which one may show a piece that the other does not; those of which one is no placement; and those of which one is
+    locked."""
+
+    pairs: _Pairs
+    grouped: _Pairs
+    regrouped: bool
+    showing: _Pairs
+    others: _Pairs
+    locked: _Pairs
+
+    @classmethod
+    def of(cls, pairs: _Pairs) -> _Change:
+        """Most are placements, of which hardly any is in one of the lists."""
+        grouped, showing, others, locked, regrouped = [], [], [], [], False
+        for pair in pairs:
+            old, new = pair
+            left, came = None if old is None else old.group, None if new is None else new.group
+            if left is not None or came is not None:
+                grouped.append(pair)
+                regrouped = regrouped or left != came
+            if (old is not None and old.locked) or (new is not None and new.locked):
+                locked.append(pair)
+            if not ((old is None or type(old) is Placement) and (new is None or type(new) is Placement)):
+                others.append(pair)
+                showing.append(pair)
+            elif old is None or new is None or old.piece != new.piece:
+                showing.append(pair)
+        return cls(pairs, grouped, regrouped, showing, others, locked)
+
+
+@dataclass(frozen=True, eq=False, slots=True)
 class _Index:
     """Ids of what is in each group, shows each piece, does so and is no placement, runs along each path; of all but
     the placements; of groups that show more than once what is in them; and of what is locked."""
@@ -262,19 +291,17 @@ class _Index:
                 out.repeating[key] = None
         return out
 
-    def after(self, pairs: _Pairs) -> _Index:
+    def after(self, change: _Change) -> _Index:
         """It with rows before and after."""
-        grouped = [p for p in pairs if any(t is not None and t.group is not None for t in p)]
-        # most are placements, which are known by their piece and group alone
-        rest = [p for p in pairs if any(t is not None and t.kind != "placement" for t in p)]
+        others = change.others
         return _Index(
-            rows_after(self.inside, grouped, lambda t: () if t.group is None else (t.group,)),
-            rows_after(self.users, pairs, lambda t: t.pieces),
-            rows_after(self.shows, rest, lambda t: () if isinstance(t, Placement) else t.pieces),
-            rows_after(self.courses, rest, lambda t: t.paths if isinstance(t, Course) else ()),
-            _chosen(self.other, rest, lambda t: not isinstance(t, Placement)),
-            _chosen(self.repeating, rest, repeating),
-            _chosen(self.locked, [p for p in pairs if any(t is not None and t.locked for t in p)], lambda t: t.locked),
+            rows_after(self.inside, change.grouped, lambda t: () if t.group is None else (t.group,)),
+            rows_after(self.users, change.showing, lambda t: t.pieces),
+            rows_after(self.shows, others, lambda t: () if isinstance(t, Placement) else t.pieces),
+            rows_after(self.courses, others, lambda t: t.paths if isinstance(t, Course) else ()),
+            _chosen(self.other, others, lambda t: not isinstance(t, Placement)),
+            _chosen(self.repeating, others, repeating),
+            _chosen(self.locked, change.locked, lambda t: t.locked),
         )
 
 

@@ -181,7 +181,7 @@ def _run_of(row: Placement, rows: Floats) -> RunView:
 
 
 def _single(row: ARow | None) -> bool:
-    return row is None or (isinstance(row, Placement) and row.group is None)
+    return row is None or (type(row) is Placement and row.group is None)
 
 
 def level_delta(
@@ -198,7 +198,8 @@ def level_delta(
 ) -> Delta:
     """The change that edits made, as seen in one level; `snapshot` is the project after them. `many` are poses (N,10)
     at which placements are shown that stand for many."""
-    mine = [e for e in edits if (row := e.after or e.before) is not None and level_of(row) in (None, level)]
+    here = (None, level)
+    mine = [e for e in edits if (row := e.after or e.before) is not None and level_of(row) in here]
     # a group that something has left may be shown more than once, and stand otherwise without it
     left = {str(group) for e in mine if (group := getattr(e.before, "group", None)) is not None}
     # placements that are in no group have nothing to do with what is drawn of others
@@ -206,7 +207,7 @@ def level_delta(
     things = snapshot.of(level)
     items = derived_items(snapshot, level, touched, load)
     # what stood in a group may have been shown more than once, and stand by itself again
-    once = left | {e.id for e in mine if isinstance(e.before, Group) or getattr(e.before, "group", None) is not None}
+    once = left | {e.id for e in mine if type(e.before) is Group or getattr(e.before, "group", None) is not None}
     items |= {t.id: [] for t in things.released(once) if not things.repeats(t.id)}
     more: dict[str, int] = {}
     for key, rows in (many or {}).items():

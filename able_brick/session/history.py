@@ -61,8 +61,8 @@ def check_current(snapshot: Snapshot, edits: Iterable[Edit]) -> None:
         row = edit.before or edit.after
         if row is None:
             continue
-        now = snapshot.levels.get(row.id) if isinstance(row, LevelRow) else snapshot.find(level_of(row) or "", row.id)
-        if now != edit.before:
+        now = snapshot.levels.get(row.id) if type(row) is LevelRow else snapshot.find(level_of(row) or "", row.id)
+        if now is not edit.before and now != edit.before:
             raise HistoryError(
                 f"{row.name} has been changed since, in another level that shares it. Undo that there first.",
                 id=row.id,

@@ -535,7 +535,10 @@ class Project:
             row = edit.after or edit.before
             if row is not None:
                 where = level_of(row)
-                touched |= set(self._states) if where is None else {where}
+                if where is None:
+                    touched |= self._states.keys()
+                else:
+                    touched.add(where)
         out = {}
         for key in touched:
             state = self._states.get(key, State(0, 0, None, None))

@@ -10,7 +10,7 @@ from able_brick.core.errors import AbleBrickError, GeometryError, InputError, Se
 from able_brick.core.text import counted, grouped
 from able_brick.level.amounts import MOST_SHOWN, items_in
 from able_brick.level.evaluate import check_reach, items_of
-from able_brick.level.rows import Array, Course, Group, LevelRow, Path, Piece, Placement, Thing
+from able_brick.level.rows import Array, Course, Group, LevelRow, Path, Piece, Placement, Quaternion, Thing
 from able_brick.level.snapshot import ARow, Edit, Snapshot
 from able_brick.level.things import AThing
 from able_brick.steps.tree import lock_over
@@ -42,9 +42,9 @@ def check_change(
     `locks` are the levels in which locks hold; None for none. Raises InputError or GeometryError for rows that are
     unsound and runs that cannot be, and `refuse` for what others depend on or what is locked.
     """
-    for edit in edits:
-        if edit.after is not None:
-            check_row(edit.before, edit.after)
+    for old, new in edits:
+        if new is not None:
+            check_row(old, new)
     rest = [e for e in edits if not _by_itself(e, after)]
     _check_references(after, rest, level, refuse)
     if locks is not None:
@@ -56,12 +56,12 @@ def check_change(
 def _by_itself(edit: Edit, after: Snapshot) -> bool:
     """Whether nothing but its own row has to do with an edit: one of the many placements that are in no group and not
     locked, and whose piece is there."""
-    old, new = edit.before, edit.after
-    if not isinstance(new, Placement) or new.group is not None or new.locked:
+    old, new = edit
+    if type(new) is not Placement or new.group is not None or new.locked:
         return False
     if new.piece not in after.pieces or new.level not in after.levels:
         return False
-    return old is None or (isinstance(old, Placement) and old.group is None and not old.locked)
+    return old is None or (type(old) is Placement and old.group is None and not old.locked)
 
 
 # -- rows -
@@ -92,6 +92,12 @@ def check_row(before: ARow | None, row: ARow) -> None:
     """InputError or GeometryError where a new or changed row is unsound."""
     if before is None or before.name != row.name:
         check_text(row.name, "name")
+    if type(row) is Placement:  # of which there may be very many
+        if before is None or row.size is not before.size:  # type: ignore[union-attr]
+            _check_size(row)
+        if before is None or row.turn is not before.turn:  # type: ignore[union-attr]
+            _check_turn(row.name, row.turn)
+        return
     if isinstance(row, Piece):
         for tag in row.tags:
             check_text(tag, "tag")
@@ -105,21 +111,29 @@ def check_row(before: ARow | None, row: ARow) -> None:
                         field="materials",
                     )
         return
-    if isinstance(row, (Placement, Array)) and (before is None or getattr(before, "size", None) != row.size):
-        for s in row.size:
-            if not _LEAST_SIZE <= abs(s) <= _MOST_SIZE:
-                raise GeometryError(
-                    f"{row.name} would have the size {s:.3g}; factors from {_LEAST_SIZE:g} to {_MOST_SIZE:g} are "
-                    "possible. Bake its size first, or give another factor.",
-                    id=row.id,
-                    received=s,
-                    allowed=[_LEAST_SIZE, _MOST_SIZE],
-                )
+    if isinstance(row, Array) and (before is None or getattr(before, "size", None) != row.size):
+        _check_size(row)
     turn = getattr(row, "turn", None)
     if turn is not None and (before is None or getattr(before, "turn", None) != turn):
-        length = sum(v * v for v in turn)
-        if not abs(length - 1.0) <= 1e-6:
-            raise InputError(f"{row.name} has a turn that is not a rotation; give a unit quaternion.", field="turn")
+        _check_turn(row.name, turn)
+
+
+def _check_size(row: Placement | Array) -> None:
+    for s in row.size:
+        if not _LEAST_SIZE <= abs(s) <= _MOST_SIZE:
+            raise GeometryError(
+                f"{row.name} would have the size {s:.3g}; factors from {_LEAST_SIZE:g} to {_MOST_SIZE:g} are "
+                "possible. Bake its size first, or give another factor.",
+                id=row.id,
+                received=s,
+                allowed=[_LEAST_SIZE, _MOST_SIZE],
+            )
+
+
+def _check_turn(name: str, turn: Quaternion) -> None:
+    x, y, z, w = turn
+    if not abs(x * x + y * y + z * z + w * w - 1.0) <= 1e-6:
+        raise InputError(f"{name} has a turn that is not a rotation; give a unit quaternion.", field="turn")
 
 
 # -- references -
@@ -245,7 +259,7 @@ def _changed_things(before: Snapshot, after: Snapshot, edits: Sequence[Edit]) ->
 
 def _check_amounts(before: Snapshot, after: Snapshot, edits: Sequence[Edit], refuse: type[AbleBrickError]) -> None:
     """Refuse what would have a level show more items than it may, unless it shows fewer of them than before."""
-    levels = {e.after.level for e in edits if isinstance(e.after, Thing) and _may_add(e.before, e.after)}
+    levels = {new.level for old, new in edits if new is not None and _may_add(old, new)}  # type: ignore[union-attr]
     for level in sorted(levels):
         shown = items_in(after.around(level))
         if shown > MOST_SHOWN and shown > items_in(before.around(level)):
@@ -257,9 +271,12 @@ def _check_amounts(before: Snapshot, after: Snapshot, edits: Sequence[Edit], ref
             )
 
 
-def _may_add(old: ARow | None, new: Thing) -> bool:
+def _may_add(old: ARow | None, new: ARow) -> bool:
     """Whether a level may show more items with this than with that."""
-    return not isinstance(old, Placement) or old.group != new.group
+    kind = type(new)
+    if kind is Piece or kind is LevelRow:
+        return False
+    return type(old) is not Placement or old.group != new.group  # type: ignore[union-attr]
 
 
 def _check_runs(after: Snapshot, edits: Sequence[Edit]) -> None:

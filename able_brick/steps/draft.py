@@ -107,13 +107,17 @@ class Draft:
 
     def put(self, row: ARow) -> None:
         """Add a row or replace it."""
-        self._remember(row.id)
-        self._after[row.id] = row
+        key = row.id
+        if key not in self._before:
+            self._remember(key)
+        self._after[key] = row
         group = getattr(row, "group", None)
         if group is not None:
-            self._put_into.setdefault(group, []).append(row.id)
-        if self._before[row.id] is None and not isinstance(row, LevelRow) and (names := self._names.get(_of_kit(row))):
-            names.take(row.name)
+            self._put_into.setdefault(group, []).append(key)
+        if self._names and self._before[key] is None and type(row) is not LevelRow:
+            names = self._names.get(_of_kit(row))
+            if names is not None:
+                names.take(row.name)
 
     def thing(self, row: str) -> ARow | None:
         """A thing of the level as the step has it so far; None where it is not there."""
@@ -129,15 +133,15 @@ class Draft:
         self._watched[piece.id] = None
 
     def remove(self, row: ARow) -> None:
-        self._remember(row.id)
+        if row.id not in self._before:
+            self._remember(row.id)
         self._after[row.id] = None
 
     def _remember(self, row: str) -> None:
-        if row not in self._before:
-            found: ARow | None = self.snapshot.find(self.level_id, row) or self.snapshot.levels.get(row)
-            if found is None:  # a thing of another level that shares a piece
-                found = next((t[row] for t in self.snapshot.things.values() if row in t), None)
-            self._before[row] = found
+        found: ARow | None = self.snapshot.find(self.level_id, row) or self.snapshot.levels.get(row)
+        if found is None:  # a thing of another level that shares a piece
+            found = next((t[row] for t in self.snapshot.things.values() if row in t), None)
+        self._before[row] = found
 
     def piece(self, piece: str) -> Piece:
         """The piece as it is now, or UnknownIdError."""
@@ -203,9 +207,8 @@ class Draft:
     def change(self) -> Change:
         if self.copied is not None:
             self.put(self.level.changed(copied=self.copied))
-        edits = tuple(
-            Edit(self._before[k], after) for k, after in self._after.items() if _differs(self._before[k], after)
-        )
+        before = self._before
+        edits = tuple([Edit(b, after) for k, after in self._after.items() if _differs(b := before[k], after)])
         users = tuple(u.id for p in self._watched for u in self.users(p)) if self._watched else None
         after = self.snapshot.with_edits(edits, self._counters)
         return Change(
@@ -232,6 +235,7 @@ class Names:
     def __init__(self, taken: Container[str], more: Iterable[str] = ()) -> None:
         self._taken, self._more = taken, set(more)
         self._last: dict[str, int] = {}
+        self._parts: dict[str, tuple[str, str]] = {}
 
     def take(self, name: str) -> None:
         self._more.add(name)
@@ -245,8 +249,11 @@ class Names:
 
     def following(self, name: str) -> str:
         """The name of a copy: Tower becomes Tower 2, and Tower 12 becomes Tower 13, or the next one that is free."""
-        found = _NUMBERED.fullmatch(name)
-        stem, digits = (found[1], found[2]) if found else (name, "1")
+        parts = self._parts.get(name)
+        if parts is None:
+            found = _NUMBERED.fullmatch(name)
+            parts = self._parts[name] = (found[1], found[2]) if found else (name, "1")
+        stem, digits = parts
         number = max(self._last.get(stem, 0), int(digits)) + 1
         # numbers with zeros before them keep their length
         width = len(digits) if digits.startswith("0") else 0
@@ -263,7 +270,7 @@ def _differs(before: ARow | None, after: ARow | None) -> bool:
 
 
 def _of_kit(row: ARow) -> bool:
-    return isinstance(row, Piece)
+    return type(row) is Piece
 
 
 #: Faces below which meshes are counted many at a time.

@@ -34,14 +34,15 @@ INSERT INTO "row" (id, level, kind, mesh, format, payload) VALUES (?, ?, ?, ?, ?
 ON CONFLICT (id) DO UPDATE SET level = excluded.level, kind = excluded.kind, mesh = excluded.mesh,
     format = excluded.format, payload = excluded.payload
 """
+_PUT_USE: Final = "INSERT INTO journal_mesh (entry, mesh) VALUES (?, ?)"
 
 
 def meshes_of(edits: Iterable[Edit]) -> set[str]:
     """Hashes of meshes and textures that the rows of the edits need, before or after."""
     out: set[str] = set()
     for edit in edits:
-        for row in (edit.before, edit.after):
-            if isinstance(row, Piece):
+        for row in edit:
+            if type(row) is Piece:
                 out.add(row.mesh)
                 if row.slim is not None:
                     out.add(row.slim.mesh)
@@ -119,11 +120,11 @@ def write_rows(
     gone: list[str] = []
     kept: list[tuple[str | int | None, ...]] = []
     for edit in edits:
-        if edit.after is None:
+        row = edit.after
+        if row is None:
             gone.append(edit.id)
         else:
-            row = edit.after
-            mesh = row.mesh if isinstance(row, Piece) else None
+            mesh = row.mesh if type(row) is Piece else None
             kept.append((row.id, level_of(row), row.kind, mesh, ROW_FORMAT, texts.of(row)))
     for at in range(0, len(gone), 500):
         connection.execute(delete(ROW).where(ROW.c.id.in_(gone[at : at + 500])))
@@ -154,7 +155,7 @@ def write_meshes(connection: Connection, meshes: Mapping[str, PolyMesh], written
 
 def check_blobs(connection: Connection, edits: Iterable[Edit]) -> None:
     """InputError where a piece would be kept whose mesh or picture is not in the file."""
-    pieces = [e.after for e in edits if isinstance(e.after, Piece)]
+    pieces = [new for _, new in edits if type(new) is Piece]
     there = present(connection, MESH, {k for p in pieces for k in _own(p)})
     pictures = present(connection, TEXTURE, {t for p in pieces for t in textures_of(p)})
     for piece in pieces:
@@ -210,7 +211,7 @@ def write_entry(
     entry = int(done.lastrowid)
     hashes = meshes_of(edits)
     if hashes:
-        connection.execute(insert(JOURNAL_MESH), [{"entry": entry, "mesh": h} for h in hashes])
+        connection.exec_driver_sql(_PUT_USE, [(entry, h) for h in hashes])
     known = json.loads(params)
     return Entry(entry, level, place, tool.tool, known, selection, note, tool.adjustable, users, edits)
 
