@@ -8,25 +8,26 @@ import logging
 import socket
 import sys
 import time
-from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 from pydantic import ValidationError
 
-from able_brick.core.collecting import keep_what_stands
+from able_brick.core.collecting import keep_what_stands, uncollected
 from able_brick.core.errors import AbleBrickError, InputError
-from able_brick.core.files.part import Scene
-from able_brick.core.files.read import read_file
-from able_brick.core.files.units import Unit, Up, brought_in
-from able_brick.core.files.write import write_file
-from able_brick.core.mesh.measure import counts
-from able_brick.core.mesh.validity import problems
-from able_brick.core.slim.ladder import Target
-from able_brick.jobs.batch import USUAL_PATTERN, Progress, run_batch
-from able_brick.jobs.naming import NamePattern
-from able_brick.jobs.slim_scene import slim_scene
+
+with uncollected():  # what is imported stays: to look for garbage in it takes longer than anything else here
+    from able_brick.core.files.part import Scene
+    from able_brick.core.files.read import read_file
+    from able_brick.core.files.units import Unit, Up, brought_in
+    from able_brick.core.files.write import write_file
+    from able_brick.core.mesh.measure import counts_of_all
+    from able_brick.core.mesh.validity import problems_of_all
+    from able_brick.core.slim.ladder import Target
+    from able_brick.jobs.batch import USUAL_PATTERN, Progress, run_batch
+    from able_brick.jobs.naming import NamePattern
+    from able_brick.jobs.slim_scene import slim_scene
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
 
@@ -148,7 +149,8 @@ def _report(path: Path) -> dict[str, Any]:
     except OSError as error:
         return {"file": str(path), "ok": False, "reason": str(error.strerror)}
     low, high = scene.bounds()
-    every = [asdict(counts(p.mesh)) for p in scene.parts]
+    meshes = [p.mesh for p in scene.parts]
+    every = [vars(c) for c in counts_of_all(meshes)]
     total = {k: sum(c[k] for c in every) for k in every[0] if k != "closed"}
     return {
         "file": str(path),
@@ -157,7 +159,14 @@ def _report(path: Path) -> dict[str, Any]:
         "materials": sorted({m.name for p in scene.parts for m in p.materials}),
         "size_m": [round(float(v), 6) for v in high - low],
         "closed": all(c["closed"] for c in every),
-        "problems": [f"{p.name}: {q.text}" for p in scene.parts for q in problems(p.mesh)] + list(scene.notes),
+        "problems": [
+            *(
+                f"{p.name}: {q.text}"
+                for p, found in zip(scene.parts, problems_of_all(meshes), strict=True)
+                for q in found
+            ),
+            *scene.notes,
+        ],
     }
 
 

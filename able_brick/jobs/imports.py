@@ -20,9 +20,11 @@ from typing import Any, BinaryIO, Final, Literal
 from able_brick.core.errors import AbleBrickError, FileError, StorageError, UnknownIdError
 from able_brick.core.files.part import Scene
 from able_brick.core.files.read import BESIDE, MODELS
+from able_brick.core.mesh.measure import SMALL
+from able_brick.jobs.known import tell_known
 from able_brick.jobs.scene_folder import large_meshes, read_scene
 from able_brick.jobs.sheet import Sheet
-from able_brick.steps.draft import SMALL, facts
+from able_brick.steps.draft import facts
 from able_brick.store.mesh_codec import encode
 from able_brick.store.scratch import Scratch
 
@@ -163,19 +165,19 @@ class Imports:
                 self._guard.wait(left)
         return incoming
 
-    def scene(self, key: str) -> Scene:
-        """What a ready import holds."""
+    def taken(self, key: str) -> tuple[Scene, dict[str, Path | memoryview]]:
+        """What a ready import holds; and the bytes of meshes as they are stored, or files with them, by hash, as far as
+        they have been made ready."""
         incoming = self.get(key)
         if incoming.state != "ready":
             raise FileError(incoming.reason or "The file is still being read; wait for its sheet.", place="import")
         with incoming.preparing:
-            return read_scene(incoming.folder)
-
-    def ready(self, key: str) -> dict[str, Path]:
-        """Files with the bytes of meshes as they are stored, by hash, as far as they have been made ready."""
-        incoming = self.get(key)
-        with incoming.preparing:
-            return dict(incoming.written)
+            scene = read_scene(incoming.folder)
+            ready: dict[str, Path | memoryview] = {}
+            with suppress(OSError, ValueError, TypeError):
+                ready |= tell_known(incoming.folder, [p.mesh for p in scene.parts])
+            ready |= incoming.written
+        return scene, ready
 
     def discard(self, key: str) -> None:
         """Stop reading and forget an import; nothing happens when there is none."""

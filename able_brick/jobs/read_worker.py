@@ -12,6 +12,8 @@ from typing import Any, Final
 
 from able_brick.core.errors import AbleBrickError
 from able_brick.core.files.read import read_file
+from able_brick.core.mesh.measure import SMALL
+from able_brick.jobs.known import write_known
 from able_brick.jobs.scene_folder import write_scene
 from able_brick.jobs.sheet import sheet_of
 from able_brick.warm import warm_readers
@@ -73,6 +75,7 @@ def _read(folder: Path) -> None:
     _tell(share=0.6, words="Handing over")
     write_scene(folder, scene)
     _tell(share=0.75, words="Checking", handed=True)
+    write_known(folder, [p.mesh for p in scene.parts], SMALL)
     sheet = sheet_of(job["main"], scene)
     (folder / "sheet.json").write_text(sheet.model_dump_json())
     _tell(done=True)

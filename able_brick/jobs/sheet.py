@@ -14,7 +14,7 @@ from able_brick.core.files.units import Unit, Up
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
-from able_brick.core.mesh.validity import problems
+from able_brick.core.mesh.validity import problems_of_all
 
 _MOST_PARTS = 200
 _MOST_LINES = 60
@@ -79,7 +79,9 @@ def sheet_of(file: str, scene: Scene) -> Sheet:
     suffix = PurePath(file).suffix.lower()
     fixed = suffix in (".glb", ".gltf")
     materials = list(dict.fromkeys(m for p in scene.parts for m in p.materials))
-    faults = [f"{p.name}: {q.text}" for p in scene.parts[:_MOST_PARTS] for q in problems(p.mesh)]
+    first = scene.parts[:_MOST_PARTS]
+    found = problems_of_all([p.mesh for p in first])
+    faults = [f"{p.name}: {q.text}" for p, some in zip(first, found, strict=True) for q in some]
     return Sheet(
         file=file[:200],
         parts=[

@@ -28,6 +28,12 @@ class Things(dict[str, AThing]):
         return {}
 
     @cached_property
+    def counted(self) -> dict[str, Any]:
+        """What others have reckoned of how much is shown, by their own words. What a change leads to shares it, where
+        that has changed nothing but where single placements stand and how they look."""
+        return {}
+
+    @cached_property
     def _index(self) -> _Index:
         return _Index.of(self)
 
@@ -50,6 +56,8 @@ class Things(dict[str, AThing]):
             out.__dict__["_index"] = self._index.after(change)
         if "names" in self.__dict__:
             out.__dict__["names"] = _names_after(self.names, change.pairs)
+        if "counted" in self.__dict__ and change.counts_alike:
+            out.__dict__["counted"] = self.counted
         if not any(type(row) is Group for pair in change.others for row in pair):
             if "in_circle" in self.__dict__:
                 out.__dict__["in_circle"] = self.in_circle
@@ -226,8 +234,8 @@ class Things(dict[str, AThing]):
 @dataclass(frozen=True, eq=False, slots=True)
 class _Change:
     """Rows before and after: all of them; those with a group, and whether one has come into one or left it; those of
-    which one may show a piece that the other does not; those of which one is no placement; and those of which one is
-    locked."""
+    which one may show a piece that the other does not; those of which one is no placement; those of which one is
+    locked; and whether one has another name."""
 
     pairs: _Pairs
     grouped: _Pairs
@@ -235,11 +243,17 @@ class _Change:
     showing: _Pairs
     others: _Pairs
     locked: _Pairs
+    renamed: bool
+
+    @property
+    def counts_alike(self) -> bool:
+        """Whether as much is shown of everything as before."""
+        return not (self.grouped or self.showing or self.others or self.renamed)
 
     @classmethod
     def of(cls, pairs: _Pairs) -> _Change:
         """Most are placements, of which hardly any is in one of the lists."""
-        grouped, showing, others, locked, regrouped = [], [], [], [], False
+        grouped, showing, others, locked, regrouped, renamed = [], [], [], [], False, False
         for pair in pairs:
             old, new = pair
             left, came = None if old is None else old.group, None if new is None else new.group
@@ -253,7 +267,9 @@ class _Change:
                 showing.append(pair)
             elif old is None or new is None or old.piece != new.piece:
                 showing.append(pair)
-        return cls(pairs, grouped, regrouped, showing, others, locked)
+            else:
+                renamed = renamed or old.name != new.name
+        return cls(pairs, grouped, regrouped, showing, others, locked, renamed)
 
 
 @dataclass(frozen=True, eq=False, slots=True)

@@ -57,7 +57,8 @@ def take_in(
     incoming = imports.get(key)
     hear = tell or quiet
     hear(0.0, "Taking over what was read")
-    scene = brought_in(imports.scene(key), how.unit, how.up)
+    scene, ready = imports.taken(key)
+    scene = brought_in(scene, how.unit, how.up)
     if how.one_piece:
         name = PurePath(incoming.file).stem[:120] or "Piece"
         scene = Scene((as_one(standing_parts(scene), name),), (Instance(0, name, np.eye(4)),), scene.notes)
@@ -66,7 +67,6 @@ def take_in(
     groups = tuple(_group(g) for g in scene.groups) if place else ()
     file = printable(incoming.file, "file", most=300)
     tool = ImportPieces(file=file, pieces=pieces, groups=groups, place=place)
-    ready = imports.ready(key)
     if revision is None:
         delta = project.work(level, tool, (), hear, meshes=meshes, textures=textures, written=ready)
     else:

@@ -253,7 +253,7 @@ class Project:
         *,
         meshes: dict[str, PolyMesh] | None = None,
         textures: dict[str, Texture] | None = None,
-        written: Mapping[str, Path] | None = None,
+        written: Mapping[str, Path | memoryview] | None = None,
     ) -> Delta:
         """Take a step and commit it. `meshes` and `textures` are new ones that the tool's parameters name; `written`
         names files with the bytes of meshes that were made ready to be stored.
@@ -281,7 +281,7 @@ class Project:
         *,
         meshes: dict[str, PolyMesh] | None = None,
         textures: dict[str, Texture] | None = None,
-        written: Mapping[str, Path] | None = None,
+        written: Mapping[str, Path | memoryview] | None = None,
     ) -> Delta:
         """Take a step that takes long: other steps go on meanwhile, and it is committed onto what they have left.
 
@@ -461,7 +461,7 @@ class Project:
         step: Committed,
         meshes: Mapping[str, PolyMesh],
         textures: dict[str, Texture],
-        written: Mapping[str, Path],
+        written: Mapping[str, Path | memoryview],
     ) -> Delta:
         change = step.change
         self.meshes.remember(change.meshes)
@@ -469,9 +469,10 @@ class Project:
         last = self._states[level].last
         again = last is not None and last.place == step.place
         with self._transaction() as connection:
-            journal.write_meshes(connection, {**meshes, **change.meshes}, written)
+            fresh = {**meshes, **change.meshes}
+            journal.write_meshes(connection, fresh, written)
             write_textures(connection, textures)
-            journal.check_blobs(connection, step.net)
+            journal.check_blobs(connection, step.net, fresh)
             journal.write_rows(connection, step.net, change.counters, texts)
             if last is None:  # the first entry of a level needs the row that it belongs to
                 journal.write_states(connection, [(level, self._states[level].revision, self._states[level].done)])

@@ -42,9 +42,11 @@ def check_change(
     `locks` are the levels in which locks hold; None for none. Raises InputError or GeometryError for rows that are
     unsound and runs that cannot be, and `refuse` for what others depend on or what is locked.
     """
+    sound: ARow | None = None
     for old, new in edits:
         if new is not None:
-            check_row(old, new)
+            check_row(old, new, sound)
+            sound = new
     rest = [e for e in edits if not _by_itself(e, after)]
     _check_references(after, rest, level, refuse)
     if locks is not None:
@@ -88,14 +90,17 @@ def printable(text: str, otherwise: str, *, most: int = 120) -> str:
     return " ".join(kept.split())[:most].strip() or otherwise
 
 
-def check_row(before: ARow | None, row: ARow) -> None:
-    """InputError or GeometryError where a new or changed row is unsound."""
+def check_row(before: ARow | None, row: ARow, sound: ARow | None = None) -> None:
+    """InputError or GeometryError where a new or changed row is unsound. What it has in common with a row that is known
+    to be `sound` is not looked at again."""
     if before is None or before.name != row.name:
         check_text(row.name, "name")
     if type(row) is Placement:  # of which there may be very many
-        if before is None or row.size is not before.size:  # type: ignore[union-attr]
+        known = sound if before is None else before
+        other = known if type(known) is Placement else None
+        if other is None or row.size is not other.size:
             _check_size(row)
-        if before is None or row.turn is not before.turn:  # type: ignore[union-attr]
+        if other is None or row.turn is not other.turn:
             _check_turn(row.name, row.turn)
         return
     if isinstance(row, Piece):

@@ -6,11 +6,10 @@ import re
 from collections import deque
 from collections.abc import Callable, Container, Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Final
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import UnknownIdError
-from able_brick.core.mesh.measure import Counts, counts, counts_of_all
+from able_brick.core.mesh.measure import SMALL, Counts, counts, counts_of_all
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pivots import box_along
 from able_brick.core.place.pose import IDENTITY, Quaternion
@@ -273,8 +272,6 @@ def _of_kit(row: ARow) -> bool:
     return type(row) is Piece
 
 
-#: Faces below which meshes are counted many at a time.
-SMALL: Final = 2000
 _FACTS: ByteCache[Facts] = ByteCache(2**20, lambda _: 512)
 
 

@@ -79,7 +79,11 @@ class ImportPieces(Tool):
         groups: dict[int, str] = {}
         meshes = {p.mesh: draft.load(p.mesh) for p in self.pieces}
         known = facts_of_small(meshes)
-        first = Placement(id="placement", level=draft.level_id, name="piece", piece="piece")
+        known |= {key: facts(mesh) for key, mesh in meshes.items() if key not in known}
+        placed = Placement(id="placement", level=draft.level_id, name="piece", piece="piece")
+        on_shelf = Piece(id="piece", name="piece", mesh="", facts=next(iter(known.values())))
+        # what they have has been validated with the parameters, but for places with another pivot
+        place, shelve = placed.maker(), on_shelf.maker()
         total = sum(1 + (len(p.stands) if self.place else 0) for p in self.pieces)
         done = 0
         for one in self.pieces:
@@ -88,20 +92,20 @@ class ImportPieces(Tool):
                 draft.tell(0.5 + 0.3 * done / total, "Putting pieces onto the shelf")
             mesh = meshes[one.mesh]
             pivot = box_anchor(mesh, Along.MIDDLE, Along.LOW, Along.MIDDLE) if one.base_pivot else ORIGIN
-            piece = Piece(
-                id=draft.new_id("piece"),
-                name=draft.unique_name(one.name, "piece"),
-                mesh=one.mesh,
-                materials=one.materials,
-                pivot=pivot,
-                facts=known.get(one.mesh) or facts(mesh),
+            piece = shelve(
+                {
+                    "id": draft.new_id("piece"),
+                    "name": draft.unique_name(one.name, "piece"),
+                    "mesh": one.mesh,
+                    "materials": one.materials,
+                    "pivot": pivot,
+                    "facts": known[one.mesh],
+                }
             )
             draft.put(piece)
             made.append(piece.id)
-            stands = self._placed(draft, one, piece, groups) if self.place else iter(())
-            # with another pivot the places are other ones than those that were validated
-            for row in (first.changed(**v) for v in stands) if one.base_pivot else first.like(stands):
-                draft.put(row)
+            for values in self._placed(draft, one, piece, groups) if self.place else ():
+                draft.put(placed.changed(**values) if one.base_pivot else place(values))
                 done += 1
                 if done % _BREATH == 0:
                     draft.tell(0.5 + 0.3 * done / total, "Placing them")

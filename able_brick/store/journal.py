@@ -137,14 +137,17 @@ def write_rows(
     )
 
 
-def write_meshes(connection: Connection, meshes: Mapping[str, PolyMesh], written: Mapping[str, Path]) -> None:
-    """Store meshes that are not in the file yet; `written` names files with the bytes of those that are ready."""
+def write_meshes(
+    connection: Connection, meshes: Mapping[str, PolyMesh], written: Mapping[str, Path | memoryview]
+) -> None:
+    """Store meshes that are not in the file yet; `written` are the bytes of those that are ready, or files of them."""
     there = present(connection, MESH, meshes)
     waiting: list[dict[str, object]] = []
     for key, mesh in meshes.items():
         if key in there:
             continue
-        data = written[key].read_bytes() if key in written else encode(mesh)
+        ready = written.get(key)
+        data = ready.read_bytes() if isinstance(ready, Path) else encode(mesh) if ready is None else bytes(ready)
         waiting.append({"hash": key, "format": FORMAT, "data": data})
         if len(data) > _LONG or len(waiting) == 500:
             connection.execute(insert(MESH), waiting)
@@ -153,10 +156,10 @@ def write_meshes(connection: Connection, meshes: Mapping[str, PolyMesh], written
         connection.execute(insert(MESH), waiting)
 
 
-def check_blobs(connection: Connection, edits: Iterable[Edit]) -> None:
-    """InputError where a piece would be kept whose mesh or picture is not in the file."""
+def check_blobs(connection: Connection, edits: Iterable[Edit], fresh: Mapping[str, PolyMesh]) -> None:
+    """InputError where a piece would be kept whose mesh or picture is not in the file; those that are `fresh` are."""
     pieces = [new for _, new in edits if type(new) is Piece]
-    there = present(connection, MESH, {k for p in pieces for k in _own(p)})
+    there = present(connection, MESH, {k for p in pieces for k in _own(p)} - fresh.keys()) | fresh.keys()
     pictures = present(connection, TEXTURE, {t for p in pieces for t in textures_of(p)})
     for piece in pieces:
         if not _own(piece) <= there:

@@ -13,8 +13,11 @@ from scipy.spatial.transform import Rotation
 from able_brick.core.errors import FileError
 from able_brick.core.files.gltf_read import read_glb, read_gltf
 from able_brick.core.files.obj_read import read_mtl, read_obj
+from able_brick.core.mesh import combine
+from able_brick.core.mesh.combine import together
 from able_brick.core.mesh.measure import counts, counts_of_all
 from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.validity import problems, problems_of_all
 from tests.bench.growth import nodes_glb
 from tests.zoo import ZOO
 
@@ -87,5 +90,26 @@ def test_meshes_are_counted_together_as_each_by_itself() -> None:
     meshes += [m.replaced(smooth_angle=0.1) for m in meshes[:4]]
     meshes += [m.replaced(colour=np.full((len(m.corners), 4), 0.5)) for m in meshes[2:5]]
     meshes.append(PolyMesh.checked(np.zeros((0, 3)), [], []))
-    assert counts_of_all(meshes) == [counts(m) for m in meshes]
+    fresh = [m.replaced() for m in meshes]
+    counts(fresh[3])
+    assert counts_of_all(fresh) == [counts(m) for m in meshes]
     assert counts_of_all([]) == []
+
+
+def test_faults_of_many_meshes_are_those_of_each(monkeypatch: pytest.MonkeyPatch) -> None:
+    sound = [make() for make in ZOO.values()]
+    faulty = PolyMesh.trusted(
+        np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [2, 0, 0], [9, 9, 9]]),
+        np.array([0, 3, 6, 9]),
+        np.array([0, 1, 2, 0, 1, 2, 0, 1, 3]),
+    )
+    for meshes in ([*sound, faulty, *sound], [], [faulty], sound):
+        found = problems_of_all(meshes)
+        assert found == [problems(m) for m in meshes]
+    assert problems(faulty)
+    for most in (1, 40, 10**9):
+        monkeypatch.setattr(combine, "_TOGETHER", most)
+        assert problems_of_all([faulty, *sound]) == [problems(faulty), *(problems(m) for m in sound)]
+        runs = together(sound)
+        assert [m for run in runs for m in run] == sound
+        assert all(len(run) == 1 or sum(len(m.corners) for m in run) <= most for run in runs)

@@ -14,10 +14,13 @@ from able_brick.core.errors import FileError, UnknownIdError
 from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
 from able_brick.core.files.units import Unit, Up
 from able_brick.core.files.write import write_file
+from able_brick.core.mesh.kept import has_kept
+from able_brick.core.mesh.measure import counts
 from able_brick.core.shapes.plane import plane
 from able_brick.jobs import imports as jobs
 from able_brick.jobs import read_worker
 from able_brick.jobs.imports import Import, Imports
+from able_brick.jobs.known import tell_known, write_known
 from able_brick.jobs.scene_folder import read_scene, write_scene
 from able_brick.jobs.sheet import sheet_of
 from able_brick.store.mesh_codec import decode
@@ -51,7 +54,7 @@ def test_a_model_with_its_materials_is_read_and_told(imports: Imports) -> None:
     assert [(p.name, p.faces, p.ngons) for p in sheet.parts] == [("Wall", 1, 1), ("Roof", 1, 0)]
     assert (sheet.unit, sheet.up, sheet.fixed) == (Unit.METRES, Up.Y, False)
     assert "The material blue is not defined; it is plain." in sheet.notes
-    scene = imports.scene(incoming.id)
+    scene, _ = imports.taken(incoming.id)
     assert scene.parts[0].mesh.face_sizes.tolist() == [5]
     assert scene.parts[0].materials[0].colour == (1.0, 0.0, 0.0, 1.0)
     imports.discard(incoming.id)
@@ -148,7 +151,7 @@ def test_bad_files_fail_with_their_reason(imports: Imports) -> None:
     assert (incoming.state, incoming.reason) == ("failed", "Line 1 has too few numbers; export the file again.")
     assert incoming.data == {"place": "line 1"}
     with pytest.raises(FileError, match="Line 1 has too few numbers"):
-        imports.scene(incoming.id)
+        imports.taken(incoming.id)
 
 
 def test_only_so_many_wait(imports: Imports) -> None:
@@ -161,8 +164,7 @@ def test_only_so_many_wait(imports: Imports) -> None:
 def test_what_waits_lies_on_disk_and_is_forgotten_in_time(imports: Imports, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(jobs, "SMALL", 0)
     incoming = ended(imports, taken(imports, trial_obj=OBJ))
-    scene = imports.scene(incoming.id)
-    ready = imports.ready(incoming.id)
+    scene, ready = imports.taken(incoming.id)
     assert set(ready) == {p.mesh.content_hash for p in scene.parts}
     for part in scene.parts:
         assert decode(ready[part.mesh.content_hash].read_bytes()).content_hash == part.mesh.content_hash
@@ -196,6 +198,32 @@ def test_scenes_go_through_a_folder_unchanged(tmp_path: Path) -> None:
     (tmp_path / "meshes").unlink()
     with pytest.raises(FileError, match="no longer there"):
         read_scene(tmp_path)
+
+
+def test_what_is_known_of_small_meshes_goes_with_them(imports: Imports, tmp_path: Path) -> None:
+    meshes = [make() for make in ZOO.values()]
+    write_known(tmp_path, meshes, 60)
+    small = [m for m in meshes if m.face_count < 60]
+    assert 0 < len(small) < len(meshes)
+    fresh = [m.replaced() for m in meshes]
+    stored = tell_known(tmp_path, fresh)
+    assert stored.keys() == {m.content_hash for m in small}
+    for mesh, made in zip(meshes, fresh, strict=True):
+        assert has_kept(made, counts) == (mesh.face_count < 60)
+        anew = made.replaced()
+        assert (anew.content_hash, counts(anew)) == (made.content_hash, counts(made))
+        assert all(np.array_equal(a, b) for a, b in zip(anew.bounds, made.bounds, strict=True))
+        if mesh.content_hash in stored:
+            assert decode(bytes(stored[mesh.content_hash])).content_hash == mesh.content_hash
+    write_known(tmp_path, meshes, 0)
+    assert tell_known(tmp_path, meshes) == {}
+    # what is not there, or is no longer whole, is reckoned when it is taken over
+    incoming = ended(imports, taken(imports, trial_obj=OBJ))
+    assert len(imports.taken(incoming.id)[1]) == 2
+    (incoming.folder / "known.json").write_text("[null")
+    scene, ready = imports.taken(incoming.id)
+    assert len(scene.parts) == 2
+    assert not ready
 
 
 def test_sheets_guess_units_and_show_the_shadow() -> None:

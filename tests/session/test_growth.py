@@ -10,8 +10,11 @@ import pytest
 from able_brick.core.cache import BUDGET
 from able_brick.core.errors import GeometryError, HistoryError, SelectionError, StorageError
 from able_brick.level.amounts import items_in
+from able_brick.level.evaluate import Summary, summary
 from able_brick.level.rows import Placement
+from able_brick.level.snapshot import Snapshot
 from able_brick.level.texts import Texts
+from able_brick.level.things import Things
 from able_brick.steps import checks
 from able_brick.steps.parse import parse_tool
 from able_brick.store.entry import Entry, packed, unpacked
@@ -153,6 +156,38 @@ def test_items_are_counted_as_they_are_shown(bench: Bench) -> None:
     bench.do("line_array", "group-2", count=3, spacing_by="metres", spacing=90.0)
     around = bench.project.snapshot.around(bench.level)
     assert items_in(around) == bench.state()[2].placements == 6 * (4 + 10)
+
+
+def test_counts_are_reckoned_anew_only_where_something_of_them_changes(bench: Bench) -> None:
+    bench.do("add_shape", shape={"kind": "box"})
+    bench.do("duplicate", "placement-1", distance=2.0, count=4)
+
+    def told() -> Summary:
+        snapshot = bench.project.snapshot
+        anew = Snapshot(snapshot.pieces, snapshot.levels, {k: Things(t) for k, t in snapshot.things.items()})
+        now = summary(snapshot, bench.level, bench.project.meshes.get)
+        assert now == summary(anew, bench.level, bench.project.meshes.get)
+        return now
+
+    first = told()
+    bench.do("move", "placement-1", by=(0.0, 0.1, 0.0))
+    assert told() is first
+    for tool, selection, params in (
+        ("rename", ["placement-2"], {"name": "Post"}),
+        ("duplicate", ["placement-1"], {"distance": 2.0, "axis": "z"}),
+        ("delete", ["placement-1"], {}),
+        ("level_settings", [], {"budget": 20}),
+        ("make_group", ["placement-2", "placement-3"], {"name": "Pair"}),
+        ("line_array", ["group-1"], {"count": 3, "spacing_by": "metres", "spacing": 30.0}),
+        ("set_dimensions", ["piece-1"], {"shape": {"kind": "box", "along_x": 3}}),
+    ):
+        before = told()
+        bench.do(tool, *selection, **params)
+        assert told() is not before, tool
+        bench.undo()
+        assert told() == before, tool
+        bench.redo()
+        told()
 
 
 def test_what_had_to_go_is_found_again(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -3,11 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Final
 
 import numpy as np
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
+
+#: Corners of meshes that are looked at together.
+_TOGETHER: Final = 500_000
+
+
+def together(meshes: Sequence[PolyMesh]) -> list[list[PolyMesh]]:
+    """Meshes in runs, each with so few corners that they may well be joined and looked at in one go."""
+    out: list[list[PolyMesh]] = []
+    corners = 0
+    for mesh in meshes:
+        corners += len(mesh.corners)
+        if out and corners <= _TOGETHER:
+            out[-1].append(mesh)
+        else:
+            out.append([mesh])
+            corners = len(mesh.corners)
+    return out
 
 
 def joined(meshes: Sequence[PolyMesh], *, materials: Sequence[int] | None = None) -> PolyMesh:

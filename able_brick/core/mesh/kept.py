@@ -16,7 +16,7 @@ DERIVED_SHARE: Final = 4
 
 def kept_with_mesh(function: Callable[[PolyMesh], T]) -> Callable[[PolyMesh], T]:
     """Reckon it once for each mesh. Meshes never change, so it stays true."""
-    name = f"{function.__module__}.{function.__qualname__}"
+    name = _name(function)
 
     @wraps(function)
     def kept(mesh: PolyMesh) -> T:
@@ -27,6 +27,20 @@ def kept_with_mesh(function: Callable[[PolyMesh], T]) -> Callable[[PolyMesh], T]
         return out
 
     return kept
+
+
+def keep_with(mesh: PolyMesh, function: Callable[[PolyMesh], T], value: T) -> None:
+    """Keep what a function that is kept with meshes gives for this very mesh, where it has been reckoned elsewhere."""
+    mesh.__dict__.setdefault(_KEPT, {})[_name(function)] = value
+
+
+def has_kept(mesh: PolyMesh, function: Callable[[PolyMesh], Any]) -> bool:
+    """Whether it need not be reckoned any more."""
+    return _name(function) in mesh.__dict__.get(_KEPT, ())
+
+
+def _name(function: Callable[[PolyMesh], Any]) -> str:
+    return f"{function.__module__}.{function.__qualname__}"
 
 
 def forget_derived(mesh: PolyMesh) -> None:

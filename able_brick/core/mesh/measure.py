@@ -8,15 +8,16 @@ from typing import Final
 
 import numpy as np
 
-from able_brick.core.mesh.combine import joined
+from able_brick.core.mesh.combine import joined, together
 from able_brick.core.mesh.hardware import hardware_vertices
+from able_brick.core.mesh.kept import has_kept, kept_with_mesh
 from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 
-#: Corners of meshes that are counted together.
-_TOGETHER: Final = 500_000
+#: Faces below which meshes are counted many at a time.
+SMALL: Final = 2000
 
 
 @dataclass(frozen=True)
@@ -32,6 +33,7 @@ class Counts:
     closed: bool
 
 
+@kept_with_mesh
 def counts(mesh: PolyMesh) -> Counts:
     """True counts; `triangles` is what the engine draws, n-gons are faces with five corners or more."""
     sizes = mesh.face_sizes
@@ -51,12 +53,13 @@ def counts_of_all(meshes: Sequence[PolyMesh]) -> list[Counts]:
     out: dict[int, Counts] = {}
     alike: dict[tuple[float, bool, bool], list[int]] = {}
     for k, mesh in enumerate(meshes):
+        if has_kept(mesh, counts):
+            out[k] = counts(mesh)
+            continue
         alike.setdefault((mesh.smooth_angle, mesh.uv is None, mesh.colour is None), []).append(k)
     for numbers in alike.values():
-        ends = np.cumsum([len(meshes[k].corners) for k in numbers]) // _TOGETHER
-        for some in np.split(np.array(numbers), np.flatnonzero(np.diff(ends)) + 1):
-            few = some.tolist()
-            out |= dict(zip(few, _counted([meshes[k] for k in few]), strict=True))
+        told = (c for some in together([meshes[k] for k in numbers]) for c in _counted(some))
+        out |= dict(zip(numbers, told, strict=True))
     return [out[k] for k in range(len(meshes))]
 
 

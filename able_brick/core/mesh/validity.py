@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from able_brick.core import tolerances
+from able_brick.core.mesh.combine import joined, together
 from able_brick.core.mesh.face_kernels import flat_faces, mark_likely_twice
 from able_brick.core.mesh.numbering import number_rows
 from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
@@ -55,6 +57,15 @@ def unused_vertices(mesh: PolyMesh) -> Ints:
 
 def _where(mask: Bools) -> Ints:
     return np.flatnonzero(mask).astype(np.int32)
+
+
+def problems_of_all(meshes: Sequence[PolyMesh]) -> list[list[Problem]]:
+    """`problems` of many meshes: of small ones several are looked at together, and singly only where one has some."""
+    out: list[list[Problem]] = []
+    for some in together(meshes):
+        sound = len(some) > 1 and not problems(joined(some))
+        out += [[] if sound else problems(mesh) for mesh in some]
+    return out
 
 
 def problems(mesh: PolyMesh) -> list[Problem]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from able_brick.core.mesh.numbering import number_rows
 from able_brick.core.mesh.polymesh import Floats
 
 Vector = tuple[float, float, float]
@@ -133,11 +134,19 @@ def decompose_all(matrices: Floats) -> list[tuple[Vector, Quaternion, Vector]]:
     """The same for many matrices (n,4,4) at once."""
     if not len(matrices):
         return []
-    linear = matrices[:, :3, :3]
+    # most are turned and sized like others: each way is reckoned once, and shared
+    ways = np.ascontiguousarray(matrices[:, :3, :3]).reshape(-1, 9) + 0.0
+    number, first = number_rows(ways.view(np.uint32))
+    turned = _turns_and_sizes(ways[first].reshape(-1, 3, 3))
+    places = (matrices[:, :3, 3] + 0.0).tolist()
+    return [((x, y, z), *turned[k]) for (x, y, z), k in zip(places, number.tolist(), strict=True)]
+
+
+def _turns_and_sizes(linear: Floats) -> list[tuple[Quaternion, Vector]]:
     sizes = np.linalg.norm(linear, axis=1)
     sizes = np.where(sizes > 1e-9, sizes, 1.0)
     sizes[:, 0] = np.where(np.linalg.det(linear) < 0, -sizes[:, 0], sizes[:, 0])
     u, _, v = np.linalg.svd(linear / sizes[:, None])
     turns = Rotation.from_matrix(u @ v).as_quat(canonical=True) + 0.0
-    rows = zip((matrices[:, :3, 3] + 0.0).tolist(), turns.tolist(), (sizes + 0.0).tolist(), strict=True)
-    return [((x, y, z), (i, j, k, w), (a, b, c)) for (x, y, z), (i, j, k, w), (a, b, c) in rows]
+    rows = zip(turns.tolist(), (sizes + 0.0).tolist(), strict=True)
+    return [((i, j, k, w), (a, b, c)) for (i, j, k, w), (a, b, c) in rows]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Final, Self
 
 import numpy as np
@@ -46,14 +46,17 @@ class Row(BaseModel):
 
     def like(self, values: Iterable[dict[str, object]]) -> Iterator[Self]:
         """Many rows with other values, all for the same fields, of which only the first ones are validated."""
-        first = None
-        for some in values:
-            if first is None:
-                first = self.changed(**some)
-                fields, chosen = first.__dict__, first.model_fields_set
-                yield first
-            else:
-                yield self._of({**fields, **some}, chosen)
+        return map(self.maker(), values)
+
+    def maker(self) -> Callable[[dict[str, object]], Self]:
+        """Makes rows with other values, all for the same fields, of which only the first ones are validated."""
+        return partial(self._alike, [])
+
+    def _alike(self, made: list[Self], some: dict[str, object]) -> Self:
+        if made:
+            return self._of({**made[0].__dict__, **some}, made[0].model_fields_set)
+        made.append(self.changed(**some))
+        return made[0]
 
     def _of(self, fields: dict[str, Any], chosen: set[str]) -> Self:
         row = self.__class__.__new__(self.__class__)
