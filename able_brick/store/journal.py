@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
+from itertools import pairwise
+from operator import itemgetter
 from pathlib import Path
 from typing import Any, Final
 
@@ -59,44 +61,49 @@ def textures_of(piece: Piece) -> set[str]:
 
 def load_snapshot(connection: Connection) -> Snapshot:
     """The whole project from its rows. Raises StorageError for rows of a newer format."""
-    rows = connection.execute(select(ROW.c.payload, ROW.c.format))
+    rows = connection.execute(select(ROW.c.payload, ROW.c.format)).fetchall()
     counters = connection.execute(select(META.c.value).where(META.c.key == "counters")).scalar()
-    return snapshot_of([(payload, form) for payload, form in rows], counters)
+    return snapshot_of(rows, counters)
 
 
-def snapshot_of(rows: Iterable[tuple[str, int]], counters: str | None) -> Snapshot:
+def snapshot_of(rows: Iterable[Sequence[Any]], counters: str | None) -> Snapshot:
     """The project of rows with their formats, and of the numbers given last per kind.
 
     Things of a level that has no row get one, so that they are not lost. Raises StorageError.
     """
     found: list[ARow] = []
+    read = _ROW.validator.validate_json
     for payload, form in rows:
         if form != ROW_FORMAT:
             raise StorageError(f"The file has rows of format {form}; this version reads {ROW_FORMAT}.")
         try:
-            found.append(_ROW.validate_json(payload))
+            found.append(read(payload))
         except ValidationError as error:
             where = ", ".join(".".join(str(p) for p in e["loc"]) for e in error.errors()[:3])
             raise StorageError(
                 f"The file holds a row that this version cannot read ({where}). Another version "
                 "of Able Brick made it; nothing in it was changed."
             ) from error
-    order = {row.id: row_order(row.id) for row in found}
-    found.sort(key=lambda row: order[row.id])
+    order = [row_order(row.id) for row in found]
+    if any(b < a for a, b in pairwise(order)):
+        found = [row for _, row in sorted(zip(order, found, strict=True), key=itemgetter(0))]
     pieces: dict[str, Piece] = {}
     levels: dict[str, LevelRow] = {}
     things: dict[str, Things] = {}
     for row in found:
-        if isinstance(row, Piece):
-            pieces[row.id] = row
-        elif isinstance(row, LevelRow):
-            levels[row.id] = row
+        kind = type(row)
+        if kind is Piece:
+            pieces[row.id] = row  # type: ignore[assignment]
+        elif kind is LevelRow:
+            levels[row.id] = row  # type: ignore[assignment]
+        elif (level := row.level) in things:  # type: ignore[union-attr]
+            things[level][row.id] = row  # type: ignore[assignment]
         else:
-            things.setdefault(row.level, Things())[row.id] = row
+            things[level] = Things({row.id: row})  # type: ignore[dict-item]
     for key in sorted(things.keys() - levels.keys(), key=row_order):
         levels[key] = LevelRow(id=key, name=f"Recovered ({key})")
     things = {key: things.get(key, Things()) for key in levels}
-    return Snapshot(pieces, levels, things, _numbers(order.values(), counters))
+    return Snapshot(pieces, levels, things, _numbers(order, counters))
 
 
 def _numbers(order: Iterable[tuple[str, int]], counters: str | None) -> dict[str, int]:
