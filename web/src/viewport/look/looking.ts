@@ -5,7 +5,7 @@ import { selectionStore } from "../../state/selection";
 import { FIELD_OF_VIEW, inPerspective, setView, type ViewMode, type ViewState, viewStore } from "../../state/view";
 import { eyeDirection, viewport, viewTurn } from "../controller";
 import { type Box, boxAboutPivot, boxOf, boxOfAll } from "../pieces/entries";
-import { standAt, walk } from "./walk";
+import { someWayBefore, standAt, walk } from "./walk";
 
 /** How long the view takes from one place to another, milliseconds. */
 const TAKES = 240;
@@ -141,14 +141,14 @@ export function lookBy(mode: ViewMode): void {
   transition({ mode, target, yaw, pitch, distance });
 }
 
-/** Where a player would stand: on what is seen in the middle of the view. */
+/** Where a player would stand: on what is seen in the middle of the view, or some way before it where that is a wall. */
 function groundBefore(): Vector3 {
   const hit = viewport.pick(viewport.width / 2, viewport.height / 2);
   if (hit && hit.normal.y > 0.5) return hit.point;
-  const at =
-    hit?.point ??
-    viewport.ground(viewport.width / 2, viewport.height / 2) ??
-    new Vector3(...viewStore.getState().target);
+  const view = viewStore.getState();
+  const at = hit
+    ? someWayBefore(hit.point, viewport.camera.position)
+    : (viewport.ground(viewport.width / 2, viewport.height / 2) ?? new Vector3(...view.target));
   return at.setY(viewport.floorUnder(at.clone().setY(at.y + 0.5)) ?? Math.max(0, at.y));
 }
 

@@ -10,7 +10,7 @@ const frames = vi.hoisted(() => {
 
 import { setView, viewStore } from "../../state/view";
 import { viewport } from "../controller";
-import { standAt, walk } from "./walk";
+import { someWayBefore, standAt, walk } from "./walk";
 
 /** Boxes by their lowest and highest corners. */
 function world(...boxes: [number, number, number, number, number, number][]): void {
@@ -103,6 +103,14 @@ describe("walking", () => {
     walk(4);
     wait();
     expect(feet()[2]).toBeCloseTo(-4, 1);
+  });
+
+  it("begins some way before a wall that is looked at, where nothing is between", () => {
+    const wall = new Vector3(1, 2, 3);
+    expect(someWayBefore(wall, new Vector3(11, 7, 3)).toArray()).toEqual([5, 4, 3]);
+    const near = someWayBefore(wall, new Vector3(2, 2, 3)).toArray();
+    expect(near[0]).toBeCloseTo(1.6, 9);
+    expect(someWayBefore(wall, new Vector3(1, 9, 3)).toArray()).toEqual([1, 2, 3]);
   });
 
   it("begins a body's radius aside of a wall that is nearer", () => {

@@ -9,6 +9,9 @@ const GRAVITY = 9.8;
 /** The longest way that is gone at once, metres: shorter than a wall is thick. */
 const STRIDE = 0.1;
 
+/** Metres before a wall from which it is looked at. */
+const BEFORE = 4;
+
 const held = new Set<string>();
 const WAYS: Record<string, [number, number]> = {
   KeyW: [0, 1],
@@ -35,6 +38,13 @@ export function walkKey(event: KeyboardEvent): boolean {
 
 window.addEventListener("keyup", (event) => held.delete(event.code));
 window.addEventListener("blur", () => held.clear());
+
+/** A place from which a wall is well seen: on the free line from there to the eye, some metres before it. */
+export function someWayBefore(wall: Vector3, eye: Vector3): Vector3 {
+  const line = eye.clone().sub(wall);
+  const level = Math.hypot(line.x, line.z);
+  return wall.clone().addScaledVector(line, level > 0 ? Math.min(BEFORE / level, 0.6) : 0);
+}
 
 /** Where one stands who wants to stand at a place: aside of what is there already. */
 export function standAt(feet: Vector3): Vector3 {
