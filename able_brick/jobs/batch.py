@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import logging
 import os
 import time
 from collections.abc import Callable, Iterator
@@ -126,6 +127,7 @@ def run_batch(
     from dask.distributed import Client, LocalCluster, as_completed
     from distributed.scheduler import KilledWorker
 
+    logging.getLogger("distributed").setLevel(logging.ERROR)  # it tells of each connection that comes and goes
     check_folders(source, target)
     parsed = NamePattern.parse(pattern, rungs=len(recipe.rungs))
     progress = Progress(total=check_collisions(source, target, parsed, len(recipe.rungs)))
