@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from able_brick.core.slim.tree import nearest_place
+
 #: Steps from vertex to vertex on the way to the place where a sample lies; nearly all need one or two.
 _STEPS = 32
 #: Share of a face's width by which a place is well inside, and of its first side, squared, up to which it is near.
@@ -16,35 +18,12 @@ _ALIKE = 0.2
 
 @njit(cache=True, nogil=True)
 def shares_at(x, y, z, positions, a, b, c):  # type: ignore[no-untyped-def]
-    """The shares of the second and third corner at the place of the triangle a b c that is nearest to a point x y z
-    (Ericson 2004, ch. 5.1.5), and the squared distance to there."""
+    """The shares of the second and third corner at the place of the triangle a b c that is nearest to a point x y z,
+    and the squared distance to there."""
     ax, ay, az = positions[a, 0], positions[a, 1], positions[a, 2]
     ux, uy, uz = positions[b, 0] - ax, positions[b, 1] - ay, positions[b, 2] - az
     vx, vy, vz = positions[c, 0] - ax, positions[c, 1] - ay, positions[c, 2] - az
-    x, y, z = x - ax, y - ay, z - az
-    uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
-    d1, d2 = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z
-    d3, d4, d5, d6 = d1 - uu, d2 - uv, d1 - uv, d2 - vv
-    va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
-    s, t = 0.0, 0.0
-    if d1 <= 0.0 and d2 <= 0.0:
-        pass
-    elif d3 >= 0.0 and d4 <= d3:
-        s = 1.0
-    elif vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
-        s = d1 / (d1 - d3) if d1 > d3 else 0.0
-    elif d6 >= 0.0 and d5 <= d6:
-        t = 1.0
-    elif vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
-        t = d2 / (d2 - d6) if d2 > d6 else 0.0
-    elif va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
-        whole = (d4 - d3) + (d5 - d6)
-        t = (d4 - d3) / whole if whole > 0.0 else 0.0
-        s = 1.0 - t
-    elif va + vb + vc != 0.0:
-        s, t = vb / (va + vb + vc), vc / (va + vb + vc)
-    x, y, z = x - s * ux - t * vx, y - s * uy - t * vy, z - s * uz - t * vz
-    return s, t, x * x + y * y + z * z
+    return nearest_place(x - ax, y - ay, z - az, ux, uy, uz, vx, vy, vz)
 
 
 @njit(cache=True, nogil=True)

@@ -104,15 +104,10 @@ def _segment_distance(x, y, z, ux, uy, uz):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def triangle_distance(p, a, b, c):  # type: ignore[no-untyped-def]
-    """Squared distance from a point to a triangle, by the region it falls in (Ericson 2004, ch. 5.1.5)."""
-    ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
-    vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
-    x, y, z = p[0] - a[0], p[1] - a[1], p[2] - a[2]
+def nearest_place(x, y, z, ux, uy, uz, vx, vy, vz):  # type: ignore[no-untyped-def]
+    """The shares of u and v at the place that is nearest to a point on the triangle from the origin to u and v, by the
+    region it falls in (Ericson 2004, ch. 5.1.5), and the squared distance to there."""
     uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
-    if uu * vv - uv * uv <= 1e-30 * uu * vv:  # without area: as its edges
-        ab, ac = _segment_distance(x, y, z, ux, uy, uz), _segment_distance(x, y, z, vx, vy, vz)
-        return min(ab, ac, _segment_distance(x - ux, y - uy, z - uz, vx - ux, vy - uy, vz - uz))
     d1, d2 = ux * x + uy * y + uz * z, vx * x + vy * y + vz * z
     d3, d4, d5, d6 = d1 - uu, d2 - uv, d1 - uv, d2 - vv
     va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
@@ -134,4 +129,17 @@ def triangle_distance(p, a, b, c):  # type: ignore[no-untyped-def]
     elif va + vb + vc != 0.0:
         s, t = vb / (va + vb + vc), vc / (va + vb + vc)
     x, y, z = x - s * ux - t * vx, y - s * uy - t * vy, z - s * uz - t * vz
-    return x * x + y * y + z * z
+    return s, t, x * x + y * y + z * z
+
+
+@njit(cache=True, nogil=True)
+def triangle_distance(p, a, b, c):  # type: ignore[no-untyped-def]
+    """Squared distance from a point to a triangle."""
+    ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+    vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+    x, y, z = p[0] - a[0], p[1] - a[1], p[2] - a[2]
+    uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
+    if uu * vv - uv * uv <= 1e-30 * uu * vv:  # without area: as its edges
+        ab, ac = _segment_distance(x, y, z, ux, uy, uz), _segment_distance(x, y, z, vx, vy, vz)
+        return min(ab, ac, _segment_distance(x - ux, y - uy, z - uz, vx - ux, vy - uy, vz - uz))
+    return nearest_place(x, y, z, ux, uy, uz, vx, vy, vz)[2]
