@@ -193,8 +193,11 @@ def test_shifts_are_the_least_squares_ones() -> None:
             farthest[v] = max(farthest[v], abs(away[i]))
     for i in said:
         strayed[triangles[at[i]]] |= abs(rest[i]) > farthest[triangles[at[i]]]
-    assert kernels.lost(sums, triangles, shifts).tolist() == (per_vertex < 0).tolist()
+    every = np.ones(12, np.bool_)
+    assert kernels.lost(sums, triangles, shifts, every).tolist() == (per_vertex < 0).tolist()
+    one = np.arange(12) == 3
+    near = np.isin(np.arange(12), triangles[(triangles == 3).any(axis=1)])
+    assert kernels.lost(sums, triangles, shifts, one).tolist() == (near & (per_vertex < 0)).tolist()
     far = kernels.farthest(np.maximum(halves[0][1], halves[1][1]), triangles, 12)
     assert far == pytest.approx(farthest)
-    every = np.ones(12, np.bool_)
     assert kernels.strayed(at, parts, away, triangles, shifts, far, every, 0, 200).tolist() == strayed.tolist()

@@ -111,20 +111,20 @@ def cost_edges(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def choose(cost, edges, stamp, cutoffs, passes, quota, hold):  # type: ignore[no-untyped-def]
-    """Edges worth trying in rising cost, and the cut-off (bits of the float) that was used.
+def worth_trying(cost, edges, stamp, cutoffs, passes, first, last, wanted):  # type: ignore[no-untyped-def]
+    """Write which edges (E) from `first` to before `last` may be collapsed by now, and count them by the bits of their
+    cost.
 
     An edge that was refused before at a cut-off not below its cost is left out while neither end's star has changed.
     """
-    n = len(cost)
     bits = cost.view(np.int32) >> _SHIFT
     highest = np.full(passes + 2, -1, np.int32)
     for k in range(passes, -1, -1):
         highest[k] = max(highest[k + 1], cutoffs[k])
-    never = np.int32(np.array([_NEVER], np.float32).view(np.int32)[0] >> _SHIFT)
-    wanted = np.zeros(n, np.bool_)
+    never = _bits_of_never()
     bins = np.zeros(never + 1, np.int32)
-    for e in range(n):
+    for e in range(first, last):
+        wanted[e] = False
         if bits[e] >= never:
             continue
         changed = max(stamp[edges[e, 0]], stamp[edges[e, 1]])
@@ -132,26 +132,48 @@ def choose(cost, edges, stamp, cutoffs, passes, quota, hold):  # type: ignore[no
             continue
         wanted[e] = True
         bins[bits[e]] += 1
-    cut = hold
-    if cut < 0:
-        total = 0
-        cut = never - 1
-        for k in range(never):
-            total += bins[k]
-            if total >= quota:
-                cut = k
-                break
+    return bins
+
+
+@njit(cache=True, nogil=True)
+def _bits_of_never():  # type: ignore[no-untyped-def]
+    return np.int32(np.array([_NEVER], np.float32).view(np.int32)[0] >> _SHIFT)
+
+
+@njit(cache=True, nogil=True)
+def cut_at(bins, quota):  # type: ignore[no-untyped-def]
+    """The bits of the cost up to which there are so many edges, given how many there are (parts, bits)."""
+    total = 0
+    never = bins.shape[1] - 1
+    for k in range(never):
+        for h in range(len(bins)):
+            total += bins[h, k]
+        if total >= quota:
+            return k
+    return never - 1
+
+
+@njit(cache=True, nogil=True)
+def places_of(bins, cut):  # type: ignore[no-untyped-def]
+    """Make counts (parts, bits) the places where each part's edges of those bits begin; how many there are up to the
+    cut."""
     total = 0
     for k in range(cut + 1):
-        c = bins[k]
-        bins[k] = total
-        total += c
-    order = np.empty(total, np.int32)
-    for e in range(n):
+        for h in range(len(bins)):
+            count = bins[h, k]
+            bins[h, k] = total
+            total += count
+    return total
+
+
+@njit(cache=True, nogil=True)
+def put_in_order(cost, wanted, cut, places, first, last, order):  # type: ignore[no-untyped-def]
+    """Write the wanted edges from `first` to before `last`, up to the cut, at their places in the order."""
+    bits = cost.view(np.int32) >> _SHIFT
+    for e in range(first, last):
         if wanted[e] and bits[e] <= cut:
-            order[bins[bits[e]]] = e
-            bins[bits[e]] += 1
-    return order, cut
+            order[places[bits[e]]] = e
+            places[bits[e]] += 1
 
 
 @njit(cache=True, nogil=True)

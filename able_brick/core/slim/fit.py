@@ -79,9 +79,9 @@ def fitted(
             breathe()
         shifts[~moving] = 0.0
         strayed = partial(kernels.strayed, ids, parts, away, triangles, shifts, far, fresh)
-        stay = kernels.lost(sums, triangles, shifts) | reduce(np.logical_or, by_halves(strayed, len(ids), _MANY))
+        stay = kernels.lost(sums, triangles, shifts, fresh) | reduce(np.logical_or, by_halves(strayed, len(ids), _MANY))
         there = positions + shifts[:, None] * ways
-        kernels.turned(there, triangles, normals, _TURN, stay)
+        kernels.turned(there, triangles, normals, _TURN, fresh, stay)
         stay &= moving
         if not stay.any():
             return replace(slimmed, mesh=mesh.replaced(positions=np.where(moving[:, None], there, positions)))

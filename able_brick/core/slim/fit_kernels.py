@@ -245,17 +245,27 @@ def solve(sums, triangles, free, damping, rounds):  # type: ignore[no-untyped-de
 
 
 @njit(cache=True, nogil=True)
-def lost(sums, triangles, shifts):  # type: ignore[no-untyped-def]
-    """(V) the vertices round which the samples would be farther, in sum of squares, than they are."""
+def lost(sums, triangles, shifts, fresh):  # type: ignore[no-untyped-def]
+    """(V) the vertices round which the samples would be farther, in sum of squares, than they are; only those that have
+    a `fresh` (V) shift, or a neighbour with one, are looked at."""
+    near = np.zeros(len(shifts), np.bool_)
+    for t in range(len(triangles)):
+        u, v, w = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        if fresh[u] or fresh[v] or fresh[w]:
+            near[u] = near[v] = near[w] = True
     gain = np.zeros(len(shifts))
     for t in range(len(triangles)):
-        a, b, c = shifts[triangles[t, 0]], shifts[triangles[t, 1]], shifts[triangles[t, 2]]
+        u, v, w = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        if not (near[u] or near[v] or near[w]):
+            continue
+        a, b, c = shifts[u], shifts[v], shifts[w]
         g = 2.0 * (a * sums[t, 6] + b * sums[t, 7] + c * sums[t, 8])
         g -= a * a * sums[t, 0] + b * b * sums[t, 1] + c * c * sums[t, 2]
         g -= 2.0 * (a * b * sums[t, 3] + a * c * sums[t, 4] + b * c * sums[t, 5])
-        for k in range(3):
-            gain[triangles[t, k]] += g
-    return gain < 0.0
+        gain[u] += g
+        gain[v] += g
+        gain[w] += g
+    return near & (gain < 0.0)
 
 
 @njit(cache=True, nogil=True)
@@ -278,10 +288,13 @@ def strayed(ids, parts, away, triangles, shifts, far, fresh, first, last):  # ty
 
 
 @njit(cache=True, nogil=True)
-def turned(positions, triangles, normals, least, out):  # type: ignore[no-untyped-def]
-    """Mark in `out` (V) the vertices of triangles that look, by the cosine, less than so much the way that they did."""
+def turned(positions, triangles, normals, least, fresh, out):  # type: ignore[no-untyped-def]
+    """Mark in `out` (V) the vertices of triangles that look, by the cosine, less than so much the way that they did;
+    only those with a vertex at a `fresh` (V) place are looked at."""
     for t in range(len(triangles)):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        if not (fresh[a] or fresh[b] or fresh[c]):
+            continue
         x, y, z = across(positions, a, b, c)
         cosine = x * normals[t, 0] + y * normals[t, 1] + z * normals[t, 2]
         if cosine < least * np.sqrt(x * x + y * y + z * z):

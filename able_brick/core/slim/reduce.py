@@ -180,10 +180,7 @@ class Reducing:
         cost, way = self._costed(edges, uses)
         needed = (len(self._tri) - triangles + 1) // 2
         quota = max(256.0, min(len(edges) / 2, 3.0 * needed)) * self._widen
-        cutoffs = np.array(self._cutoffs, np.int32)
-        order, cut = collapse.choose(cost, edges, self._stamp, cutoffs, number - 1, quota, self._hold)
-        if self._hold >= 0 and len(edges) > _MANY_EDGES and len(order) < _WORTH_A_PASS * len(edges):
-            order, cut = collapse.choose(cost, edges, self._stamp, cutoffs, number - 1, quota, -1)
+        order, cut = self._chosen(cost, edges, quota)
         surplus = len(self._tri) - triangles
         took = self._collapsed(edges, uses, way, order, surplus)
         steps = np.flatnonzero(took)
@@ -202,6 +199,34 @@ class Reducing:
             if not len(order) and quota >= len(edges):
                 self.reached = False
             self._widen *= 4.0
+
+    def _chosen(self, cost: npt.NDArray[np.float32], edges: Ints, quota: float) -> tuple[Ints, int]:
+        """Edges worth trying, in rising cost, and the cut-off that was used, as the bits of a cost."""
+        n, passes = len(edges), len(self._cutoffs) - 1
+        cutoffs, wanted = np.array(self._cutoffs, np.int32), np.empty(n, np.bool_)
+        halves = by_halves(
+            lambda first, last: (
+                first,
+                last,
+                collapse.worth_trying(cost, edges, self._stamp, cutoffs, passes, first, last, wanted),
+            ),
+            n,
+            _MANY_EDGES,
+        )
+        bins = np.stack([h[2] for h in halves])
+        cut = self._hold
+        if cut >= 0 and n > _MANY_EDGES and bins[:, : cut + 1].sum() < _WORTH_A_PASS * n:
+            cut = -1
+        if cut < 0:
+            cut = int(collapse.cut_at(bins, quota))
+        order = np.empty(collapse.places_of(bins, cut), np.int32)
+
+        def put(half: int, _next: int) -> None:
+            first, last, _ = halves[half]
+            collapse.put_in_order(cost, wanted, cut, bins[half], first, last, order)
+
+        by_halves(put, len(halves), 2)
+        return order, cut
 
     def _collapsed(
         self, edges: Ints, uses: Ints, way: npt.NDArray[np.int8], order: Ints, surplus: int
@@ -321,11 +346,9 @@ class Reducing:
         source = self._of[left]
         positions = stars.places(self._pos, left, mesh.positions, source, self.centre)
         corners, wedges = number[tri.ravel()], self._wedge.ravel().copy()
-        bare = PolyMesh.trusted(positions, np.arange(len(tri) + 1) * 3, corners)
+        bare = PolyMesh.trusted(positions, np.arange(0, 3 * len(tri) + 1, 3, dtype=np.int32), corners)
         sharp, edges = np.zeros(len(corners), np.bool_), None
-        seen = np.zeros(len(self._wedge_corner), np.bool_)
-        seen[wedges] = True
-        if np.count_nonzero(seen) > len(source):  # else every vertex looks alike from all its faces
+        if self._many[left].any():  # else every vertex looks alike from all its faces
             edges = topology(bare)
             sharp = stars.creases(edges.twin, bare.next_corner, self._wedge_group[wedges])
         out = bare.replaced(
