@@ -46,7 +46,7 @@ def check_change(
     for old, new in edits:
         if new is not None:
             check_row(old, new, sound)
-            sound = new
+            sound = new if old is None else sound
     rest = [e for e in edits if not _by_itself(e, after)]
     _check_references(after, rest, level, refuse)
     if locks is not None:
@@ -98,9 +98,9 @@ def check_row(before: ARow | None, row: ARow, sound: ARow | None = None) -> None
     if type(row) is Placement:  # of which there may be very many
         known = sound if before is None else before
         other = known if type(known) is Placement else None
-        if other is None or row.size is not other.size:
+        if other is None or (row.size is not other.size and row.size != other.size):
             _check_size(row)
-        if other is None or row.turn is not other.turn:
+        if other is None or (row.turn is not other.turn and row.turn != other.turn):
             _check_turn(row.name, row.turn)
         return
     if isinstance(row, Piece):

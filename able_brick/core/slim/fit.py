@@ -41,6 +41,8 @@ _REACH: Final = 1 / 3
 _TURN: Final = 0.7
 #: Share of the box's diagonal up to which vertices are good as they are.
 _FINEST: Final = 1e-7
+#: Samples after which it can be stopped.
+_PORTION: Final = 200_000
 #: From so many samples on two threads look where they lie.
 _MANY: Final = 20_000
 
@@ -65,7 +67,7 @@ def fitted(
     across = area_vectors(mesh)
     normals = units(across)
     ways = _ways(across, triangles, len(positions))
-    ids, parts, away = _met(source, slimmed, triangles, normals, ways)
+    ids, parts, away = _met(source, slimmed, triangles, normals, ways, breathe)
     halves = by_halves(partial(kernels.squares, ids, parts, away, len(triangles)), len(ids), _MANY)
     sums, farthest = sum(h[0] for h in halves), reduce(np.maximum, [h[1] for h in halves])
     far = kernels.farthest(farthest, triangles, len(positions))
@@ -119,7 +121,12 @@ def _ways(across: Floats, triangles: Ints, count: int) -> Floats:
 
 
 def _met(
-    source: PolyMesh, slimmed: Slimmed, triangles: Ints, normals: Floats, ways: Floats
+    source: PolyMesh,
+    slimmed: Slimmed,
+    triangles: Ints,
+    normals: Floats,
+    ways: Floats,
+    breathe: Callable[[], None] | None,
 ) -> tuple[Ints, Floats, Floats]:
     """What samples of the source say of a mesh: `ids`, `parts` and `away`, as of `kernels.meet`."""
     source_tris = source.corners[triangulate(source)[0]]
@@ -128,7 +135,7 @@ def _met(
     start, star = vertex_stars(triangles, slimmed.mesh.vertex_count)
     ids, parts, away = np.empty(count, np.int32), np.empty((count, 3)), np.empty(count)
 
-    def part(first: int, last: int) -> None:
+    def part(begin: int, first: int, last: int) -> None:
         kernels.meet(
             source.positions,
             source_tris,
@@ -141,12 +148,15 @@ def _met(
             star,
             normals,
             ways,
-            first,
-            last,
+            begin + first,
+            begin + last,
             ids,
             parts,
             away,
         )
 
-    by_halves(part, count, _MANY)
+    for begin in range(0, count, _PORTION):
+        if breathe is not None:
+            breathe()
+        by_halves(partial(part, begin), min(_PORTION, count - begin), _MANY)
     return ids, parts, away
