@@ -17,7 +17,7 @@ from pydantic import ValidationError
 from able_brick.core.collecting import keep_what_stands, uncollected
 from able_brick.core.errors import AbleBrickError, InputError
 
-with uncollected():  # what is imported stays: to look for garbage in it takes longer than anything else here
+with uncollected():  # what is imported stays: to look for garbage in it would take a good part of a start
     from able_brick.core.files.part import Scene
     from able_brick.core.files.read import read_file
     from able_brick.core.files.units import Unit, Up, brought_in

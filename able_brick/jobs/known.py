@@ -24,7 +24,10 @@ def write_known(folder: Path, meshes: Sequence[PolyMesh], most: int) -> None:
     small = [k for k, mesh in enumerate(meshes) if mesh.face_count < most]
     rows: list[object] = [None] * len(meshes)
     at = 0
-    with (folder / "stored").open("wb") as out:
+    stored = folder / "stored"
+    # a new file: whoever takes over what was read before still looks into the old one
+    stored.unlink(missing_ok=True)
+    with stored.open("wb") as out:
         for k, counted in zip(small, counts_of_all([meshes[k] for k in small]), strict=True):
             mesh = meshes[k]
             size = out.write(encode(mesh))

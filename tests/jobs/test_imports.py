@@ -215,8 +215,10 @@ def test_what_is_known_of_small_meshes_goes_with_them(imports: Imports, tmp_path
         assert all(np.array_equal(a, b) for a, b in zip(anew.bounds, made.bounds, strict=True))
         if mesh.content_hash in stored:
             assert decode(bytes(stored[mesh.content_hash])).content_hash == mesh.content_hash
+    # read again while it is being taken over
     write_known(tmp_path, meshes, 0)
     assert tell_known(tmp_path, meshes) == {}
+    assert {decode(bytes(data)).content_hash for data in stored.values()} == stored.keys()
     # what is not there, or is no longer whole, is reckoned when it is taken over
     incoming = ended(imports, taken(imports, trial_obj=OBJ))
     assert len(imports.taken(incoming.id)[1]) == 2

@@ -274,7 +274,7 @@ class Reducing:
                 surplus -= part(first, len(order), -1)
                 break
             last = min(first + some, len(order))
-            surplus -= sum(by_halves(partial(part, first, last), 2, 2))
+            surplus -= sum(by_halves(partial(part, first, last), 2, 2))  # lanes 0 and 1
             surplus -= part(first, last, 2)
             first = last
         return took
