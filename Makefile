@@ -31,7 +31,7 @@ $(STAMP)/web: $(STAMP)/node $(shell find web/src web/public -type f) web/index.h
 	cd web && npm run --silent build -- --logLevel warn
 	@touch $@
 
-$(STAMP)/kernels: $(STAMP)/python $(shell grep -rl njit able_brick --include=*.py) able_brick/warm.py
+$(STAMP)/kernels: $(STAMP)/python $(shell grep -rl core.kernel able_brick --include=*.py) able_brick/core/kernel.py able_brick/warm.py
 	@# a kept kernel does not notice that one it calls has changed
 	@find able_brick -name '*.nb[ic]' -delete
 	$(BIN)/able-brick warm

@@ -7,10 +7,10 @@ from pathlib import PurePath
 
 import numpy as np
 from pydantic import BaseModel
-from scipy.spatial import ConvexHull, QhullError
 
 from able_brick.core.files.part import Scene
 from able_brick.core.files.units import Unit, Up
+from able_brick.core.mesh.hull import on_hull
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
@@ -146,8 +146,8 @@ def _wound(triangles: Floats) -> Floats:
 
 
 def _hull(flat: Floats) -> Floats:
-    try:
-        return np.asarray(flat[ConvexHull(flat).vertices])
-    except (QhullError, ValueError):  # all points on a line
-        low, high = flat.min(axis=0), flat.max(axis=0)
-        return np.array([low, [high[0], low[1]], high, [low[0], high[1]]])
+    found = on_hull(flat)
+    if found is not None:
+        return flat[found]
+    low, high = flat.min(axis=0), flat.max(axis=0)  # all on one line
+    return np.array([low, [high[0], low[1]], high, [low[0], high[1]]])

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.extremes import extreme_points
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import about_pivot

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.files.part import Node, Part, Texture
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.combine import with_positions
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, about_pivot, quaternion, rotation, vector

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.cache import ByteCache
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.place.copies import check_items
 from able_brick.core.place.items import item_boxes

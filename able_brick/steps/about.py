@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from typing import Any, Literal, TypeAlias
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import InputError, SelectionError
+from able_brick.core.late import Rotation
 from able_brick.core.place.pose import IDENTITY, ORIGIN, rotation, vector
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of

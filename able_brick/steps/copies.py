@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import ClassVar, Final, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError, SelectionError
+from able_brick.core.late import Rotation
 from able_brick.core.place.copies import MOST_ITEMS, check_items
 from able_brick.core.place.dock import Motion
 from able_brick.core.text import counted

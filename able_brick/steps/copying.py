@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterable
 from typing import Final
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, plain_all
 from able_brick.core.place.pose import Vector

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError, InputError, SelectionError
+from able_brick.core.late import Rotation
 from able_brick.core.path.curve import PathPoint
 from able_brick.core.path.editing import explicit, largest_fillet, rounded_corner, with_point
 from able_brick.core.place.pose import Vector, vector

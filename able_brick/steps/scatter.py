@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError, InputError, SelectionError
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.items import item_to_world, outward

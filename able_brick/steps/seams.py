@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Final
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from able_brick.core.errors import AbleBrickError
+from able_brick.core.late import cKDTree
 from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
 from able_brick.core.place.items import item_to_world
 from able_brick.core.place.pose import about_pivot

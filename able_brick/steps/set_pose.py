@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import InputError
+from able_brick.core.late import Rotation
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.pose import from_degrees, quaternion, rotation
 from able_brick.level.field import field

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
+from able_brick.core.late import Rotation
 from able_brick.core.place.dock import Motion
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt

@@ -26,7 +26,7 @@ class Door:
                 urllib.request.urlopen(f"http://127.0.0.1:{PORT}/api/levels", timeout=1).close()
                 break
             except OSError:
-                time.sleep(0.05)
+                time.sleep(0.01)
         self.started = time.perf_counter() - start
         self.connection = http.client.HTTPConnection("127.0.0.1", PORT)
 

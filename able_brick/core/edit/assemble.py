@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.sparse import csr_array, vstack
 
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.kinds import Kind, edges_between
+from able_brick.core.late import csr_array, vstack
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 
 

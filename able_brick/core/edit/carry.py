@@ -5,13 +5,12 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from scipy.sparse import csr_array
-from scipy.sparse.csgraph import dijkstra
 
 from able_brick.core.edit.edited import Edited, refuse_flat
 from able_brick.core.edit.keep_to import along_edges, along_normals, on_surface
 from able_brick.core.edit.kinds import Kind, converted
 from able_brick.core.errors import GeometryError
+from able_brick.core.late import csr_array, dijkstra
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology

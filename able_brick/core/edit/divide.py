@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import csr_array, vstack
 
 from able_brick.core.edit.assemble import Faces, Next, all_of, assemble, weights_of
 from able_brick.core.edit.edited import Edited, refuse_flat
@@ -12,6 +11,7 @@ from able_brick.core.edit.kinds import marked
 from able_brick.core.edit.limits import refuse_many
 from able_brick.core.edit.loops import Cutting, Strips
 from able_brick.core.errors import GeometryError
+from able_brick.core.late import csr_array, vstack
 from able_brick.core.mesh.normals import area_vectors, unit
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, like_corners
 from able_brick.core.edit.edited import Edited, refuse_worse
 from able_brick.core.edit.kinds import marked
 from able_brick.core.edit.limits import MOST_PAIRS, refuse_many
 from able_brick.core.errors import GeometryError
+from able_brick.core.late import cKDTree
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology

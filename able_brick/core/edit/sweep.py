@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.edit.edited import Edited, refuse_flat
 from able_brick.core.edit.extrude import extrude
@@ -11,6 +10,7 @@ from able_brick.core.edit.kinds import converted, marked
 from able_brick.core.edit.limits import refuse_many
 from able_brick.core.edit.regions import Region
 from able_brick.core.errors import GeometryError
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.normals import unit
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
-import numba
 import numpy as np
 import numpy.typing as npt
 
@@ -13,6 +12,7 @@ from able_brick.core import tolerances
 from able_brick.core.errors import GeometryError
 from able_brick.core.files.keyholes import without_keyholes
 from able_brick.core.files.weld import same_points
+from able_brick.core.kernel import kernel
 from able_brick.core.mesh.face_kernels import flat_faces
 from able_brick.core.mesh.polymesh import MAX_ELEMENTS, Bools, Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -187,7 +187,7 @@ def _checked(raw: RawFaces) -> tuple[Floats, npt.NDArray[np.int64], npt.NDArray[
     return points, sizes, corners
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _sound_corners(vertex, starts):  # type: ignore[no-untyped-def]
     """Which corners stay, how many of each face, 0 where fewer than three; and the faces that name a vertex twice."""
     faces = len(starts) - 1
@@ -219,7 +219,7 @@ def _sound_corners(vertex, starts):  # type: ignore[no-untyped-def]
     return keep, size, twice
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _creased(twin, following, normal, at, sharp):  # type: ignore[no-untyped-def]
     for c in range(len(twin)):
         t = twin[c]

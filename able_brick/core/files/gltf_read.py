@@ -7,13 +7,13 @@ from typing import Any, Final
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import FileError, GeometryError
 from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
 from able_brick.core.files.gltf_document import Beside, Document, glb_chunks, number, parsed_json
 from able_brick.core.files.part import GroupAt, Instance, Material, Part, Scene, Texture
 from able_brick.core.files.pictures import texture
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.polymesh import Floats
 
 _MOST_NODES: Final = 200_000

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from able_brick.core.files.text_kernels import blank, number_at
+from able_brick.core.kernel import kernel
 
 #: What can be wrong with a line.
 FINE, NO_NUMBER, NO_INDEX, FEW_CORNERS, BEYOND, FEW_NUMBERS = range(6)
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def obj_counts(text):  # type: ignore[no-untyped-def]
     """Numbers of v, vt, vn, f, corners, and other lines (directives)."""
     v = vt = vn = f = corners = other = 0
@@ -49,7 +49,7 @@ def obj_counts(text):  # type: ignore[no-untyped-def]
     return v, vt, vn, f, corners, other
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _row(text, i, end, out, least):  # type: ignore[no-untyped-def]
     """Fill `out` with the numbers of a line; how many, and where it went wrong or −1."""
     n = 0
@@ -68,7 +68,7 @@ def _row(text, i, end, out, least):  # type: ignore[no-untyped-def]
         i = j
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _index(text, i, end, count):  # type: ignore[no-untyped-def]
     """The index at i, from 0, and the offset behind it; −1 for no index, −2 out of range. Negative ones count back."""
     back = False
@@ -88,7 +88,7 @@ def _index(text, i, end, count):  # type: ignore[no-untyped-def]
     return at, np.int64(i)
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def obj_fill(text, points, colours, uvs, normals, sizes, corner_v, corner_t, corner_n, line_at, line_face):  # type: ignore[no-untyped-def]
     """Fill the arrays; corners without uv or normal get −1. Error code, its offset, how many points have colours."""
     v = vt = vn = f = corner = other = coloured = 0

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
+
+from able_brick.core.kernel import kernel
 
 #: Bytes of the types 0 to 7: int8, uint8, int16, uint16, int32, uint32, float32, float64.
 _BYTES = np.array([1, 1, 2, 2, 4, 4, 4, 8])
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _whole(data, at, kind, big):  # type: ignore[no-untyped-def]
     size = _BYTES[kind]
     value = np.int64(0)
@@ -21,7 +22,7 @@ def _whole(data, at, kind, big):  # type: ignore[no-untyped-def]
     return value
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def walk_binary(data, at, count, counts, kinds, wanted, number, big, sizes, values, numbers, fill):  # type: ignore[no-untyped-def]
     """Walk over `count` elements whose properties have types `kinds`, lists with count types `counts` (−1: no list).
 
@@ -55,7 +56,7 @@ def walk_binary(data, at, count, counts, kinds, wanted, number, big, sizes, valu
     return at, total, -1
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def walk_words(words, at, count, counts, kinds, wanted, number, sizes, values, numbers, fill):  # type: ignore[no-untyped-def]
     """The same over the words of a text body, which have been read as numbers."""
     total = 0

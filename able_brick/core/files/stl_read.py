@@ -5,13 +5,13 @@ from __future__ import annotations
 import re
 from typing import Final
 
-import numba
 import numpy as np
 
 from able_brick.core.errors import FileError, GeometryError
 from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
 from able_brick.core.files.part import Instance, Material, Part, Scene
 from able_brick.core.files.text_kernels import blank, number_at
+from able_brick.core.kernel import kernel
 
 RECORD: Final = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("more", "<u2")])
 _MOST: Final = 20_000_000
@@ -69,7 +69,7 @@ def _text(data: bytes) -> np.ndarray:
     return points[:n].copy()
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _vertices(text, out):  # type: ignore[no-untyped-def]
     word = (118, 101, 114, 116, 101, 120)  # vertex
     i = 0

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
+
+from able_brick.core.kernel import inline_kernel, kernel
 
 _TENS = np.array([10.0**k for k in range(309)])
 
 
-@numba.njit(cache=True, nogil=True, inline="always")
+@inline_kernel
 def blank(byte):  # type: ignore[no-untyped-def]
     """Space, tab, carriage return, or another control byte that parts words within a line."""
     return byte == 32 or byte == 9 or byte == 13 or byte == 11 or byte == 12 or byte == 0
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def number_at(text, i, end):  # type: ignore[no-untyped-def]
     """The decimal number at i, and the offset behind it; the offset is −1 where there is none.
 
@@ -83,7 +84,7 @@ def number_at(text, i, end):  # type: ignore[no-untyped-def]
     return sign * value, i
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def all_numbers(text, start, out):  # type: ignore[no-untyped-def]
     """Fill `out` with the numbers of a text from `start`, any white space between; how many were found, where it ended,
     and the offset of the first word that is no number."""

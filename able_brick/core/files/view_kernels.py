@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import numba
+from able_brick.core.kernel import kernel
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def gather(values, chosen, out, begin):  # type: ignore[no-untyped-def]
     """Rows `chosen` (h) of each item of values (n,V,w), item after item, into out (…,w) from row `begin` on."""
     row = begin
@@ -17,7 +17,7 @@ def gather(values, chosen, out, begin):  # type: ignore[no-untyped-def]
     return row
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def repeat(values, n, step, first, out, begin):  # type: ignore[no-untyped-def]
     """Numbers (k) n times, from `first` and each time `step` on, into out from `begin` on."""
     place = begin

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
 
+from able_brick.core.mesh.hull import on_hull
 from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 
@@ -17,7 +17,5 @@ def extreme_points(mesh: PolyMesh) -> Floats:
     points = mesh.positions
     if len(points) <= _FEW:
         return points
-    try:
-        return np.ascontiguousarray(points[ConvexHull(points).vertices])
-    except (QhullError, ValueError):  # in one plane, or on one line
-        return points
+    found = on_hull(points)
+    return points if found is None else np.ascontiguousarray(points[found])

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from able_brick.core.kernel import kernel
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def flat_faces(points, starts, vertex, keep, size, tolerance):  # type: ignore[no-untyped-def]
     """(F) faces whose doubled area is at most the tolerance times their longest edge squared, m².
 
@@ -50,7 +51,7 @@ def flat_faces(points, starts, vertex, keep, size, tolerance):  # type: ignore[n
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def mark_likely_twice(starts, corners, faces, twin, uses, out):  # type: ignore[no-untyped-def]
     """Mark in `out` (F) every face that may have the vertices of another one; only few others.
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from able_brick.core.kernel import kernel
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def face_vectors(positions, starts, corners):  # type: ignore[no-untyped-def]
     """(F,3) half the sums of the cross products of each face's corners, measured from its first."""
     out = np.zeros((len(starts) - 1, 3))
@@ -30,7 +31,7 @@ def face_vectors(positions, starts, corners):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def units(vectors):  # type: ignore[no-untyped-def]
     """(N,3) scaled to length 1; zero vectors stay zero."""
     out = np.zeros_like(vectors)
@@ -42,7 +43,7 @@ def units(vectors):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def mark_sharp(normals, corner_face, corner_edge, twin, flags, limit, out):  # type: ignore[no-untyped-def]
     """Clear `out` (E) where two faces meet along opposite ways with a cosine of at least `limit` and no flag (C)."""
     for c in range(len(twin)):
@@ -57,7 +58,7 @@ def mark_sharp(normals, corner_face, corner_edge, twin, flags, limit, out):  # t
             out[corner_edge[c]] = True
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def angle_weighted(positions, starts, corners, face_normals, group, count):  # type: ignore[no-untyped-def]
     """(G,3) sums of face normals weighted by the angle of each corner in its group."""
     out = np.zeros((count, 3))

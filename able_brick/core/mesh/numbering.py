@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from numba import njit
+
+from able_brick.core.kernel import kernel
 
 Numbers = npt.NDArray[np.int64]
 
@@ -21,7 +22,7 @@ def bits_of(values: npt.NDArray[np.floating]) -> npt.NDArray[np.uint32]:
     return np.ascontiguousarray(values.astype(np.float32) + np.float32(0.0)).view(np.uint32)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _numbered(rows):  # type: ignore[no-untyped-def]
     n, width = rows.shape
     size = 16
@@ -59,7 +60,7 @@ def _numbered(rows):  # type: ignore[no-untyped-def]
     return number, first[:count].copy()
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def joined_numbers(n, a, b):  # type: ignore[no-untyped-def]
     """The part of each of n things when a[i] and b[i] hang together, parts counted in order of their first thing; and
     the number of parts."""
@@ -91,7 +92,7 @@ def joined_numbers(n, a, b):  # type: ignore[no-untyped-def]
     return number, count
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def edge_tables(corners, following, vertices):  # type: ignore[no-untyped-def]
     """Unique edges (E,2), lower vertex first and in rising order; the edge of each corner (C); faces on each edge (E);
     the corner on the other side (C) of edges that two faces run along in opposite ways, or −1."""

@@ -5,9 +5,9 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Any
 
-import numba
 import numpy as np
 
+from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.triangulate import triangulated
 
@@ -119,7 +119,7 @@ def _cut(mesh: PolyMesh, at: Floats, plane: float) -> tuple[PolyMesh, Floats]:
     return out, np.concatenate([at, np.full(len(fresh), plane)])
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _changes(starts: Ints, corners: Ints, side: Any) -> Ints:
     """(F) how often the way round each face goes from one side to the other, 0 where it stays on one; where it also
     touches the plane and turns back, more than 2."""
@@ -148,7 +148,7 @@ def _changes(starts: Ints, corners: Ints, side: Any) -> Ints:
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _split(  # type: ignore[no-untyped-def]
     starts, corners, sharp, side, crossed, fresh, along, o_starts, o_corners, o_source, o_share, o_face, o_sharp
 ):

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from able_brick.core.kernel import kernel
 
 #: With more looks at one vertex than this, lists take too long.
 _MANY = 64
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def leaders(vertices, group, corners, normal):  # type: ignore[no-untyped-def]
     """For groups of corners that each belong to one vertex: the first group (G) of the vertex that has their normal.
 
@@ -41,7 +42,7 @@ def leaders(vertices, group, corners, normal):  # type: ignore[no-untyped-def]
     return lead
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def split_by_look(corners, vertices, group, material, rows):  # type: ignore[no-untyped-def]
     """Distinct looks of the corners of each vertex: numbered by vertex, then by first corner.
 

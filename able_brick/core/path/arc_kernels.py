@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 from typing import Final
 
-import numba
 import numpy as np
+
+from able_brick.core.kernel import inline_kernel, kernel
 
 #: Paths steeper than this are followed, whatever is asked, degrees.
 STEEP: Final = 80.0
@@ -19,7 +20,7 @@ _NODES = np.ascontiguousarray((NODES + 1.0) / 2.0)
 _WEIGHTS = np.ascontiguousarray(WEIGHTS / 2.0)
 
 
-@numba.njit(cache=True, nogil=True, inline="always")
+@inline_kernel
 def hodograph(c, k):  # type: ignore[no-untyped-def]
     """The nine numbers from which the derivative in a span is reckoned."""
     return (
@@ -35,21 +36,21 @@ def hodograph(c, k):  # type: ignore[no-untyped-def]
     )
 
 
-@numba.njit(cache=True, nogil=True, inline="always")
+@inline_kernel
 def derivative(h, u):  # type: ignore[no-untyped-def]
     s = 1.0 - u
     a, b, e = 3 * s * s, 6 * s * u, 3 * u * u
     return a * h[0] + b * h[3] + e * h[6], a * h[1] + b * h[4] + e * h[7], a * h[2] + b * h[5] + e * h[8]
 
 
-@numba.njit(cache=True, nogil=True, inline="always")
+@inline_kernel
 def speed_of(x, y, z, ground):  # type: ignore[no-untyped-def]
     flat = x * x + z * z
     whole = flat + y * y
     return math.sqrt(whole if not ground or flat < _FLAT_SQUARED * whole else flat)
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def parameters_of(stations, knots, sums, controls, ground):  # type: ignore[no-untyped-def]
     """(n) parameters at lengths (n), by Newton's method on the length with bisection as a safeguard; at a knot's very
     own length the knot's very own parameter."""
@@ -106,7 +107,7 @@ def parameters_of(stations, knots, sums, controls, ground):  # type: ignore[no-u
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def stations_of(at, knots, sums, controls, ground):  # type: ignore[no-untyped-def]
     """(n) lengths from the start to parameters (n); clipped to the path, and at a knot its very own length."""
     out = np.empty(len(at))
@@ -129,7 +130,7 @@ def stations_of(at, knots, sums, controls, ground):  # type: ignore[no-untyped-d
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def points_at(controls, at):  # type: ignore[no-untyped-def]
     """(n,3) points at parameters (n)."""
     out = np.empty((len(at), 3))
@@ -143,7 +144,7 @@ def points_at(controls, at):  # type: ignore[no-untyped-def]
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def derivatives_at(controls, at):  # type: ignore[no-untyped-def]
     """(n,3) first derivatives, with respect to the parameter within the span, at parameters (n)."""
     out = np.empty((len(at), 3))

@@ -11,8 +11,8 @@ from typing import Final, Protocol
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial.transform import Rotation
 
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.normals import dots
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.slicing import ON_PLANE, cut_planes, sliced

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 
-import numba
 import numpy as np
 
+from able_brick.core.kernel import kernel
 
-@numba.njit(cache=True, nogil=True)
+
+@kernel
 def framed(side, up):  # type: ignore[no-untyped-def]
     """Directions along, up and to the right (n,3 each) of the frames that stand across a path of sides and ups."""
     n = len(side)
@@ -32,7 +33,7 @@ def framed(side, up):  # type: ignore[no-untyped-def]
     return along, over, right
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def outer_lines(origin, side, up, corners):  # type: ignore[no-untyped-def]
     """(n,4,3) points at sides and heights `corners` (4,2) of sections (n,3 each)."""
     n = len(origin)
@@ -44,7 +45,7 @@ def outer_lines(origin, side, up, corners):  # type: ignore[no-untyped-def]
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def as_framed(points, positions, turns):  # type: ignore[no-untyped-def]
     """Points (n,m,3) as the frames of their items see them, at positions (n,3) and turns (n,4): along, up, side."""
     n, m = points.shape[0], points.shape[1]
@@ -63,7 +64,7 @@ def as_framed(points, positions, turns):  # type: ignore[no-untyped-def]
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def bends(lines, step):  # type: ignore[no-untyped-def]
     """(n) how strongly lines (n,m,4,3), sampled every `step` (n), bend at most: the second derivative.
 
@@ -89,7 +90,7 @@ def bends(lines, step):  # type: ignore[no-untyped-def]
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def division_stations(starts, long, parts):  # type: ignore[no-untyped-def]
     """Lengths from the path's start to the ends and middles of all parts: 2 · parts + 1 for each item."""
     total = 0
@@ -105,7 +106,7 @@ def division_stations(starts, long, parts):  # type: ignore[no-untyped-def]
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def farthest_middles(origin, side, up, corners, parts):  # type: ignore[no-untyped-def]
     """(n) how far the middles of edges are from the curve at most, metres; sections at `division_stations`."""
     out = np.empty(len(parts))
@@ -127,7 +128,7 @@ def farthest_middles(origin, side, up, corners, parts):  # type: ignore[no-untyp
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def straight_off(local, share, stretch, corners, run_low, length):  # type: ignore[no-untyped-def]
     """(n) how far samples (n,m,4,3), as framed, are from where a frame and a stretch alone would put them, metres."""
     n, m = local.shape[0], local.shape[1]
@@ -142,7 +143,7 @@ def straight_off(local, share, stretch, corners, run_low, length):  # type: igno
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def boxes(local, ends):  # type: ignore[no-untyped-def]
     """Low and high (n,3) round samples (n,m,3) and ends (2n,4,3), as framed; Z to the right."""
     n = len(local)
@@ -159,7 +160,7 @@ def boxes(local, ends):  # type: ignore[no-untyped-def]
     return low, high
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def item_stations(s, low, high, grain, starts, ends, breaks):  # type: ignore[no-untyped-def]
     """(m,k) lengths from the path's start to lengths `s` (k) along a piece from low to high, for items that begin and
     end at (m) each; at the ends and in corners those very numbers."""
@@ -179,7 +180,7 @@ def item_stations(s, low, high, grain, starts, ends, breaks):  # type: ignore[no
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def spread(origin, side, up, index, points, out):  # type: ignore[no-untyped-def]
     """Points (V,3), each in the section of its number, at sections (m,k,3 each)."""
     for i in range(len(out)):
@@ -190,7 +191,7 @@ def spread(origin, side, up, index, points, out):  # type: ignore[no-untyped-def
                 out[i, v, j] = origin[i, k, j] + a * side[i, k, j] + b * up[i, k, j]
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def lean(origin, side, up, step, scale, index, points, normals, out):  # type: ignore[no-untyped-def]
     """Unit normals (H,3) at points (H,3) turned and leant with sections (2,m,k,3 each), a step before and after."""
     t, s, m = np.empty(3), np.empty(3), np.empty(3)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
+from able_brick.core.kernel import kernel
 from able_brick.core.mesh.normals import dots, unit
 from able_brick.core.mesh.polymesh import Floats
 
@@ -25,7 +25,7 @@ def upright_sides(tangent: Floats) -> Floats:
     return unit(cross[last])
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def turns_of(x: Floats, y: Floats, z: Floats) -> Floats:
     """(n,4) unit quaternions xyzw, w ≥ 0, of the turns whose axes are x, y, z (n,3) each. After Shepperd 1978."""
     out = np.empty((len(x), 4))

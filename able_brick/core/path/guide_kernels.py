@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 
-import numba
 import numpy as np
 
+from able_brick.core.kernel import inline_kernel, kernel
 from able_brick.core.path.arc_kernels import FLAT, derivative, hodograph, speed_of
 
 
-@numba.njit(cache=True, nogil=True, inline="always")
+@inline_kernel
 def _reflected(p, t, s, q, w):  # type: ignore[no-untyped-def]
     """The side s at point p with tangent t, carried on to point q with tangent w by double reflection."""
     x, y, z = q[0] - p[0], q[1] - p[1], q[2] - p[2]
@@ -32,7 +32,7 @@ def _reflected(p, t, s, q, w):  # type: ignore[no-untyped-def]
     return a / size, b / size, e / size
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def carried_sides(points, tangents, into, out, first):  # type: ignore[no-untyped-def]
     """(S,M,3) sides at samples (S,M,3) of each span, without twist; over corners by the least turn."""
     sides = np.empty_like(points)
@@ -55,7 +55,7 @@ def carried_sides(points, tangents, into, out, first):  # type: ignore[no-untype
     return sides
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def lengths_inside(stations, length, closed, corners):  # type: ignore[no-untyped-def]
     """(n) lengths clipped to an open path, or once round a closed one, where a corner comes back to its very number."""
     out = np.empty(len(stations))
@@ -73,7 +73,7 @@ def lengths_inside(stations, length, closed, corners):  # type: ignore[no-untype
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def guided(  # type: ignore[no-untyped-def]
     controls, at, roll, table, into, out, mitred, upright, ground, longest, sideways, over_it
 ):

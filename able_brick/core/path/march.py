@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
-import numba
 import numpy as np
 
+from able_brick.core.kernel import inline_kernel, kernel
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.threads import by_halves
 
@@ -15,7 +15,7 @@ _TRACES = 2000
 _MANY = 4000
 
 
-@numba.njit(cache=True, nogil=True, inline="always")
+@inline_kernel
 def _along(a, b, c, e, u):  # type: ignore[no-untyped-def]
     """A coordinate of a cubic and how it changes."""
     s = 1.0 - u
@@ -23,7 +23,7 @@ def _along(a, b, c, e, u):  # type: ignore[no-untyped-def]
     return value, 3 * (s * s * (b - a) + 2 * s * u * (c - b) + u * u * (e - c))
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _at(controls, closed, t):  # type: ignore[no-untyped-def]
     """Point and derivative (x, y, z, x', y', z') at a parameter. Beyond its ends an open path goes straight on, a
     closed one round again. Numbers, not arrays: those would cost more than what is reckoned."""
@@ -48,7 +48,7 @@ def _at(controls, closed, t):  # type: ignore[no-untyped-def]
     return x, y, z, dx, dy, dz
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _fastest(controls):  # type: ignore[no-untyped-def]
     """(S) a bound of the speed in each span."""
     out = np.empty(len(controls))
@@ -66,7 +66,7 @@ def _fastest(controls):  # type: ignore[no-untyped-def]
     return out
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _newton(controls, closed, p0, d0, t, length, way, grain):  # type: ignore[no-untyped-def]
     """Newton's method from a parameter; NaN where the path does not go on in about one direction from p0."""
     for k in range(24):
@@ -86,7 +86,7 @@ def _newton(controls, closed, p0, d0, t, length, way, grain):  # type: ignore[no
     return np.nan
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _stride(controls, closed, fastest, grain, t0, length, way):  # type: ignore[no-untyped-def]
     """The nearest parameter ahead (way 1) or behind (−1) at which the path is so far from where it is at t0, or NaN.
 
@@ -131,13 +131,13 @@ def _stride(controls, closed, fastest, grain, t0, length, way):  # type: ignore[
     return np.nan
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _grain(controls):  # type: ignore[no-untyped-def]
     """How finely places along spans can be told apart, metres."""
     return 8e-16 * max(1.0, np.abs(controls).max())
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _walk(controls, closed, fastest, grain, begin, lengths, factor, gap, whole, ends):  # type: ignore[no-untyped-def]
     """Fill ends (n,2) with the parameters of strides with gaps between them; where the last one ends, or NaN."""
     t = begin
@@ -155,7 +155,7 @@ def _walk(controls, closed, fastest, grain, begin, lengths, factor, gap, whole, 
     return t
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _beyond(controls, closed, t, end):  # type: ignore[no-untyped-def]
     """How far a parameter is beyond another, metres; negative before it."""
     x, y, z, _, _, _ = _at(controls, closed, t)
@@ -165,7 +165,7 @@ def _beyond(controls, closed, t, end):  # type: ignore[no-untyped-def]
     return (away + max(t - end - 0.5, 0.0)) if t >= end else -(away + max(end - t - 0.5, 0.0))
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _fitted(controls, closed, begin, end, whole, lengths, factor, gap, ends):  # type: ignore[no-untyped-def]
     """The one factor of all lengths with which the last stride ends where the path does; NaN where none is found."""
     fastest, grain = _fastest(controls), _grain(controls)
@@ -215,7 +215,7 @@ def _fitted(controls, closed, begin, end, whole, lengths, factor, gap, ends):  #
     return np.nan
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _ahead(controls, closed, starts, lengths, out):  # type: ignore[no-untyped-def]
     fastest, grain = _fastest(controls), _grain(controls)
     for k in range(len(starts)):

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
-import numba
 import numpy as np
 
+from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Floats
 
 #: A radius under this share of the span's own size is that of a cusp: 0.
@@ -15,7 +15,7 @@ _CLOSE = 1.002  # how much more curvature is not looked for any further: 0.1 % o
 _DEEP = 44
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _bernstein(p, out):  # type: ignore[no-untyped-def]
     """Bernstein coefficients (5) of a polynomial of degree four from its powers (5)."""
     out[0] = p[0]
@@ -25,7 +25,7 @@ def _bernstein(p, out):  # type: ignore[no-untyped-def]
     out[4] = p[0] + p[1] + p[2] + p[3] + p[4]
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _halved(b, left, right):  # type: ignore[no-untyped-def]
     """De Casteljau at the middle."""
     w = b.copy()
@@ -36,7 +36,7 @@ def _halved(b, left, right):  # type: ignore[no-untyped-def]
             w[i] = (w[i] + w[i + 1]) / 2
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _turns_back(d):  # type: ignore[no-untyped-def]
     """Where a straight span turns round on itself, or −1: its speed along its own line changes sign inside."""
     k = 0
@@ -59,7 +59,7 @@ def _turns_back(d):  # type: ignore[no-untyped-def]
     return -1.0
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def smallest_radius(controls):  # type: ignore[no-untyped-def]
     """The smallest radius of spans (S,4,3), metres, and the parameter where it is; infinite where all are straight.
 

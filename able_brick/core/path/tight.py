@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from scipy.spatial import cKDTree
 
+from able_brick.core.late import cKDTree
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path.guide import Between, Guide
 from able_brick.core.path.radius import radius_of

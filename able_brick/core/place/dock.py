@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.pose import Quaternion, Vector, quaternion, rotation, vector
 

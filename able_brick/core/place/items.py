@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.faces import loop_normal
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.pose import ORIGIN, Quaternion, Vector, about_pivot, rotation, to_world

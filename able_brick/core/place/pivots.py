@@ -5,8 +5,8 @@ from __future__ import annotations
 from enum import StrEnum
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.measure import centre_of_mass
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, quaternion, rotation, turned, vector

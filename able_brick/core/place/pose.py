@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.numbering import number_rows
 from able_brick.core.mesh.polymesh import Floats
 

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from able_brick.core.errors import GeometryError
+from able_brick.core.late import cKDTree
 from able_brick.core.mesh.polymesh import Floats, Ints
 
 #: Points that may be tried in vain for each that is wanted.

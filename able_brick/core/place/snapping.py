@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
 import numpy as np
-from scipy.spatial import cKDTree
 
+from able_brick.core.late import cKDTree
 from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.topology import topology

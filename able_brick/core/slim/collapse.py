@@ -8,8 +8,8 @@ another only along edges on which all of its wedges meet, so seams, creases, bor
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from able_brick.core.kernel import kernel
 from able_brick.core.slim.quadrics import evaluate
 from able_brick.core.slim.stars import corner_of
 
@@ -17,7 +17,7 @@ _NEVER = np.float32(np.inf)
 _SHIFT = 13
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _may_go(u, v, tri, wedge, start, star):  # type: ignore[no-untyped-def]
     """Whether every wedge round u occurs on a face shared with v and leads to one wedge of v."""
     u1, v1, u2, v2 = -1, -1, -1, -1
@@ -40,7 +40,7 @@ def _may_go(u, v, tri, wedge, start, star):  # type: ignore[no-untyped-def]
     return True
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
     """The point of least error near the edge's middle, written to out (3); returns the error there."""
     mx, my, mz = 0.5 * (ax + bx), 0.5 * (ay + by), 0.5 * (az + bz)
@@ -75,7 +75,7 @@ def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
     return error
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def cost_edges(  # type: ignore[no-untyped-def]
     pos, quadric, tri, wedge, start, star, edges, uses, locked, border, many, first, last, cost, way
 ):
@@ -110,7 +110,7 @@ def cost_edges(  # type: ignore[no-untyped-def]
         cost[e] = error + 1e-9 * l2 * q[10]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def worth_trying(cost, edges, stamp, cutoffs, passes, first, last, wanted):  # type: ignore[no-untyped-def]
     """Write which edges (E) from `first` to before `last` may be collapsed by now, and count them by the bits of their
     cost.
@@ -135,12 +135,12 @@ def worth_trying(cost, edges, stamp, cutoffs, passes, first, last, wanted):  # t
     return bins
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _bits_of_never():  # type: ignore[no-untyped-def]
     return np.int32(np.array([_NEVER], np.float32).view(np.int32)[0] >> _SHIFT)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def cut_at(bins, quota):  # type: ignore[no-untyped-def]
     """The bits of the cost up to which there are so many edges, given how many there are (parts, bits)."""
     total = 0
@@ -153,7 +153,7 @@ def cut_at(bins, quota):  # type: ignore[no-untyped-def]
     return never - 1
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def places_of(bins, cut):  # type: ignore[no-untyped-def]
     """Make counts (parts, bits) the places where each part's edges of those bits begin; how many there are up to the
     cut."""
@@ -166,7 +166,7 @@ def places_of(bins, cut):  # type: ignore[no-untyped-def]
     return total
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def put_in_order(cost, wanted, cut, places, first, last, order):  # type: ignore[no-untyped-def]
     """Write the wanted edges from `first` to before `last`, up to the cut, at their places in the order."""
     bits = cost.view(np.int32) >> _SHIFT
@@ -176,7 +176,7 @@ def put_in_order(cost, wanted, cut, places, first, last, order):  # type: ignore
             places[bits[e]] += 1
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _turns_over(u, v, p, pos, tri, start, star):  # type: ignore[no-untyped-def]
     """Whether a face of u that survives would flip or become a sliver with u at p."""
     for i in range(start[u], start[u + 1]):
@@ -210,7 +210,7 @@ def _turns_over(u, v, p, pos, tri, start, star):  # type: ignore[no-untyped-def]
     return False
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _height_in(f, u, v, p, pos, tri):  # type: ignore[no-untyped-def]
     """Barycentric coordinates of p in a face with the edge u v: at its third corner, and at u."""
     x = tri[f, 3 - corner_of(tri, f, u) - corner_of(tri, f, v)]
@@ -226,7 +226,7 @@ def _height_in(f, u, v, p, pos, tri):  # type: ignore[no-untyped-def]
     return third, (qe - third * eh) / ee
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _carry_uv(f, other, u, v, p, pos, tri, wedge, uv):  # type: ignore[no-untyped-def]
     """Give v's wedge in face f the uv that the old surface has at p; in `other` instead, where p lies over there."""
     at = wedge[f, corner_of(tri, f, v)]
@@ -242,7 +242,7 @@ def _carry_uv(f, other, u, v, p, pos, tri, wedge, uv):  # type: ignore[no-untype
         uv[at, k] = along * uv[a, k] + third * uv[x, k] + (1.0 - along - third) * uv[b, k]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def collapse_pass(  # type: ignore[no-untyped-def]
     pos,
     quadric,

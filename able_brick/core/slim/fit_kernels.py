@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from able_brick.core.kernel import kernel
 from able_brick.core.slim.tree import nearest_place
 
 #: Steps from vertex to vertex on the way to the place where a sample lies; nearly all need one or two.
@@ -16,7 +16,7 @@ _NEAR = 0.05**2
 _ALIKE = 0.2
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def shares_at(x, y, z, positions, a, b, c):  # type: ignore[no-untyped-def]
     """The shares of the second and third corner at the place of the triangle a b c that is nearest to a point x y z,
     and the squared distance to there."""
@@ -26,7 +26,7 @@ def shares_at(x, y, z, positions, a, b, c):  # type: ignore[no-untyped-def]
     return nearest_place(x - ax, y - ay, z - az, ux, uy, uz, vx, vy, vz)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def across(positions, a, b, c):  # type: ignore[no-untyped-def]
     """The cross product of two sides of the triangle a b c: its normal, twice its area long."""
     ax, ay, az = positions[a, 0], positions[a, 1], positions[a, 2]
@@ -35,7 +35,7 @@ def across(positions, a, b, c):  # type: ignore[no-untyped-def]
     return uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def areas_until(positions, triangles):  # type: ignore[no-untyped-def]
     """(T) the area of all triangles up to and with each."""
     out = np.empty(len(triangles))
@@ -47,7 +47,7 @@ def areas_until(positions, triangles):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _chance(n):  # type: ignore[no-untyped-def]
     """A number from 0 to before 1 that n stands for: as if by chance, always the same (Steele et al. 2014)."""
     z = np.uint64(n) * np.uint64(0x9E3779B97F4A7C15)
@@ -57,7 +57,7 @@ def _chance(n):  # type: ignore[no-untyped-def]
     return np.float64(z >> np.uint64(11)) * (1.0 / 9007199254740992.0)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def lies_at(px, py, pz, v, positions, triangles, start, star):  # type: ignore[no-untyped-def]
     """Where a point lies on a mesh, from the vertex v on: (triangle, shares of its second and third corner there). The
     way goes to the nearest place on the faces round a vertex, and on to the vertex next to that, while it comes
@@ -91,7 +91,7 @@ def lies_at(px, py, pz, v, positions, triangles, start, star):  # type: ignore[n
     return at, s, t
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def meet(  # type: ignore[no-untyped-def]
     source,
     source_tris,
@@ -161,7 +161,7 @@ def meet(  # type: ignore[no-untyped-def]
         parts[i, 2] = t * (ways[c, 0] * nx + ways[c, 1] * ny + ways[c, 2] * nz)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def squares(ids, parts, away, count, first, last):  # type: ignore[no-untyped-def]
     """For each of so many triangles, of the samples from `first` to before `last` that lie at it: the sums (T,9) of the
     products of their parts (00 11 22 01 02 12) and of parts times away, and (T) how far the farthest is."""
@@ -185,7 +185,7 @@ def squares(ids, parts, away, count, first, last):  # type: ignore[no-untyped-de
     return out, far
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def farthest(far, triangles, count):  # type: ignore[no-untyped-def]
     """(V) how far the farthest sample round each vertex is, of that (T) at each triangle."""
     out = np.zeros(count)
@@ -195,7 +195,7 @@ def farthest(far, triangles, count):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def solve(sums, triangles, free, damping, rounds):  # type: ignore[no-untyped-def]
     """The shifts (V) of the free vertices with which the samples are, by least squares, nearest: conjugate gradients
     on the damped normal equations, scaled by their diagonal. `sums` (T,9) as of `squares`."""
@@ -244,7 +244,7 @@ def solve(sums, triangles, free, damping, rounds):  # type: ignore[no-untyped-de
     return x
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def lost(sums, triangles, shifts, fresh):  # type: ignore[no-untyped-def]
     """(V) the vertices round which the samples would be farther, in sum of squares, than they are; only those that have
     a `fresh` (V) shift, or a neighbour with one, are looked at."""
@@ -268,7 +268,7 @@ def lost(sums, triangles, shifts, fresh):  # type: ignore[no-untyped-def]
     return near & (gain < 0.0)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def strayed(ids, parts, away, triangles, shifts, far, fresh, first, last):  # type: ignore[no-untyped-def]
     """(V) the vertices round which a sample from `first` to before `last` would be farther than the farthest is, which
     is so `far` (V). Only samples at triangles that have a vertex with a `fresh` (V) shift are looked at."""
@@ -287,7 +287,7 @@ def strayed(ids, parts, away, triangles, shifts, far, fresh, first, last):  # ty
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def turned(positions, triangles, normals, least, fresh, out):  # type: ignore[no-untyped-def]
     """Mark in `out` (V) the vertices of triangles that look, by the cosine, less than so much the way that they did;
     only those with a vertex at a `fresh` (V) place are looked at."""

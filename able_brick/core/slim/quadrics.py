@@ -7,14 +7,15 @@ xx xy xz yy yz zz, bx by bz, c, w, with q(p) = pᵀAp + 2b·p + c, and w the are
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from able_brick.core.kernel import kernel
 
 #: Weights of the planes through borders and seams, and of those through creases, against the faces' own.
 EDGE_WEIGHT = 10.0
 CREASE_WEIGHT = 0.5
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def add_plane(q, x, y, z, d, weight, area):  # type: ignore[no-untyped-def]
     """Add the plane x·px + y·py + z·pz + d = 0 to one quadric row."""
     q[0] += weight * x * x
@@ -30,7 +31,7 @@ def add_plane(q, x, y, z, d, weight, area):  # type: ignore[no-untyped-def]
     q[10] += area
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def evaluate(q, x, y, z):  # type: ignore[no-untyped-def]
     """The quadric's value at a point, never below 0."""
     value = (
@@ -46,7 +47,7 @@ def evaluate(q, x, y, z):  # type: ignore[no-untyped-def]
     return value if value > 0.0 else 0.0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def vertex_quadrics(pos, tri, wedge, look, many, start, star, first, last, out):  # type: ignore[no-untyped-def]
     """Write the quadrics (V,11) of positions (V,3), triangles (T,3) and wedges (T,3), given the faces round each
     vertex, for the vertices from `first` to before `last`; `many` (V) are those with more than one wedge.
@@ -100,7 +101,7 @@ def vertex_quadrics(pos, tri, wedge, look, many, start, star, first, last, out):
             faces[tri[f, 0]] = faces[tri[f, 1]] = faces[tri[f, 2]] = 0
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _held(f, p, r, wp, wr, tri, wedge, look, first, last, star):  # type: ignore[no-untyped-def]
     """How much the edge from p to r of a face keeps its place, given the faces round one of its ends: 0 if not at
     all."""

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from able_brick.core.kernel import kernel
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def vertex_stars(tri, count):  # type: ignore[no-untyped-def]
     """Faces round each vertex as (start (V+1), faces (3T))."""
     start = np.zeros(count + 1, np.int32)
@@ -25,7 +26,7 @@ def vertex_stars(tri, count):  # type: ignore[no-untyped-def]
     return start, star
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def list_edges(tri, start, star, first, last):  # type: ignore[no-untyped-def]
     """Unique edges (E,2), lower vertex first, and the number of faces on each (E): those whose lower vertex is from
     `first` to before `last`."""
@@ -53,7 +54,7 @@ def list_edges(tri, start, star, first, last):  # type: ignore[no-untyped-def]
     return edges[:n], uses[:n]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def corner_of(tri, f, v):  # type: ignore[no-untyped-def]
     """Which corner of a face a vertex is, −1 for none."""
     if tri[f, 0] == v:
@@ -63,7 +64,7 @@ def corner_of(tri, f, v):  # type: ignore[no-untyped-def]
     return 2 if tri[f, 2] == v else -1
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def border_vertices(count, edges, uses):  # type: ignore[no-untyped-def]
     """(V) whether a vertex is on a border."""
     border = np.zeros(count, np.bool_)
@@ -74,7 +75,7 @@ def border_vertices(count, edges, uses):  # type: ignore[no-untyped-def]
     return border
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def many_wedges(tri, wedge, start, star):  # type: ignore[no-untyped-def]
     """(V) whether a vertex has more than one wedge."""
     many = np.zeros(len(start) - 1, np.bool_)
@@ -90,7 +91,7 @@ def many_wedges(tri, wedge, start, star):  # type: ignore[no-untyped-def]
     return many
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def insides(half, tri, start, star, first, last, out):  # type: ignore[no-untyped-def]
     """Write for each vertex (V) from `first` to before `last` the `half` (V) in which all faces round it lie, or 2."""
     for v in range(first, last):
@@ -102,7 +103,7 @@ def insides(half, tri, start, star, first, last, out):  # type: ignore[no-untype
                 break
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def lanes(inside, edges, order, first, last, out):  # type: ignore[no-untyped-def]
     """Write the lane (n) of each chosen edge from `first` to before `last`: 0 or 1, the half that its ends are `inside`
     (V), or 2. What is done in lane 0 and in lane 1 has no face in common and is the same in any order."""
@@ -111,7 +112,7 @@ def lanes(inside, edges, order, first, last, out):  # type: ignore[no-untyped-de
         out[i] = a if a == b else 2
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def creases(twin, following, group):  # type: ignore[no-untyped-def]
     """(C) whether the normals on the two sides of each corner's edge are of different groups (C)."""
     out = np.zeros(len(twin), np.bool_)
@@ -122,7 +123,7 @@ def creases(twin, following, group):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def ends(into):  # type: ignore[no-untyped-def]
     """(V) where each vertex is in the end, of which it went into."""
     out = into.copy()
@@ -135,7 +136,7 @@ def ends(into):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def compact(tri, wedge, face):  # type: ignore[no-untyped-def]
     """Drop dead faces in place; returns how many are left."""
     n = 0
@@ -150,7 +151,7 @@ def compact(tri, wedge, face):  # type: ignore[no-untyped-def]
     return n
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def remaining(tri, count):  # type: ignore[no-untyped-def]
     """The vertices (n), of so many, that triangles use; and the number (count) of each among them, −1 for others."""
     number = np.full(count, -1, np.int32)
@@ -167,7 +168,7 @@ def remaining(tri, count):  # type: ignore[no-untyped-def]
     return left[:n], number
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def places(pos, left, positions, source, centre):  # type: ignore[no-untyped-def]
     """Positions (n,3) of the vertices left, `pos` (V,3) being about a centre: those of the source bit for bit where
     they have stayed."""

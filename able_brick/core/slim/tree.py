@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import TypeAlias
 
 import numpy as np
-from numba import njit
 
+from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Floats, Ints
 
 _LEAF = 8
@@ -14,7 +14,7 @@ _LEAF = 8
 Tree: TypeAlias = tuple[Ints, Floats, Floats, Ints]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def build_tree(soup):  # type: ignore[no-untyped-def]
     """Bounding-box tree: triangle order (T), boxes (N,3) low and high, child (N,2): both, or −start−1 and count."""
     n = len(soup)
@@ -56,7 +56,7 @@ def build_tree(soup):  # type: ignore[no-untyped-def]
     return order, low[:nodes], high[:nodes], child[:nodes]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def box_distance(p, low, high):  # type: ignore[no-untyped-def]
     d = 0.0
     for k in range(3):
@@ -65,7 +65,7 @@ def box_distance(p, low, high):  # type: ignore[no-untyped-def]
     return d
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def nearest_distances(points, soup, low, high, child):  # type: ignore[no-untyped-def]
     """Squared distance (n) from each point to the nearest triangle."""
     out = np.empty(len(points))
@@ -94,7 +94,7 @@ def nearest_distances(points, soup, low, high, child):  # type: ignore[no-untype
     return out
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _segment_distance(x, y, z, ux, uy, uz):  # type: ignore[no-untyped-def]
     """Squared distance from a point to the segment from the origin to u."""
     uu = ux * ux + uy * uy + uz * uz
@@ -103,7 +103,7 @@ def _segment_distance(x, y, z, ux, uy, uz):  # type: ignore[no-untyped-def]
     return x * x + y * y + z * z
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def nearest_place(x, y, z, ux, uy, uz, vx, vy, vz):  # type: ignore[no-untyped-def]
     """The shares of u and v at the place that is nearest to a point on the triangle from the origin to u and v, by the
     region it falls in (Ericson 2004, ch. 5.1.5), and the squared distance to there."""
@@ -132,7 +132,7 @@ def nearest_place(x, y, z, ux, uy, uz, vx, vy, vz):  # type: ignore[no-untyped-d
     return s, t, x * x + y * y + z * z
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def triangle_distance(p, a, b, c):  # type: ignore[no-untyped-def]
     """Squared distance from a point to a triangle."""
     ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Final
 
-import numba
 import numpy as np
 
+from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Floats
 
 #: How high the eyes of a player are over the ground, metres.
@@ -28,7 +28,7 @@ def from_anywhere(low: Floats, high: Floats) -> Floats:
     return np.maximum(np.maximum(low[:, 1] - EYES, -high[:, 1]), NEAREST)
 
 
-@numba.njit(cache=True, nogil=True)
+@kernel
 def _to_boxes(eyes, low, high):  # type: ignore[no-untyped-def]
     out = np.empty(len(low))
     for i in range(len(low)):

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Floats
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _first_hits(origins, directions, a, u, v, far):  # type: ignore[no-untyped-def]
     out = np.full(len(origins), far)
     for r in range(len(origins)):

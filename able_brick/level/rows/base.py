@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Final, Self
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, plain
 from able_brick.core.place.pose import ORIGIN

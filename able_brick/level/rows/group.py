@@ -6,8 +6,8 @@ from typing import ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
-from scipy.spatial.transform import Rotation
 
+from able_brick.core.late import Rotation
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.pose import IDENTITY, ORIGIN, rotation
 from able_brick.level.rows.array import Repeat

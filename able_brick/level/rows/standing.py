@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Self
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import SelectionError
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.pivots import permutation

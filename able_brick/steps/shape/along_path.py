@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.kinds import Kind
 from able_brick.core.edit.sweep import sweep
 from able_brick.core.errors import InputError
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.level.field import count, field
 from able_brick.level.rows import Path, Piece

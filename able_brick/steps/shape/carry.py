@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from able_brick.core.edit.carry import KeepTo, carry, centres, middle_of
 from able_brick.core.edit.edited import Edited, refuse_folded
@@ -15,6 +14,7 @@ from able_brick.core.edit.kinds import Kind, converted
 from able_brick.core.edit.regions import Region
 from able_brick.core.edit.slide import slide
 from able_brick.core.errors import GeometryError
+from able_brick.core.late import Rotation
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.level.field import field
 from able_brick.level.rows import Piece, Vector

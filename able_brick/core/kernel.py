@@ -1,0 +1,56 @@
+"""Loops that are compiled to machine code, each when it is first called.
+
+To load the compiler takes longer than to open a project, and a server that has just been started is asked for other
+things first: so it is loaded with the first kernel that is called, and a kernel is made ready for it only then.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from functools import update_wrapper
+from typing import Any, Literal
+
+_making = threading.Lock()
+
+
+class Kernel:
+    """A function over arrays and numbers, compiled at its first call for the kinds of what it is given.
+
+    It lets other threads go on while it runs, and its machine code is kept on disk. It may be called from Python and
+    from other kernels; `inline` puts it into those. Its body is what Numba compiles (https://numba.pydata.org).
+    """
+
+    def __init__(self, function: Callable[..., Any], *, inline: bool = False) -> None:
+        update_wrapper(self, function)
+        self._function = function
+        self._inline = inline
+        self._compiled: Any = None
+
+    def __call__(self, *args: Any) -> Any:
+        return (self._compiled or self._ready())(*args)
+
+    def _ready(self) -> Any:
+        with _making:  # one for all threads: kernels that call it are compiled for this very one
+            if self._compiled is None:
+                from numba import njit
+
+                inline: Literal["always", "never"] = "always" if self._inline else "never"
+                self._compiled = njit(cache=True, nogil=True, inline=inline)(self._function)
+        return self._compiled
+
+    def __getattr__(self, name: str) -> Any:
+        """What the compiler asks of a kernel that another one calls, its type above all."""
+        if name.startswith("__"):
+            raise AttributeError(name)
+        return getattr(self._compiled or self._ready(), name)
+
+
+def kernel(function: Callable[..., Any]) -> Any:
+    """Compiles a function at its first call, as `Kernel` says."""
+    return Kernel(function)
+
+
+def inline_kernel(function: Callable[..., Any]) -> Any:
+    """The same for a small one that is called in the innermost loops of others."""
+    return Kernel(function, inline=True)

@@ -1,0 +1,45 @@
+"""Parts of SciPy that are loaded when something of them is first asked for.
+
+Together they take longer to load than a project takes to open, and a server that has just been started is asked for
+other things first. Who imports them from here writes what he would write otherwise.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_array as csr_array
+    from scipy.sparse import vstack as vstack
+    from scipy.sparse.csgraph import dijkstra as dijkstra
+    from scipy.spatial import cKDTree as cKDTree
+    from scipy.spatial.transform import Rotation as Rotation
+else:
+    from importlib import import_module
+
+    class _Late:
+        """Stands for a class or a function of a module, which is imported when it is called or asked for a part."""
+
+        def __init__(self, module: str, name: str) -> None:
+            self._module = module
+            self._name = name
+            self._found = None
+
+        def _loaded(self) -> Any:
+            self._found = getattr(import_module(self._module), self._name)
+            return self._found
+
+        def __call__(self, *args: Any, **kwargs: Any) -> Any:
+            return (self._found or self._loaded())(*args, **kwargs)
+
+        def __getattr__(self, name: str) -> Any:
+            if name.startswith("__"):
+                raise AttributeError(name)
+            part = self.__dict__[name] = getattr(self._loaded(), name)
+            return part
+
+    csr_array = _Late("scipy.sparse", "csr_array")
+    vstack = _Late("scipy.sparse", "vstack")
+    dijkstra = _Late("scipy.sparse.csgraph", "dijkstra")
+    cKDTree = _Late("scipy.spatial", "cKDTree")  # noqa: N816
+    Rotation = _Late("scipy.spatial.transform", "Rotation")
