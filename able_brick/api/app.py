@@ -22,6 +22,7 @@ from able_brick.api.guard import Guard
 from able_brick.api.live import Hub
 from able_brick.api.opened import DemoBuilder, Opened
 from able_brick.api.turns import Turns
+from able_brick.core import late
 from able_brick.jobs.batches import Batches
 from able_brick.jobs.imports import Imports
 from able_brick.session.project import Project
@@ -44,18 +45,19 @@ class Assets(StaticFiles):
 
 
 def prepare(project: Project) -> None:
-    """Have ready what the first page that is opened asks for: the descriptions, its level, and what that shows."""
+    """Have ready what the first page that is opened asks for: the descriptions, its level, and what that shows; then
+    what the first steps will want."""
     levels.tools()
     kit.shapes()
     first = next(iter(project.snapshot.levels), None)
-    if first is None:
-        return
-    project.view_bytes(first, columns=True)
-    until = time.monotonic() + _MOST_SECONDS
-    for piece in project.snapshot.pieces.values():
-        if time.monotonic() > until:
-            break
-        project.meshes.view_glb(piece.mesh)
+    if first is not None:
+        project.view_bytes(first, columns=True)
+        until = time.monotonic() + _MOST_SECONDS
+        for piece in project.snapshot.pieces.values():
+            if time.monotonic() > until:
+                break
+            project.meshes.view_glb(piece.mesh)
+    late.load()
 
 
 def create_app(

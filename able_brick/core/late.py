@@ -6,7 +6,15 @@ other things first. Who imports them from here writes what he would write otherw
 
 from __future__ import annotations
 
+from importlib import import_module
 from typing import TYPE_CHECKING, Any
+
+
+def load() -> None:
+    """Load them all now, and the compiler of kernels, so that whoever wants them first need not wait."""
+    for name in ("numba", "scipy.spatial.transform", "scipy.sparse.csgraph"):
+        import_module(name)
+
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_array as csr_array
@@ -15,7 +23,6 @@ if TYPE_CHECKING:
     from scipy.spatial import cKDTree as cKDTree
     from scipy.spatial.transform import Rotation as Rotation
 else:
-    from importlib import import_module
 
     class _Late:
         """Stands for a class or a function of a module, which is imported when it is called or asked for a part."""

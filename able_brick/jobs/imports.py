@@ -174,7 +174,7 @@ class Imports:
         with incoming.preparing:
             scene = read_scene(incoming.folder)
             ready: dict[str, Path | memoryview] = {}
-            with suppress(OSError, ValueError, TypeError):
+            with suppress(OSError, ValueError, EOFError, LookupError):
                 ready |= tell_known(incoming.folder, [p.mesh for p in scene.parts])
             ready |= incoming.written
         return scene, ready

@@ -1,55 +1,64 @@
 """What the reading process has reckoned of small meshes, so that taking them over need not do it again.
 
-`stored` holds their bytes as the project keeps them, one after the other; `known.json` a row for each mesh of the
-scene: its hash, its counts, its box, and where its bytes begin and how many they are; null for larger meshes.
+`stored` holds their bytes as the project keeps them, one after the other; `boxes.npy` their boxes (n,2,3);
+`known.npy` whole numbers (n,9): the number of the mesh in the scene, how many bytes it takes, and its counts;
+`hashes` their hashes, a line each.
 """
 
 from __future__ import annotations
 
-import json
 import mmap
 from collections.abc import Sequence
+from dataclasses import astuple, fields
 from pathlib import Path
+from typing import Final
 
 import numpy as np
 
 from able_brick.core.mesh.kept import keep_with
 from able_brick.core.mesh.measure import Counts, counts, counts_of_all
-from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.polymesh import HASH_BYTES, PolyMesh
 from able_brick.store.mesh_codec import encode
+
+#: The number of a mesh, its bytes and its counts.
+_WIDE: Final = 2 + len(fields(Counts))
 
 
 def write_known(folder: Path, meshes: Sequence[PolyMesh], most: int) -> None:
     """Reckon and write what is known of the meshes with fewer faces than so many."""
-    small = [k for k, mesh in enumerate(meshes) if mesh.face_count < most]
-    rows: list[object] = [None] * len(meshes)
-    at = 0
+    numbers = [k for k, mesh in enumerate(meshes) if mesh.face_count < most]
+    small = [meshes[k] for k in numbers]
     stored = folder / "stored"
     # a new file: whoever takes over what was read before still looks into the old one
     stored.unlink(missing_ok=True)
     with stored.open("wb") as out:
-        for k, counted in zip(small, counts_of_all([meshes[k] for k in small]), strict=True):
-            mesh = meshes[k]
-            size = out.write(encode(mesh))
-            box = [b.tolist() for b in mesh.bounds]
-            rows[k] = [mesh.content_hash, vars(counted), box, at, size]
-            at += size
-    (folder / "known.json").write_text(json.dumps(rows, allow_nan=False))
+        sizes = [out.write(encode(mesh)) for mesh in small]
+    rows = [(k, size, *astuple(c)) for k, size, c in zip(numbers, sizes, counts_of_all(small), strict=True)]
+    np.save(folder / "boxes.npy", np.array([mesh.bounds for mesh in small]).reshape(-1, 2, 3))
+    np.save(folder / "known.npy", np.array(rows, np.int64).reshape(-1, _WIDE))
+    (folder / "hashes").write_text("\n".join(mesh.content_hash for mesh in small))
 
 
 def tell_known(folder: Path, meshes: Sequence[PolyMesh]) -> dict[str, memoryview]:
-    """Tell the meshes what is known of them; the bytes of those that are written, by hash. Raises OSError and
-    ValueError where that is not there."""
-    rows = json.loads((folder / "known.json").read_text())
+    """Tell the meshes what is known of them; the bytes of those that are written, by hash. Raises OSError,
+    ValueError, EOFError or LookupError where that is not there or not whole."""
+    boxes, rows = (np.load(folder / name, allow_pickle=False) for name in ("boxes.npy", "known.npy"))
+    boxes.flags.writeable = False
+    hashes = (folder / "hashes").read_text().split()
     with (folder / "stored").open("rb") as file:
         size = file.seek(0, 2)
         whole = memoryview(mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) if size else b"")
+    told = len(hashes)
+    whole_hashes = sum(map(len, hashes)) == told * 2 * HASH_BYTES
+    if not whole_hashes or (boxes.shape, rows.shape) != ((told, 2, 3), (told, _WIDE)) or rows[:, 1].sum() != size:
+        raise ValueError("What was written is not whole.")
     out: dict[str, memoryview] = {}
-    for mesh, row in zip(meshes, rows, strict=True):
-        if row is None:
-            continue
-        key, counted, (low, high), at, length = row
-        keep_with(mesh, counts, Counts(**counted))
-        mesh.know(key, (np.array(low), np.array(high)))
-        out[key] = whole[at : at + length]
+    at = 0
+    columns = (hashes, boxes[:, 0], boxes[:, 1], rows.tolist())
+    for key, low, high, (k, size, v, f, triangles, quads, ngons, hardware, closed) in zip(*columns, strict=True):
+        mesh = meshes[k]
+        keep_with(mesh, counts, Counts(v, f, triangles, quads, ngons, hardware, bool(closed)))
+        mesh.know(key, (low, high))
+        out[key] = whole[at : at + size]
+        at += size
     return out

@@ -7,6 +7,8 @@
 from __future__ import annotations
 
 import json
+from dataclasses import fields
+from itertools import starmap
 from pathlib import Path
 from typing import Any, Final
 
@@ -42,10 +44,10 @@ def write_scene(folder: Path, scene: Scene) -> None:
                 if array is not None:
                     out.write(little_bytes(array))
     np.save(folder / "matrices.npy", np.array([i.matrix for i in scene.instances]).reshape(-1, 4, 4))
+    looks = {look: k for k, look in enumerate(dict.fromkeys(p.materials for p in scene.parts))}
     table = {
-        "parts": [
-            [p.name, _rows(p.mesh), p.mesh.smooth_angle, [_row(m, number) for m in p.materials]] for p in scene.parts
-        ],
+        "parts": [[p.name, _rows(p.mesh), p.mesh.smooth_angle, looks[p.materials]] for p in scene.parts],
+        "looks": [[_row(m, number) for m in look] for look in looks],
         "textures": [{"name": t.name, "media": t.media} for t in textures],
         "instances": [[i.part, i.name, i.group] for i in scene.instances],
         "groups": [[g.name, g.parent, g.matrix.ravel().tolist()] for g in scene.groups],
@@ -63,6 +65,11 @@ def _row(m: Material, number: dict[Texture, int]) -> list[Any]:
     return [m.name, list(m.colour), m.roughness, m.metallic, None if m.texture is None else number[m.texture]]
 
 
+def _material(row: list[Any], textures: list[Texture]) -> Material:
+    name, colour, rough, metal, texture = row
+    return Material(name, tuple(colour), rough, metal, None if texture is None else textures[texture])
+
+
 def read_scene(folder: Path) -> Scene:
     """The scene that `write_scene` wrote."""
     try:
@@ -72,16 +79,10 @@ def read_scene(folder: Path) -> Scene:
             for k, t in enumerate(table["textures"])
         ]
         matrices = np.load(folder / "matrices.npy", allow_pickle=False)
+        looks = [tuple(_material(row, textures) for row in look) for look in table["looks"]]
         parts = [
-            Part(
-                name,
-                mesh,
-                tuple(
-                    Material(n, tuple(c), rough, metal, None if t is None else textures[t])
-                    for n, c, rough, metal, t in materials
-                ),
-            )
-            for (name, _, _, materials), mesh in zip(table["parts"], _meshes(folder, table["parts"]), strict=True)
+            Part(name, mesh, looks[look])
+            for (name, _, _, look), mesh in zip(table["parts"], _meshes(folder, table["parts"]), strict=True)
         ]
     except (OSError, ValueError, KeyError) as error:
         raise FileError("What was read is no longer there; bring the file in again.", place="folder") from error
@@ -102,20 +103,18 @@ def large_meshes(folder: Path, least: int) -> list[PolyMesh]:
 def _meshes(folder: Path, parts: list[list[Any]]) -> list[PolyMesh]:
     """The meshes of parts, whose arrays are stretches of what the file holds."""
     raw = (folder / "meshes").read_bytes()
-    columns: list[list[Any]] = []
+    columns: dict[str, list[Any]] = {}
     at = 0
-    for k, (_, kind, width) in enumerate(_FIELDS):
+    for k, (name, kind, width) in enumerate(_FIELDS):
         lengths = [rows[k] for _, rows, _, _ in parts]
         total = sum(n for n in lengths if n is not None)
         whole = np.frombuffer(raw, np.dtype(kind), total * width, at).astype(kind[1:], copy=False)
         at += whole.nbytes
         whole = whole.reshape(-1, width) if width > 1 else whole
         whole.flags.writeable = False
-        ends = iter(np.cumsum([n or 0 for n in lengths]).tolist())
-        columns.append([None if n is None else whole[end - n : end] for n, end in zip(lengths, ends, strict=True)])
-    names = [name for name, _, _ in _FIELDS]
-    angles = [angle for _, _, angle, _ in parts]
-    return [
-        PolyMesh(**dict(zip(names, arrays, strict=True)), smooth_angle=angle)
-        for angle, *arrays in zip(angles, *columns, strict=True)
-    ]
+        ends = [0, *np.cumsum([n or 0 for n in lengths]).tolist()]
+        columns[name] = [
+            None if n is None else whole[a:b] for n, a, b in zip(lengths, ends[:-1], ends[1:], strict=True)
+        ]
+    columns["smooth_angle"] = [angle for _, _, angle, _ in parts]
+    return list(starmap(PolyMesh, zip(*(columns[f.name] for f in fields(PolyMesh)), strict=True)))

@@ -85,6 +85,14 @@ class Things(dict[str, AThing]):
         """What shows a piece."""
         return self._rows(self._index.users.get(piece, ()))
 
+    def runs_with(self, piece: str) -> list[AShown]:
+        """What shows a piece and is not placed singly: it is no placement, or in a group that shows it more than
+        once."""
+        runs = self._rows(self._index.shows.get(piece, ()))
+        if self._repeated:
+            runs += [u for u in self.users(piece) if isinstance(u, Placement) and self.repeats(u.id)]
+        return runs
+
     @property
     def uses(self) -> Mapping[str, Mapping[str, None]]:
         """The ids of what shows each piece."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import PurePath
@@ -10,12 +11,13 @@ import numpy as np
 
 from able_brick.core.collecting import uncollected
 from able_brick.core.errors import InputError
-from able_brick.core.files.part import GroupAt, Instance, Material, Scene, Texture
+from able_brick.core.files.part import GroupAt, Instance, Material, Part, Scene, Texture
 from able_brick.core.files.units import Unit, Up, as_one, brought_in, standing_parts
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.place.pose import decompose, decompose_all
+from able_brick.core.place.pose import ONE, Quaternion, Vector, decompose_all
 from able_brick.jobs.imports import Imports
 from able_brick.level.rows import Surface
+from able_brick.level.rows.base import MOST
 from able_brick.session.delta import Delta
 from able_brick.session.project import Project
 from able_brick.steps.checks import printable
@@ -24,6 +26,8 @@ from able_brick.steps.import_pieces import Imported, ImportedGroup, ImportPieces
 
 #: Parts after which it is told how far it is.
 _BREATH = 100
+#: What is smaller in every direction has no size, metres.
+_LEAST = 1e-9
 
 
 @dataclass(frozen=True)
@@ -64,7 +68,7 @@ def take_in(
         scene = Scene((as_one(standing_parts(scene), name),), (Instance(0, name, np.eye(4)),), scene.notes)
     hear(0.2, "Making pieces")
     pieces, meshes, textures = pieces_of(scene, base_pivot=how.base_pivot, tell=hear)
-    groups = tuple(_group(g) for g in scene.groups) if place else ()
+    groups = _groups(scene.groups) if place else ()
     file = printable(incoming.file, "file", most=300)
     tool = ImportPieces(file=file, pieces=pieces, groups=groups, place=place)
     if revision is None:
@@ -75,9 +79,13 @@ def take_in(
     return delta
 
 
-def _group(group: GroupAt) -> ImportedGroup:
-    position, turn, _ = decompose(group.matrix)
-    return ImportedGroup(name=printable(group.name, "Group"), parent=group.parent, position=position, turn=turn)
+def _groups(groups: Sequence[GroupAt]) -> tuple[ImportedGroup, ...]:
+    stands = [(position, turn, ONE) for position, turn, _ in decompose_all(np.array([g.matrix for g in groups]))]
+    _check_reach(groups, stands)
+    return tuple(
+        ImportedGroup(name=printable(g.name, "Group"), parent=g.parent, position=position, turn=turn)
+        for g, (position, turn, _) in zip(groups, stands, strict=True)
+    )
 
 
 def _surface(material: Material) -> Surface:
@@ -95,26 +103,47 @@ def pieces_of(
     standing: dict[int, list[int]] = {}
     for k, i in enumerate(scene.instances):
         standing.setdefault(i.part, []).append(k)
+    _check_sizes(scene.parts)
     every = decompose_all(np.array([i.matrix for i in scene.instances]).reshape(-1, 4, 4))
-    surface = cache(_surface)
+    _check_reach(scene.instances, every)
+    surfaces = cache(lambda materials: tuple(_surface(m) for m in materials))
     for index, part in enumerate(scene.parts):
         if tell is not None and index % _BREATH == 0:
             tell(0.2 + 0.3 * index / len(scene.parts), "Making pieces")
-        low, high = part.mesh.bounds
-        if float(abs(high - low).max()) < 1e-9:
-            raise InputError(f"{part.name} would have no size in that unit; choose a larger one.", field="unit")
-        numbers = standing.get(index, [])
-        here, stands = [scene.instances[k] for k in numbers], [every[k] for k in numbers]
-        meshes[part.mesh.content_hash] = part.mesh
-        textures |= {m.texture.content_hash: m.texture for m in part.materials if m.texture is not None}
+        here = [(scene.instances[k], every[k]) for k in standing.get(index, ())]
+        mesh = part.mesh.content_hash
+        meshes[mesh] = part.mesh
+        for m in part.materials:
+            if m.texture is not None:
+                textures[m.texture.content_hash] = m.texture
         rows.append(
             Imported(
-                name=printable(part.name, "Piece"),
-                mesh=part.mesh.content_hash,
-                materials=tuple(surface(m) for m in part.materials),
-                stands=tuple((printable(i.name, "Piece"), *stand) for i, stand in zip(here, stands, strict=True)),
-                within=tuple(i.group for i in here),
-                base_pivot=base_pivot,
+                printable(part.name, "Piece"),
+                mesh,
+                surfaces(part.materials),
+                tuple([(printable(i.name, "Piece"), *stand) for i, stand in here]),
+                tuple([i.group for i, _ in here]),
+                base_pivot,
             )
         )
     return tuple(rows), meshes, textures
+
+
+def _check_sizes(parts: Sequence[Part]) -> None:
+    """InputError where a part would have no size to speak of."""
+    boxes = np.array([p.mesh.bounds for p in parts]).reshape(-1, 2, 3)
+    small = np.abs(boxes[:, 1] - boxes[:, 0]).max(axis=1) < _LEAST
+    if small.any():
+        name = parts[int(small.argmax())].name
+        raise InputError(f"{name} would have no size in that unit; choose a larger one.", field="unit")
+
+
+def _check_reach(standing: Sequence[Instance | GroupAt], stands: Sequence[tuple[Vector, Quaternion, Vector]]) -> None:
+    """InputError where something would stand beyond what a row may hold, or be sized so."""
+    for k, words in (
+        (0, "would stand beyond 10 000 km in that unit. Choose a smaller one, or move it towards the file's origin."),
+        (2, "would be more than 10 000 000 times as large as its mesh. Apply its size to the mesh in the file first."),
+    ):
+        far = ~(np.abs(np.array([s[k] for s in stands]).reshape(-1, 3)) <= MOST).all(axis=1)
+        if far.any():
+            raise InputError(f"{printable(standing[int(far.argmax())].name, 'Something')} {words}", field="unit")

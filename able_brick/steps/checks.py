@@ -42,11 +42,13 @@ def check_change(
     `locks` are the levels in which locks hold; None for none. Raises InputError or GeometryError for rows that are
     unsound and runs that cannot be, and `refuse` for what others depend on or what is locked.
     """
-    sound: ARow | None = None
+    sound: dict[type[ARow], ARow] = {}  # the last one of each kind that is new
     for old, new in edits:
         if new is not None:
-            check_row(old, new, sound)
-            sound = new if old is None else sound
+            kind = type(new)
+            check_row(old, new, sound.get(kind))
+            if old is None:
+                sound[kind] = new
     rest = [e for e in edits if not _by_itself(e, after)]
     _check_references(after, rest, level, refuse)
     if locks is not None:
@@ -85,7 +87,10 @@ def check_text(text: str, what: str, *, most: int = MOST_NAME) -> str:
 def printable(text: str, otherwise: str, *, most: int = 120) -> str:
     """A name from elsewhere as one that may be kept."""
     kept = text
-    if not text.isprintable():
+    if text.isprintable():
+        if text and len(text) <= most and "  " not in text and not (text[0] == " " or text[-1] == " "):
+            return text
+    else:
         kept = "".join(" " if unicodedata.category(c) in _UNPRINTABLE else c for c in text)
     return " ".join(kept.split())[:most].strip() or otherwise
 
@@ -106,7 +111,8 @@ def check_row(before: ARow | None, row: ARow, sound: ARow | None = None) -> None
     if isinstance(row, Piece):
         for tag in row.tags:
             check_text(tag, "tag")
-        if before is None or row.materials != getattr(before, "materials", None):
+        like = sound if before is None else before
+        if not isinstance(like, Piece) or (row.materials is not like.materials and row.materials != like.materials):
             for m in row.materials:
                 check_text(m.name, "name of a material")
                 if not all(0.0 <= v <= 1.0 for v in (*m.colour, m.roughness, m.metallic)):
@@ -296,12 +302,7 @@ def _check_runs(after: Snapshot, edits: Sequence[Edit]) -> None:
             if isinstance(old, Piece) and (old.facts, old.pivot, old.axes) == (row.facts, row.pivot, row.axes):
                 continue
             # one placement stands where its row says, which is checked with that
-            runs: Iterable[AThing] = (
-                u
-                for t in after.things.values()
-                for u in t.users(row.id)
-                if not isinstance(u, Placement) or t.repeats(u.id)
-            )
+            runs: Iterable[AThing] = [u for t in after.things.values() for u in t.runs_with(row.id)]
         elif isinstance(row, Path):
             curve = row.curve()
             if not curve.length > 0:

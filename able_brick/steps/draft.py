@@ -288,16 +288,9 @@ def facts_of_small(meshes: Mapping[str, PolyMesh]) -> dict[str, Facts]:
     return {k: _facts(c, *mesh.bounds) for (k, mesh), c in zip(small.items(), every, strict=True)}
 
 
-def _facts(c: Counts, low: Floats, high: Floats) -> Facts:
-    return Facts(
-        vertices=c.vertices,
-        faces=c.faces,
-        triangles=c.triangles,
-        hardware_vertices=c.hardware_vertices,
-        closed=c.closed,
-        low=(float(low[0]), float(low[1]), float(low[2])),
-        high=(float(high[0]), float(high[1]), float(high[2])),
-    )
+def _facts(n: Counts, low: Floats, high: Floats) -> Facts:
+    (a, b, c), (d, e, f) = low.tolist(), high.tolist()
+    return Facts(n.vertices, n.faces, n.triangles, n.hardware_vertices, closed=n.closed, low=(a, b, c), high=(d, e, f))
 
 
 def selected(draft: Draft, selection: tuple[str, ...]) -> list[ARow]:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import ClassVar, Final, Literal
+from dataclasses import dataclass
+from typing import Annotated, ClassVar, Final, Literal
 
 from pydantic import BaseModel, ConfigDict
 from pydantic import Field as PydanticField
@@ -24,20 +25,23 @@ MOST_PLACED: Final = 200_000
 _BREATH: Final = 1000
 
 
-class Imported(BaseModel):
-    """One mesh that has been read and stored under its hash, with the places where it stood in the file.
+@dataclass(frozen=True)
+class Imported:
+    """One mesh that has been read and stored under its hash, with the places where it stood in the file: what each is
+    called, its position, turn and size.
 
     The pivot is the mesh's origin, or with `base_pivot` the middle of the box's underside. `within` are the numbers of
-    the groups that the places are in; none where it is left out.
+    the groups that the places are in; none where it is left out. What arrives as parameters is validated; who makes
+    one answers for its numbers.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    __pydantic_config__ = ConfigDict(extra="forbid", allow_inf_nan=False)
 
     name: str
     mesh: str
-    materials: tuple[Surface, ...] = PydanticField(max_length=1000)
-    stands: tuple[tuple[str, Vector, Quaternion, Vector], ...] = PydanticField((), max_length=MOST_PLACED)
-    within: tuple[int | None, ...] = PydanticField((), max_length=MOST_PLACED)
+    materials: Annotated[tuple[Surface, ...], PydanticField(max_length=1000)]
+    stands: Annotated[tuple[tuple[str, Vector, Quaternion, Vector], ...], PydanticField(max_length=MOST_PLACED)] = ()
+    within: Annotated[tuple[int | None, ...], PydanticField(max_length=MOST_PLACED)] = ()
     base_pivot: bool = False
 
 

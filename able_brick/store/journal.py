@@ -23,6 +23,7 @@ from able_brick.level.texts import Texts
 from able_brick.level.things import Things
 from able_brick.steps.tool import Tool
 from able_brick.store.entry import Entry, UnreadableEntryError, packed
+from able_brick.store.many import put_many
 from able_brick.store.mesh_codec import FORMAT, encode
 from able_brick.store.tables import JOURNAL, JOURNAL_MESH, LEVEL_STATE, MESH, META, ROW, TEXTURE
 
@@ -31,12 +32,12 @@ ROW_FORMAT: Final = 1
 _LONG: Final = 2**20
 _ROW: TypeAdapter[ARow] = TypeAdapter(AnyRow)
 #: Written out, as reckoning it anew for each of many rows takes longer than writing them.
-_PUT_ROW: Final = """
-INSERT INTO "row" (id, level, kind, mesh, format, payload) VALUES (?, ?, ?, ?, ?, ?)
-ON CONFLICT (id) DO UPDATE SET level = excluded.level, kind = excluded.kind, mesh = excluded.mesh,
-    format = excluded.format, payload = excluded.payload
-"""
-_PUT_USE: Final = "INSERT INTO journal_mesh (entry, mesh) VALUES (?, ?)"
+_INTO_ROW: Final = '"row" (id, level, kind, mesh, format, payload)'
+_INTO_MESH: Final = "mesh (hash, format, data)"
+_OR_ROW: Final = (
+    "ON CONFLICT (id) DO UPDATE SET level = excluded.level, kind = excluded.kind, mesh = excluded.mesh, "
+    "format = excluded.format, payload = excluded.payload"
+)
 
 
 def meshes_of(edits: Iterable[Edit]) -> set[str]:
@@ -135,8 +136,7 @@ def write_rows(
             kept.append((row.id, level_of(row), row.kind, mesh, ROW_FORMAT, texts.of(row)))
     for at in range(0, len(gone), 500):
         connection.execute(delete(ROW).where(ROW.c.id.in_(gone[at : at + 500])))
-    if kept:
-        connection.exec_driver_sql(_PUT_ROW, kept)
+    put_many(connection, _INTO_ROW, kept, _OR_ROW)
     statement = upsert(META)
     connection.execute(
         statement.on_conflict_do_update(index_elements=["key"], set_={"value": statement.excluded.value}),
@@ -149,18 +149,15 @@ def write_meshes(
 ) -> None:
     """Store meshes that are not in the file yet; `written` are the bytes of those that are ready, or files of them."""
     there = present(connection, MESH, meshes)
-    waiting: list[dict[str, object]] = []
-    for key, mesh in meshes.items():
-        if key in there:
-            continue
+    waiting: list[tuple[str, int, bytes | memoryview]] = []
+    for key in sorted(meshes.keys() - there):  # in the order of the table
         ready = written.get(key)
-        data = ready.read_bytes() if isinstance(ready, Path) else encode(mesh) if ready is None else bytes(ready)
-        waiting.append({"hash": key, "format": FORMAT, "data": data})
-        if len(data) > _LONG or len(waiting) == 500:
-            connection.execute(insert(MESH), waiting)
+        data = ready.read_bytes() if isinstance(ready, Path) else encode(meshes[key]) if ready is None else ready
+        waiting.append((key, FORMAT, data))
+        if len(data) > _LONG or len(waiting) == 1000:
+            put_many(connection, _INTO_MESH, waiting)
             waiting = []
-    if waiting:
-        connection.execute(insert(MESH), waiting)
+    put_many(connection, _INTO_MESH, waiting)
 
 
 def check_blobs(connection: Connection, edits: Iterable[Edit], fresh: Mapping[str, PolyMesh]) -> None:
@@ -169,7 +166,7 @@ def check_blobs(connection: Connection, edits: Iterable[Edit], fresh: Mapping[st
     there = present(connection, MESH, {k for p in pieces for k in _own(p)} - fresh.keys()) | fresh.keys()
     pictures = present(connection, TEXTURE, {t for p in pieces for t in textures_of(p)})
     for piece in pieces:
-        if not _own(piece) <= there:
+        if piece.mesh not in there or (piece.ladder is not None and not _own(piece) <= there):
             raise InputError(f"The mesh of {piece.name} is not in the project; bring its file in again.", id=piece.mesh)
         if not textures_of(piece) <= pictures:
             raise InputError(f"A picture on {piece.name} is not in the project; bring its file in again.", id=piece.id)
@@ -220,8 +217,7 @@ def write_entry(
     )
     entry = int(done.lastrowid)
     hashes = meshes_of(edits)
-    if hashes:
-        connection.exec_driver_sql(_PUT_USE, [(entry, h) for h in hashes])
+    put_many(connection, "journal_mesh (entry, mesh)", [(entry, h) for h in sorted(hashes)])
     known = json.loads(params)
     return Entry(entry, level, place, tool.tool, known, selection, note, tool.adjustable, users, edits)
 

@@ -35,12 +35,14 @@ class Door:
         text = None if body is None else json.dumps(body).encode()
         return self.send(method, path, text, "application/json")
 
-    def send(self, method: str, path: str, body: bytes | None, kind: str) -> tuple[Any, float]:
-        """Send bytes of a kind; the reply and the milliseconds it took."""
+    def send(self, method: str, path: str, body: bytes | None, kind: str, accept: str = "") -> tuple[Any, float]:
+        """Send bytes of a kind; the reply, of columns what is beside them, and the milliseconds it took."""
         start = time.perf_counter()
-        self.connection.request(method, path, body, {"Content-Type": kind})
+        self.connection.request(method, path, body, {"Content-Type": kind, "Accept": accept})
         raw = self.connection.getresponse().read()
         spent = 1000 * (time.perf_counter() - start)
+        if raw.startswith(b"ABC1"):
+            raw = raw[8 : 8 + int.from_bytes(raw[4:8], "little")]
         return json.loads(raw), spent
 
     def fetch(self, path: str) -> float:

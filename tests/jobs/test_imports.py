@@ -14,7 +14,7 @@ from able_brick.core.errors import FileError, UnknownIdError
 from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
 from able_brick.core.files.units import Unit, Up
 from able_brick.core.files.write import write_file
-from able_brick.core.mesh.kept import has_kept
+from able_brick.core.mesh.kept import found_with
 from able_brick.core.mesh.measure import counts
 from able_brick.core.shapes.plane import plane
 from able_brick.jobs import imports as jobs
@@ -209,7 +209,7 @@ def test_what_is_known_of_small_meshes_goes_with_them(imports: Imports, tmp_path
     stored = tell_known(tmp_path, fresh)
     assert stored.keys() == {m.content_hash for m in small}
     for mesh, made in zip(meshes, fresh, strict=True):
-        assert has_kept(made, counts) == (mesh.face_count < 60)
+        assert (found_with(made, counts) is not None) == (mesh.face_count < 60)
         anew = made.replaced()
         assert (anew.content_hash, counts(anew)) == (made.content_hash, counts(made))
         assert all(np.array_equal(a, b) for a, b in zip(anew.bounds, made.bounds, strict=True))
@@ -222,10 +222,18 @@ def test_what_is_known_of_small_meshes_goes_with_them(imports: Imports, tmp_path
     # what is not there, or is no longer whole, is reckoned when it is taken over
     incoming = ended(imports, taken(imports, trial_obj=OBJ))
     assert len(imports.taken(incoming.id)[1]) == 2
-    (incoming.folder / "known.json").write_text("[null")
-    scene, ready = imports.taken(incoming.id)
-    assert len(scene.parts) == 2
-    assert not ready
+    for name in ("hashes", "boxes.npy", "known.npy", "stored"):
+        file = incoming.folder / name
+        whole = file.read_bytes()
+        for broken in (b"", b"no", whole[: len(whole) // 2], whole[:-1]):
+            file.write_bytes(broken)
+            scene, ready = imports.taken(incoming.id)
+            assert len(scene.parts) == 2
+            assert name == "stored" or not ready
+        file.unlink()
+        assert not imports.taken(incoming.id)[1]
+        file.write_bytes(whole)
+    assert len(imports.taken(incoming.id)[1]) == 2
 
 
 def test_sheets_guess_units_and_show_the_shadow() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -155,7 +156,7 @@ def test_brought_in_meshes_may_be_larger_than_what_is_kept_in_memory(full: Bench
     incoming = Imported(name="Large", mesh=mesh.content_hash, materials=(STONE,))
     tool = ImportPieces(file="x.glb", pieces=(incoming,))
     fresh = type(mesh).trusted(mesh.positions * 3, mesh.face_starts, mesh.corners, facet=mesh.facet)
-    tool = ImportPieces(file="x.glb", pieces=(incoming.model_copy(update={"mesh": fresh.content_hash}),))
+    tool = ImportPieces(file="x.glb", pieces=(replace(incoming, mesh=fresh.content_hash),))
     revision = full.project.revision(full.level)
     full.project.step(full.level, tool, (), revision, meshes={fresh.content_hash: fresh})
     full.whole()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import wraps
+from functools import cache, wraps
 from typing import Any, Final, TypeVar
 
 from able_brick.core.mesh.polymesh import PolyMesh
@@ -34,11 +34,13 @@ def keep_with(mesh: PolyMesh, function: Callable[[PolyMesh], T], value: T) -> No
     mesh.__dict__.setdefault(_KEPT, {})[_name(function)] = value
 
 
-def has_kept(mesh: PolyMesh, function: Callable[[PolyMesh], Any]) -> bool:
-    """Whether it need not be reckoned any more."""
-    return _name(function) in mesh.__dict__.get(_KEPT, ())
+def found_with(mesh: PolyMesh, function: Callable[[PolyMesh], T]) -> T | None:
+    """What a function that is kept with meshes gives for this one, where that need not be reckoned any more."""
+    found: T | None = mesh.__dict__.get(_KEPT, {}).get(_name(function))
+    return found
 
 
+@cache
 def _name(function: Callable[[PolyMesh], Any]) -> str:
     return f"{function.__module__}.{function.__qualname__}"
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from able_brick.core.mesh.combine import joined, together
 from able_brick.core.mesh.hardware import hardware_vertices
-from able_brick.core.mesh.kept import has_kept, kept_with_mesh
+from able_brick.core.mesh.kept import found_with, kept_with_mesh
 from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -53,8 +53,9 @@ def counts_of_all(meshes: Sequence[PolyMesh]) -> list[Counts]:
     out: dict[int, Counts] = {}
     alike: dict[tuple[float, bool, bool], list[int]] = {}
     for k, mesh in enumerate(meshes):
-        if has_kept(mesh, counts):
-            out[k] = counts(mesh)
+        known = found_with(mesh, counts)
+        if known is not None:
+            out[k] = known
             continue
         alike.setdefault((mesh.smooth_angle, mesh.uv is None, mesh.colour is None), []).append(k)
     for numbers in alike.values():

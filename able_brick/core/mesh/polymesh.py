@@ -40,6 +40,10 @@ def little_bytes(a: npt.NDArray[Any]) -> bytes | memoryview:
     return np.ascontiguousarray(a.astype(a.dtype.newbyteorder("<"), copy=False)).data.cast("B")
 
 
+#: Bytes of the hash of a mesh; it is written with two letters each.
+HASH_BYTES: Final = 20
+
+
 @dataclass(frozen=True, eq=False)
 class PolyMesh:
     """Polygon mesh, right-handed, Y up, metres; faces counter-clockwise seen from outside.
@@ -213,9 +217,7 @@ class PolyMesh:
         return self.positions.min(axis=0), self.positions.max(axis=0)
 
     def know(self, content_hash: str, bounds: tuple[Floats, Floats]) -> None:
-        """Take over what has been reckoned of the very same mesh in another process."""
-        for box in bounds:
-            box.flags.writeable = False
+        """Take over what has been reckoned of the very same mesh in another process; the arrays stay as they are."""
         self.__dict__["content_hash"], self.__dict__["bounds"] = content_hash, bounds
 
     @property
@@ -226,7 +228,7 @@ class PolyMesh:
     @cached_property
     def content_hash(self) -> str:
         """Hex BLAKE2b over every array: equal meshes have equal hashes, on every machine."""
-        h = hashlib.blake2b(b"able-brick mesh 2", digest_size=20)
+        h = hashlib.blake2b(b"able-brick mesh 2", digest_size=HASH_BYTES)
         for name in ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour"):
             a = getattr(self, name)
             h.update(name.encode())

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, is_dataclass
 from functools import cache, partial
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Final, Self
 
@@ -73,7 +73,8 @@ def _field(kind: type[Row], name: str) -> Callable[[object], Any]:
     """What validates one field of a kind of row."""
     info = kind.model_fields[name]
     of: Any = Annotated[info.annotation, *info.metadata] if info.metadata else info.annotation
-    own = isinstance(info.annotation, type) and issubclass(info.annotation, BaseModel)
+    kind_of = info.annotation
+    own = isinstance(kind_of, type) and (issubclass(kind_of, BaseModel) or is_dataclass(kind_of))
     adapter = TypeAdapter(of) if own else TypeAdapter(of, config=ConfigDict(allow_inf_nan=False))
     return adapter.validator.validate_python
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -41,13 +42,16 @@ class Surface(BaseModel):
         return cls(name=m.name, colour=m.colour, roughness=m.roughness, metallic=m.metallic, texture=texture)
 
 
-class Facts(BaseModel):
+@dataclass(frozen=True)
+class Facts:
     """What is known of a piece's mesh without loading it: counts, and its box.
 
     The box lies along the axes of the piece's pivot and is measured from the mesh's origin.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    # what is read is validated; what is reckoned of a mesh is taken as it is
+
+    __pydantic_config__ = ConfigDict(extra="forbid", allow_inf_nan=False)
 
     vertices: int
     faces: int
