@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import Final
 
 from pydantic import ValidationError
 
@@ -24,6 +25,27 @@ class State:
     done: int
     last: Entry | None
     redo: Entry | None
+
+
+#: Where a level stands that has just been made.
+NEW: Final = State(0, 0, None, None)
+
+
+@dataclass(frozen=True)
+class Now:
+    """A project as it stands, and where the journals of its levels do: told and changed together, so that who reads
+    need not wait for who writes."""
+
+    snapshot: Snapshot
+    states: Mapping[str, State]
+
+    def state(self, level: str) -> State:
+        """Where a level's journal stands."""
+        return self.states.get(level, NEW)
+
+    def after(self, snapshot: Snapshot, states: Mapping[str, State], gone: str | None = None) -> Now:
+        """What comes next: the project, where some journals stand then, and a level that is gone."""
+        return Now(snapshot, {k: s for k, s in {**self.states, **states}.items() if k != gone})
 
 
 def history_view(state: State | None) -> HistoryView:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager, suppress
+from contextlib import AbstractContextManager, contextmanager, nullcontext, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final
@@ -23,7 +23,17 @@ from able_brick.level.rows import LevelRow
 from able_brick.level.snapshot import Edit, Snapshot, level_of
 from able_brick.level.texts import Texts
 from able_brick.session.delta import Delta, LevelView, StepView, derived_items, level_delta, level_view
-from able_brick.session.history import State, check_current, check_users, history_view, locks_of, net, step_view
+from able_brick.session.history import (
+    NEW,
+    Now,
+    State,
+    check_current,
+    check_users,
+    history_view,
+    locks_of,
+    net,
+    step_view,
+)
 from able_brick.session.levels import Removed, check_return, copy_of, removal, within
 from able_brick.session.opening import open_file, where_it_went
 from able_brick.session.saving import save_copy
@@ -42,6 +52,8 @@ from able_brick.store.tables import WORK
 _log = logging.getLogger("able_brick")
 #: What whole levels as JSON may take in memory, bytes.
 _MOST_VIEWS: Final = 64 * 2**20
+#: How often a change is reckoned while others may commit theirs.
+_FREE_TRIES: Final = 2
 #: Told of a level that has changed, and how to make the delta, which costs time where nobody listens; None when
 #: it has to be loaded anew.
 Listener = Callable[[str, Callable[[], Delta | None]], None]
@@ -67,7 +79,8 @@ class Project:
     """
 
     def __init__(self, path: Path) -> None:
-        self._file, self._snapshot, self._states, self.salvaged = open_file(path)
+        self._file, snapshot, states, self.salvaged = open_file(path)
+        self._now = Now(snapshot, states)
         self._guard = threading.RLock()
         self._viewing = threading.Lock()
         self._listeners: list[Listener] = []
@@ -101,7 +114,7 @@ class Project:
 
     @property
     def snapshot(self) -> Snapshot:
-        return self._snapshot
+        return self._now.snapshot
 
     def listen(self, listener: Listener) -> None:
         """Call the listener at every committed change, once for each level that it touches."""
@@ -114,14 +127,15 @@ class Project:
 
     def save_copy(self, to: Path) -> None:
         """Write a whole copy of the project as a new project file. Raises StorageError, also where it exists."""
-        save_copy(self._file, self._snapshot, self._states, self.meshes, to, rows_only=self.salvaged)
+        now = self._now
+        save_copy(self._file, now.snapshot, now.states, self.meshes, to, rows_only=self.salvaged)
 
     # -- levels -
 
     def create_level(self, name: str) -> LevelRow:
         """A new empty level."""
         with self._guard:
-            counters = {**self._snapshot.counters, "level": self._snapshot.counters.get("level", 0) + 1}
+            counters = {**self._now.snapshot.counters, "level": self._now.snapshot.counters.get("level", 0) + 1}
             row = LevelRow(id=f"level-{counters['level']}", name=name)
             check_row(None, row)
             edits = (Edit(None, row),)
@@ -131,14 +145,13 @@ class Project:
         with self._transaction() as connection:
             journal.write_rows(connection, edits, counters)
             journal.write_states(connection, [(row.id, 0, 0)])
-        self._snapshot = self._snapshot.with_edits(edits, counters)
-        self._states[row.id] = State(0, 0, None, None)
+        self._now = self._now.after(self._now.snapshot.with_edits(edits, counters), {row.id: NEW})
         return row
 
     def duplicate_level(self, level: str, name: str) -> LevelRow:
         """A level like another one, with all that stands in it. Raises UnknownIdError."""
         with self._guard:
-            row, edits, counters = copy_of(self._snapshot, level, name)
+            row, edits, counters = copy_of(self._now.snapshot, level, name)
             check_row(None, row)
             return self._add_level(row, edits, counters)
 
@@ -148,16 +161,16 @@ class Project:
         Raises UnknownIdError, and HistoryError for the only level.
         """
         with self._guard:
-            row = self._snapshot.level(level)
-            if len(self._snapshot.levels) == 1:
+            now = self._now
+            row = now.snapshot.level(level)
+            if len(now.snapshot.levels) == 1:
                 raise HistoryError(f"{row.name} is the only level; make another one first.", id=level)
-            gone = removal(self._snapshot, level, self._states[level])
+            gone = removal(now.snapshot, level, now.states[level])
             edits = tuple(Edit(r, None) for r in (*gone.things, row))
             with self._transaction() as connection:
-                journal.write_rows(connection, edits, self._snapshot.counters)
-            self._snapshot = self._snapshot.with_edits(edits)
+                journal.write_rows(connection, edits, now.snapshot.counters)
             self._removed[level] = gone
-            del self._states[level]
+            self._now = now.after(now.snapshot.with_edits(edits), {}, gone=level)
         self._tell_anew(level)
 
     def restore_level(self, level: str) -> LevelRow:
@@ -166,14 +179,13 @@ class Project:
             gone = self._removed.get(level)
             if gone is None:
                 raise UnknownIdError("That level cannot be brought back (any more).", id=level)
-            check_return(self._snapshot, gone)
+            check_return(self._now.snapshot, gone)
             edits = tuple(Edit(None, r) for r in (gone.row, *gone.things))
             state = replace(gone.state, revision=gone.state.revision + 1)
             with self._transaction() as connection:
-                journal.write_rows(connection, edits, self._snapshot.counters)
+                journal.write_rows(connection, edits, self._now.snapshot.counters)
                 journal.write_states(connection, [(level, state.revision, state.done)])
-            self._snapshot = self._snapshot.with_edits(edits)
-            self._states[level] = state
+            self._now = self._now.after(self._now.snapshot.with_edits(edits), {level: state})
             del self._removed[level]
         self._tell_anew(level)
         return gone.row
@@ -181,18 +193,16 @@ class Project:
     @uncollected()
     def view(self, level: str) -> LevelView:
         """The whole level."""
-        with self._guard:
-            snapshot, state = self._snapshot, self._states.get(level)
-        snapshot.level(level)
-        return level_view(
-            snapshot, level, self.meshes.get, revision=state.revision if state else 0, history=history_view(state)
-        )
+        now = self._now
+        now.snapshot.level(level)
+        state = now.state(level)
+        return level_view(now.snapshot, level, self.meshes.get, revision=state.revision, history=history_view(state))
 
     def earlier(self, level: str, row: str) -> list[StepView]:
         """The steps of a level that have changed a row, the newest first: those that are done, of the last thousand."""
-        with self._guard:
-            self._snapshot.level(level)
-            done = self._states[level].done if level in self._states else 0
+        now = self._now
+        now.snapshot.level(level)
+        done = now.state(level).done
         with self._file.engine.connect() as connection:
             found = journal.entries_with(connection, row, [level], most=1000)
             return [told for _, entry in found if entry.place <= done and (told := step_view(entry)) is not None]
@@ -203,17 +213,14 @@ class Project:
         nothing changes, as every tab asks for the same."""
         with self._viewing:  # who comes meanwhile waits for the one that is being made
             kept = self._views.find((level, columns))
-            with self._guard:
-                snapshot, state = self._snapshot, self._states.get(level)
-            if kept is None or kept[0] is not snapshot or kept[1] is not state:
-                snapshot.level(level)
+            now = self._now
+            if kept is None or kept[0] is not now.snapshot or kept[1] is not now.states.get(level):
                 view = self.view(level)
                 packed = columns and view.large
                 data = view.columns() if packed else view.text().encode()
-                with self._guard:
-                    if self._snapshot is not snapshot or self._states.get(level) is not state:
-                        return data, packed
-                    kept = self._views.keep((level, columns), (snapshot, state, data, packed))
+                if self._now is not now:
+                    return data, packed
+                kept = self._views.keep((level, columns), (now.snapshot, now.states.get(level), data, packed))
             return kept[2:]
 
     def view_glb(self, key: str) -> bytes:
@@ -229,7 +236,7 @@ class Project:
         try:
             return self.meshes.view_glb(key)
         except UnknownIdError:  # derived, and forgotten: what stands in the levels knows it
-            snapshot = self._snapshot
+            snapshot = self._now.snapshot
             for level in snapshot.levels:
                 derived_items(snapshot, level, None, load)
                 found = glb_of(key, load)
@@ -238,8 +245,9 @@ class Project:
             raise
 
     def revision(self, level: str) -> int:
-        self._snapshot.level(level)
-        return self._states[level].revision if level in self._states else 0
+        now = self._now
+        now.snapshot.level(level)
+        return now.state(level).revision
 
     # -- steps -
 
@@ -261,16 +269,17 @@ class Project:
         Raises StaleRevisionError when the level has moved on; then, as on every error, nothing has changed.
         """
         load = self._loader(meshes or {})
-        while True:
-            base = self._at(level, revision)
-            change = registry.apply(base, level, tool, selection, load)
-            with self._guard:
-                self._at(level, revision)
-                if base is not self._snapshot:  # another level moved on meanwhile: compute again on that
-                    continue
-                place = self._states[level].done + 1
-                step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
-                return self._commit(level, step, meshes or {}, textures or {}, written or {})
+        for turn in self._tries():
+            with turn:
+                now = self._at(level, revision)
+                change = registry.apply(now.snapshot, level, tool, selection, load)
+                with self._guard:
+                    self._at(level, revision)
+                    if now is self._now:
+                        place = now.state(level).done + 1
+                        step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
+                        return self._commit(level, step, meshes or {}, textures or {}, written or {})
+        raise AssertionError
 
     def work(
         self,
@@ -288,24 +297,25 @@ class Project:
         `tell` hears how far it is and may raise to stop it. Raises HistoryError where what it was done on has been
         changed meanwhile.
         """
-        base = self._snapshot
         load = self._loader(meshes or {})
-        change = registry.apply(base, level, tool, selection, load, tell=tell)
-        while True:
-            with self._guard:
-                now = self._snapshot
-                if now is base:
-                    place = self._states[level].done + 1
-                    step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
-                    return self._commit(level, step, meshes or {}, textures or {}, written or {})
-            check_untouched(base, now, level, selection, change)
-            # what took long has been remembered: it is only put onto other rows
-            base = now
-            change = registry.apply(base, level, tool, selection, load, tell=tell)
+        base, change = self._now, None
+        for turn in self._tries():
+            with turn:
+                now = self._now
+                if change is not None:
+                    check_untouched(base.snapshot, now.snapshot, level, selection, change)
+                # what took long has been remembered: it is only put onto other rows
+                base, change = now, registry.apply(now.snapshot, level, tool, selection, load, tell=tell)
+                with self._guard:
+                    if now is self._now:
+                        place = now.state(level).done + 1
+                        step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
+                        return self._commit(level, step, meshes or {}, textures or {}, written or {})
+        raise AssertionError
 
     def plan(self, level: str, tool: Tool, selection: tuple[str, ...], tell: Tell) -> str:
         """What a step that takes long would come to, in words; nothing is changed."""
-        return registry.apply(self._snapshot, level, tool, selection, self.meshes.get, tell=tell).note
+        return registry.apply(self._now.snapshot, level, tool, selection, self.meshes.get, tell=tell).note
 
     @contextmanager
     def begun(self, key: str, title: str) -> Iterator[None]:
@@ -321,40 +331,43 @@ class Project:
     @uncollected()
     def adjust_last(self, level: str, tool: Tool, revision: int) -> Delta:
         """Make the last step again with other settings: one journal entry, one transaction."""
-        while True:
-            base, entry, change = self._redone(level, tool, revision)
-            with self._guard:
-                self._at(level, revision)
-                if base is not self._snapshot:
-                    continue
-                way = net(entry.edits, change.edits)
-                step = Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
-                return self._commit(level, step, {}, {}, {})
+        for turn in self._tries():
+            with turn:
+                now, entry, change = self._redone(level, tool, revision)
+                with self._guard:
+                    self._at(level, revision)
+                    if now is self._now:
+                        way = net(entry.edits, change.edits)
+                        step = Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
+                        return self._commit(level, step, {}, {}, {})
+        raise AssertionError
 
     def last_step(self, level: str) -> tuple[int, str, tuple[str, ...]] | None:
         """What tells the last step of a level from others, however often it is adjusted: its place in the journal, its
         tool and selection. None where there is none."""
-        with self._guard:
-            self._snapshot.level(level)
-            last = self._states[level].last
+        now = self._now
+        now.snapshot.level(level)
+        last = now.state(level).last
         return None if last is None else (last.place, last.tool, last.selection)
 
     def adjust_beside(self, level: str, tool: Tool, step: tuple[int, str, tuple[str, ...]], tell: Tell) -> Delta:
         """Make the last step, which takes long, again with other settings, beside other work. `tell` hears how far it
         is and may raise to stop it. Raises HistoryError where the last step is not this `step` (any more)."""
-        while True:
-            if self.last_step(level) != step:
-                raise HistoryError("Another step was made, or this one was undone, meanwhile; nothing was done.")
-            revision = self.revision(level)
-            try:
-                base, entry, change = self._redone(level, tool, revision, tell=tell)
-            except StaleRevisionError:
-                continue  # what took long has been remembered
-            with self._guard:
-                if base is self._snapshot and self.last_step(level) == step:
-                    way = net(entry.edits, change.edits)
-                    made = Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
-                    return self._commit(level, made, {}, {}, {})
+        for turn in self._tries():
+            with turn:
+                if self.last_step(level) != step:
+                    raise HistoryError("Another step was made, or this one was undone, meanwhile; nothing was done.")
+                revision = self.revision(level)
+                try:
+                    now, entry, change = self._redone(level, tool, revision, tell=tell)
+                except StaleRevisionError:
+                    continue  # what took long has been remembered
+                with self._guard:
+                    if now is self._now and self.last_step(level) == step:
+                        way = net(entry.edits, change.edits)
+                        made = Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
+                        return self._commit(level, made, {}, {}, {})
+        raise AssertionError
 
     @uncollected()
     def preview(
@@ -362,11 +375,11 @@ class Project:
     ) -> Delta:
         """What a step, or the last step with other settings, would change. Only its meshes are kept, for a while."""
         if adjust_last:
-            base, entry, change = self._redone(level, tool, revision, preview=True)
+            now, entry, change = self._redone(level, tool, revision, preview=True)
             edits = net(entry.edits, change.edits)
         else:
-            base = self._at(level, revision)
-            change = registry.apply(base, level, tool, selection, self.meshes.get, preview=True)
+            now = self._at(level, revision)
+            change = registry.apply(now.snapshot, level, tool, selection, self.meshes.get, preview=True)
             edits = change.edits
         self.meshes.show(change.meshes)
         shown = level_delta(
@@ -374,7 +387,7 @@ class Project:
             level,
             edits,
             revision=revision,
-            history=history_view(self._states.get(level)),
+            history=history_view(now.state(level)),
             select=change.select,
             note=change.note,
             load=self.meshes.get,
@@ -388,10 +401,10 @@ class Project:
         """Take back the level's last step."""
         with self._guard:
             self._at(level, revision)
-            state = self._states[level]
+            state = self._now.states[level]
             if state.last is None:
                 raise HistoryError("There is nothing to undo.")
-            edits = within(self._snapshot, (e.inverse() for e in reversed(state.last.edits)))
+            edits = within(self._now.snapshot, (e.inverse() for e in reversed(state.last.edits)))
             return self._travel(level, state.last, edits, state.done - 1, state.last.selection)
 
     @uncollected()
@@ -399,33 +412,39 @@ class Project:
         """Make the step again that was undone last."""
         with self._guard:
             self._at(level, revision)
-            state = self._states[level]
+            state = self._now.states[level]
             if state.redo is None:
                 raise HistoryError("There is nothing to redo.")
             made = tuple(e.id for e in state.redo.edits if e.after is not None and level_of(e.after) == level)
-            return self._travel(level, state.redo, within(self._snapshot, state.redo.edits), state.done + 1, made)
+            return self._travel(level, state.redo, within(self._now.snapshot, state.redo.edits), state.done + 1, made)
 
     # -- inside -
 
-    def _at(self, level: str, revision: int) -> Snapshot:
-        with self._guard:
-            snapshot = self._snapshot
-            snapshot.level(level)
-            state = self._states[level]
-            if state.revision != revision:
-                raise StaleRevisionError(
-                    "The level has changed meanwhile, perhaps in another tab. Nothing was done; look and try again.",
-                    received=revision,
-                    allowed=state.revision,
-                )
-            return snapshot
+    def _tries(self) -> Iterator[AbstractContextManager[object]]:
+        """What a change is reckoned within, try after try: others may commit theirs meanwhile, and it is reckoned again
+        on what they have left; but not for ever: in the end they wait for it."""
+        for _ in range(_FREE_TRIES):
+            yield nullcontext()
+        while True:
+            yield self._guard
+
+    def _at(self, level: str, revision: int) -> Now:
+        now = self._now
+        now.snapshot.level(level)
+        state = now.state(level)
+        if state.revision != revision:
+            raise StaleRevisionError(
+                "The level has changed meanwhile, perhaps in another tab. Nothing was done; look and try again.",
+                received=revision,
+                allowed=state.revision,
+            )
+        return now
 
     def _redone(
         self, level: str, tool: Tool, revision: int, *, preview: bool = False, tell: Tell | None = None
-    ) -> tuple[Snapshot, Entry, Change]:
-        with self._guard:
-            base = self._at(level, revision)
-            entry = self._states[level].last
+    ) -> tuple[Now, Entry, Change]:
+        now = self._at(level, revision)
+        base, entry = now.snapshot, now.state(level).last
         if entry is None:
             raise HistoryError("There is no last step to adjust.")
         if entry.tool != tool.tool:
@@ -447,7 +466,7 @@ class Project:
         # what others have built upon meanwhile is seen from where things stand, not from before the step
         way = net(entry.edits, change.edits)
         check_change(base, change.after, way, level=level, locks=None)
-        return base, entry, change
+        return now, entry, change
 
     def _loader(self, meshes: Mapping[str, PolyMesh]) -> Callable[[str], PolyMesh]:
         def load(key: str) -> PolyMesh:
@@ -466,7 +485,7 @@ class Project:
         change = step.change
         self.meshes.remember(change.meshes)
         texts = Texts()
-        last = self._states[level].last
+        last = self._now.states[level].last
         again = last is not None and last.place == step.place
         with self._transaction() as connection:
             fresh = {**meshes, **change.meshes}
@@ -475,7 +494,9 @@ class Project:
             journal.check_blobs(connection, step.net, fresh)
             journal.write_rows(connection, step.net, change.counters, texts)
             if last is None:  # the first entry of a level needs the row that it belongs to
-                journal.write_states(connection, [(level, self._states[level].revision, self._states[level].done)])
+                journal.write_states(
+                    connection, [(level, self._now.states[level].revision, self._now.states[level].done)]
+                )
             entry = journal.write_entry(
                 connection,
                 level,
@@ -499,7 +520,7 @@ class Project:
     def _travel(
         self, level: str, entry: Entry, edits: tuple[Edit, ...], done: int, select_ids: tuple[str, ...]
     ) -> Delta:
-        before = self._snapshot
+        before = self._now.snapshot
         check_current(before, edits)
         check_users(before, level, entry, edits)
         after = before.with_edits(edits)
@@ -537,12 +558,12 @@ class Project:
             if row is not None:
                 where = level_of(row)
                 if where is None:
-                    touched |= self._states.keys()
+                    touched |= self._now.states.keys()
                 else:
                     touched.add(where)
         out = {}
         for key in touched:
-            state = self._states.get(key, State(0, 0, None, None))
+            state = self._now.state(key)
             place = done if key == level else state.done
             around = (last, redo) if key == level else (state.last, state.redo)
             out[key] = State(state.revision + 1, place, *around)
@@ -573,8 +594,7 @@ class Project:
         self, level: str, after: Snapshot, edits: tuple[Edit, ...], states: dict[str, State], mine: Delta
     ) -> None:
         """Take over what has been committed, and tell it. Nothing here may fail: the change stands."""
-        self._snapshot = after
-        self._states.update(states)
+        self._now = self._now.after(after, states)
         for key in states:
             for listener in self._listeners:
                 try:

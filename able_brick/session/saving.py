@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from contextlib import suppress
 from pathlib import Path
 
@@ -20,7 +21,7 @@ from able_brick.store.tables import RECIPE, TEXTURE
 def save_copy(
     file: ProjectFile,
     snapshot: Snapshot,
-    states: dict[str, State],
+    states: Mapping[str, State],
     meshes: MeshShelf,
     to: Path,
     *,
@@ -41,7 +42,7 @@ def save_copy(
         raise StorageError(f"The copy could not be written ({error}); nothing else was changed.") from error
 
 
-def _rebuild(file: ProjectFile, snapshot: Snapshot, states: dict[str, State], meshes: MeshShelf, to: Path) -> None:
+def _rebuild(file: ProjectFile, snapshot: Snapshot, states: Mapping[str, State], meshes: MeshShelf, to: Path) -> None:
     copy = ProjectFile(to)
     try:
         with copy.engine.begin() as connection:

@@ -214,7 +214,12 @@ def test_recipes_are_kept_and_those_that_ship_come_first(bench: Bench) -> None:
     assert not shelf.all()[-1].keep_seams
     copy = bench.path.with_name("copy.db")
     save_copy(
-        bench.project._file, bench.project.snapshot, bench.project._states, bench.project.meshes, copy, rows_only=True
+        bench.project._file,
+        bench.project.snapshot,
+        bench.project._now.states,
+        bench.project.meshes,
+        copy,
+        rows_only=True,
     )
     other = Project(copy)
     assert [r.name for r in other.recipes.all()][-1] == "Halves", "what is saved of a damaged file has them too"
