@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import mmap
 from collections.abc import Sequence
-from dataclasses import astuple, fields
+from dataclasses import fields
 from pathlib import Path
 from typing import Final
 
@@ -33,7 +33,7 @@ def write_known(folder: Path, meshes: Sequence[PolyMesh], most: int) -> None:
     stored.unlink(missing_ok=True)
     with stored.open("wb") as out:
         sizes = [out.write(encode(mesh)) for mesh in small]
-    rows = [(k, size, *astuple(c)) for k, size, c in zip(numbers, sizes, counts_of_all(small), strict=True)]
+    rows = [(k, size, *vars(c).values()) for k, size, c in zip(numbers, sizes, counts_of_all(small), strict=True)]
     np.save(folder / "boxes.npy", np.array([mesh.bounds for mesh in small]).reshape(-1, 2, 3))
     np.save(folder / "known.npy", np.array(rows, np.int64).reshape(-1, _WIDE))
     (folder / "hashes").write_text("\n".join(mesh.content_hash for mesh in small))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.place.pose import from_degrees, quaternion, rotation
 from able_brick.core.text import grouped
@@ -14,7 +14,7 @@ from able_brick.level.shapes.flat_sided import Box
 from able_brick.level.snapshot import ARow
 from able_brick.level.surface import FaceAt, ground_of, on_ground
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Stage, Tool
+from able_brick.steps.tool import Tool
 from able_brick.steps.tree import check_group
 
 
@@ -22,12 +22,12 @@ class AddShape(Tool):
     """A new piece from a shape, standing on the ground or on a face."""
 
     tool: Literal["add_shape"] = "add_shape"
-    title: ClassVar[str] = "Draw a shape"
-    about: ClassVar[str] = "Makes a piece of exact size that keeps its dimensions, and places it"
-    verb: ClassVar[Literal["Make"]] = "Make"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    icon: ClassVar[str] = "shapes"
-    hidden: ClassVar[bool] = True
+    title = "Draw a shape"
+    about = "Makes a piece of exact size that keeps its dimensions, and places it"
+    verb = "Make"
+    stages = ("kit", "build")
+    icon = "shapes"
+    hidden = True
 
     shape: AnyShape = field(Box(), "Shape", "The shape and its dimensions", widget="shape")
     name: str = field("", "Name", "Name on the shelf; empty for the shape's own", max_length=80)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Final, Literal
+from typing import Any, Final, Literal
 
 import numpy as np
 
@@ -18,7 +18,7 @@ from able_brick.level.rows.array import Axis
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
 _STRAIGHT: Final = ["line", "grid"]
@@ -30,9 +30,9 @@ def _count(default: int, title: str, about: str, **more: Any) -> Any:
 
 
 class _ArraySettings(Tool):
-    verb: ClassVar[Literal["Copy"]] = "Copy"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    icon: ClassVar[str] = "columns-3"
+    verb = "Copy"
+    stages = ("build",)
+    icon = "columns-3"
 
     form: Literal["line", "grid", "ring"] = field("line", "Form", "In a line, in rows and layers, or round a centre")
     count: int = _count(3, "Items", "How many items, the first included")
@@ -121,9 +121,9 @@ class LineArrayTool(_ArraySettings):
     """A live array in place of a placement, or of all that is selected."""
 
     tool: Literal["line_array"] = "line_array"
-    title: ClassVar[str] = "Array"
-    about: ClassVar[str] = "Repeats the selection in a line, a grid or a ring that stays adjustable"
-    need: ClassVar[Need] = Need(kinds=_KINDS, least=1)
+    title = "Array"
+    about = "Repeats the selection in a line, a grid or a ring that stays adjustable"
+    need = Need(kinds=_KINDS, least=1)
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         things = tops(draft, rows)
@@ -156,10 +156,10 @@ class AdjustArray(_ArraySettings):
     """Other settings for an array."""
 
     tool: Literal["adjust_array"] = "adjust_array"
-    title: ClassVar[str] = "Adjust array"
-    about: ClassVar[str] = "Changes form, count and spacing of the array"
-    need: ClassVar[Need] = Need(kinds=("array", "group"), least=1, most=1, having=("repeat",))
-    prefill: ClassVar[bool] = True
+    title = "Adjust array"
+    about = "Changes form, count and spacing of the array"
+    need = Need(kinds=("array", "group"), least=1, most=1, having=("repeat",))
+    prefill = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         row = rows[0]
@@ -179,13 +179,13 @@ class EndArray(Tool):
     """Show what is in a group once again."""
 
     tool: Literal["end_array"] = "end_array"
-    title: ClassVar[str] = "Show once"
-    about: ClassVar[str] = "The group is no array and no live mirror any more; what is in it stays"
-    verb: ClassVar[Literal["Copy"]] = "Copy"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("group",), least=1, having=("repeat", "mirror"))
-    icon: ClassVar[str] = "square"
-    instant: ClassVar[bool] = True
+    title = "Show once"
+    about = "The group is no array and no live mirror any more; what is in it stays"
+    verb = "Copy"
+    stages = ("build",)
+    need = Need(kinds=("group",), least=1, having=("repeat", "mirror"))
+    icon = "square"
+    instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         many = [r for r in rows if isinstance(r, Group) and (r.repeat is not None or r.mirror is not None)]

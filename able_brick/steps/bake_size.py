@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -15,7 +15,7 @@ from able_brick.level.field import field
 from able_brick.level.rows import Array, Course, Dimensions, Piece, Placement, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, standing
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import everything
 
 
@@ -26,12 +26,12 @@ class BakeSize(Tool):
     """
 
     tool: Literal["bake_size"] = "bake_size"
-    title: ClassVar[str] = "Bake size"
-    about: ClassVar[str] = "Bakes a size other than 1 into the mesh; nothing looks different afterwards"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=("placement", "array", "group"), least=1)
-    icon: ClassVar[str] = "ruler"
+    title = "Bake size"
+    about = "Bakes a size other than 1 into the mesh; nothing looks different afterwards"
+    verb = "Place"
+    stages = ("kit", "build")
+    need = Need(kinds=("placement", "array", "group"), least=1)
+    icon = "ruler"
 
     result: Literal["new piece", "same piece"] = field(
         "new piece",

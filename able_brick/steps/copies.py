@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Final, Literal
+from typing import Final, Literal
 
 import numpy as np
 
@@ -29,7 +29,7 @@ from able_brick.steps.about import (
 )
 from able_brick.steps.copying import Copier, with_courses
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
 _LEAST_SIZE: Final = 1e-4
@@ -39,13 +39,13 @@ class SteppedCopies(Tool):
     """Copies that each differ from the one before by the same offset, turn and size."""
 
     tool: Literal["stepped_copies"] = "stepped_copies"
-    title: ClassVar[str] = "Stepped copies"
-    about: ClassVar[str] = "Copies that each go the same step further: up and round for a spiral stair"
-    verb: ClassVar[Literal["Copy"]] = "Copy"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
-    key: ClassVar[str | None] = "Shift+O"
-    icon: ClassVar[str] = "copy-plus"
+    title = "Stepped copies"
+    about = "Copies that each go the same step further: up and round for a spiral stair"
+    verb = "Copy"
+    stages = ("build",)
+    need = Need(kinds=STANDING, least=1)
+    key = "Shift+O"
+    icon = "copy-plus"
 
     count: int = field(5, "Copies", "How many copies", ge=1, le=MOST_ITEMS)
     offset: Vector = field((0.0, 0.0, 0.0), "Offset", "From one copy to the next, along the axes", unit="m", step=0.1)
@@ -106,14 +106,14 @@ class OneMore(Tool):
     """The change that made the last copy, again."""
 
     tool: Literal["one_more"] = "one_more"
-    title: ClassVar[str] = "One more"
-    about: ClassVar[str] = "Copies the selection once more, by the offset, turn and size that the last copy has now"
-    verb: ClassVar[Literal["Copy"]] = "Copy"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
-    key: ClassVar[str | None] = "O"
-    icon: ClassVar[str] = "repeat-1"
-    instant: ClassVar[bool] = True
+    title = "One more"
+    about = "Copies the selection once more, by the offset, turn and size that the last copy has now"
+    verb = "Copy"
+    stages = ("build",)
+    need = Need(kinds=STANDING, least=1)
+    key = "O"
+    icon = "repeat-1"
+    instant = True
 
     count: int = field(1, "Copies", "How many more", ge=1, le=MOST_ITEMS)
     linked: bool = field(True, "Linked", "Copies share the piece; off gives each copy a piece of its own")

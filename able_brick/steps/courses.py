@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Final, Literal
+from typing import Any, Final, Literal
 
 from able_brick.core.errors import GeometryError, InputError
 from able_brick.core.path.course import CornerTurn, Fit, Stand
@@ -14,7 +14,7 @@ from able_brick.level.field import field
 from able_brick.level.rows import Course, Path
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 #: Ends and joints that are nearer than this count as closed, metres.
 _EXACT: Final = 1e-9
@@ -27,9 +27,9 @@ def _other_piece(title: str, about: str) -> Any:
 
 
 class _CourseSettings(Tool):
-    verb: ClassVar[Literal["Lay"]] = "Lay"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    icon: ClassVar[str] = "waypoints"
+    verb = "Lay"
+    stages = ("build",)
+    icon = "waypoints"
 
     piece: str = field("", "Piece", "The piece to lay along the path", widget="piece")
     corner: str | None = field(None, "Corner", "The piece that stands where the path turns sharply", widget="piece")
@@ -153,9 +153,9 @@ class LayCourse(_CourseSettings):
     """A run of a piece along the selected path."""
 
     tool: Literal["lay_course"] = "lay_course"
-    title: ClassVar[str] = "Lay course"
-    about: ClassVar[str] = "Repeats pieces along the path; stays adjustable"
-    need: ClassVar[Need] = Need(kinds=("path",), least=1, most=1)
+    title = "Lay course"
+    about = "Repeats pieces along the path; stays adjustable"
+    need = Need(kinds=("path",), least=1, most=1)
 
     ends: bool = field(
         True,
@@ -196,10 +196,10 @@ class AdjustCourse(_CourseSettings):
     """Other settings for a course."""
 
     tool: Literal["adjust_course"] = "adjust_course"
-    title: ClassVar[str] = "Adjust course"
-    about: ClassVar[str] = "Changes pieces, fit and offsets of the course"
-    need: ClassVar[Need] = Need(kinds=("course",), least=1, most=1)
-    prefill: ClassVar[bool] = True
+    title = "Adjust course"
+    about = "Changes pieces, fit and offsets of the course"
+    need = Need(kinds=("course",), least=1, most=1)
+    prefill = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         for row in rows:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.errors import SelectionError
 from able_brick.core.text import grouped
@@ -12,7 +12,7 @@ from able_brick.level.shapes.catalogue import AnyShape
 from able_brick.level.shapes.flat_sided import Box
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 _NEED = Need(kinds=("piece", "placement", "array", "course"), least=1, most=1)
 
@@ -28,13 +28,13 @@ class SetDimensions(Tool):
     """Make a drawn piece again with other dimensions, for every placement of it."""
 
     tool: Literal["set_dimensions"] = "set_dimensions"
-    title: ClassVar[str] = "Dimensions"
-    about: ClassVar[str] = "Changes the dimensions of a drawn piece, everywhere"
-    verb: ClassVar[Literal["Make"]] = "Make"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = _NEED
-    icon: ClassVar[str] = "ruler"
-    hidden: ClassVar[bool] = True
+    title = "Dimensions"
+    about = "Changes the dimensions of a drawn piece, everywhere"
+    verb = "Make"
+    stages = ("kit", "build")
+    need = _NEED
+    icon = "ruler"
+    hidden = True
 
     shape: AnyShape = field(Box(), "Shape", "The shape and its dimensions", widget="shape")
 
@@ -57,14 +57,14 @@ class BackToDimensions(Tool):
     """Drop the edits of a drawn piece's mesh: its dimensions are live again."""
 
     tool: Literal["back_to_dimensions"] = "back_to_dimensions"
-    title: ClassVar[str] = "Back to dimensions"
-    about: ClassVar[str] = "Drops the edits of the mesh, so that the dimensions can be changed again"
-    verb: ClassVar[Literal["Make"]] = "Make"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build", "shape")
-    need: ClassVar[Need] = _NEED
-    icon: ClassVar[str] = "ruler"
-    hidden: ClassVar[bool] = True
-    instant: ClassVar[bool] = True
+    title = "Back to dimensions"
+    about = "Drops the edits of the mesh, so that the dimensions can be changed again"
+    verb = "Make"
+    stages = ("kit", "build", "shape")
+    need = _NEED
+    icon = "ruler"
+    hidden = True
+    instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         piece, old = _drawn(draft, rows)

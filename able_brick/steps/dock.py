@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import ClassVar, Final, Literal
+from typing import Final, Literal
 
 import numpy as np
 
@@ -19,7 +19,7 @@ from able_brick.level.things import AThing
 from able_brick.steps.about import STANDING
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import everything, tops
 
 #: How many numbers on each side of the reckoned one are tried.
@@ -30,13 +30,13 @@ class Dock(Tool):
     """Bring a grip of the selection onto a landing, flat against its face if wanted."""
 
     tool: Literal["dock"] = "dock"
-    title: ClassVar[str] = "Dock"
-    about: ClassVar[str] = "Brings a grip of the selection exactly onto a landing"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
-    key: ClassVar[str | None] = "K"
-    icon: ClassVar[str] = "magnet"
+    title = "Dock"
+    about = "Brings a grip of the selection exactly onto a landing"
+    verb = "Place"
+    stages = ("kit", "build")
+    need = Need(kinds=STANDING, least=1)
+    key = "K"
+    icon = "magnet"
 
     grip: FeatureAt | None = field(None, "Grip", "The feature of the selection that is brought", widget="none")
     landing: FeatureAt | None = field(None, "Landing", "The feature on which the grip ends", widget="none")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -16,7 +16,7 @@ from able_brick.level.snapshot import ARow
 from able_brick.steps.about import STANDING, AxesOf, axes_field, axes_of, frame_field
 from able_brick.steps.copying import Copier, with_courses
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
 
@@ -24,13 +24,13 @@ class Duplicate(Tool):
     """Copies along an axis, each one distance further."""
 
     tool: Literal["duplicate"] = "duplicate"
-    title: ClassVar[str] = "Duplicate"
-    about: ClassVar[str] = "Copies the selection, each copy a distance further along"
-    verb: ClassVar[Literal["Copy"]] = "Copy"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
-    key: ClassVar[str | None] = "Ctrl+D"
-    icon: ClassVar[str] = "copy"
+    title = "Duplicate"
+    about = "Copies the selection, each copy a distance further along"
+    verb = "Copy"
+    stages = ("build",)
+    need = Need(kinds=STANDING, least=1)
+    key = "Ctrl+D"
+    icon = "copy"
 
     distance: float = field(
         1.0,

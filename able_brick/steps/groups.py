@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.core.place.copies import on_grid
@@ -19,7 +19,7 @@ from able_brick.level.snapshot import ARow
 from able_brick.level.things import AThing
 from able_brick.steps.about import centre_of
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import check_group, common_group, put_into, together
 
 _IN_GROUPS: tuple[Literal["placement", "array", "path", "course", "group", "measure"], ...] = (
@@ -63,14 +63,14 @@ class MakeGroup(Tool):
     """Things moved as one, with a pivot of their own."""
 
     tool: Literal["make_group"] = "make_group"
-    title: ClassVar[str] = "Group"
-    about: ClassVar[str] = "Groups the selection, so that it moves and turns as one about a pivot of its own"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=_IN_GROUPS, least=1)
-    key: ClassVar[str | None] = "G"
-    icon: ClassVar[str] = "group"
-    instant: ClassVar[bool] = True
+    title = "Group"
+    about = "Groups the selection, so that it moves and turns as one about a pivot of its own"
+    verb = "Place"
+    stages = ("build",)
+    need = Need(kinds=_IN_GROUPS, least=1)
+    key = "G"
+    icon = "group"
+    instant = True
 
     name: str = field("", "Name", "Name in the level list", max_length=80)
     pivot: Literal["base", "centre", "middle of pivots", "first"] = field(
@@ -98,14 +98,14 @@ class Dissolve(Tool):
     """A group goes, and what is in it stays."""
 
     tool: Literal["dissolve_group"] = "dissolve_group"
-    title: ClassVar[str] = "Dissolve group"
-    about: ClassVar[str] = "Removes the group; what is in it stays where it stands"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("group",), least=1)
-    key: ClassVar[str | None] = "Shift+G"
-    icon: ClassVar[str] = "ungroup"
-    instant: ClassVar[bool] = True
+    title = "Dissolve group"
+    about = "Removes the group; what is in it stays where it stands"
+    verb = "Place"
+    stages = ("build",)
+    need = Need(kinds=("group",), least=1)
+    key = "Shift+G"
+    icon = "ungroup"
+    instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         going = {r.id: r for r in rows if isinstance(r, Group)}
@@ -125,12 +125,12 @@ class PutInto(Tool):
     """Into another group, or out of all."""
 
     tool: Literal["put_into_group"] = "put_into_group"
-    title: ClassVar[str] = "Put into group"
-    about: ClassVar[str] = "Puts the selection into another group or out of its group; nothing moves"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=_IN_GROUPS, least=1)
-    icon: ClassVar[str] = "folder-input"
+    title = "Put into group"
+    about = "Puts the selection into another group or out of its group; nothing moves"
+    verb = "Place"
+    stages = ("build",)
+    need = Need(kinds=_IN_GROUPS, least=1)
+    icon = "folder-input"
 
     into: str | None = field(None, "Into", "The group, or none", widget="group")
 
@@ -149,13 +149,13 @@ class GroupPivot(Tool):
     """Put the pivot of a group somewhere; what is in it stays."""
 
     tool: Literal["group_pivot"] = "group_pivot"
-    title: ClassVar[str] = "Group pivot"
-    about: ClassVar[str] = "Moves and turns the pivot of the group; what is in it stays, with its own pivots"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("group",), least=1)
-    key: ClassVar[str | None] = "P"
-    icon: ClassVar[str] = "crosshair"
+    title = "Group pivot"
+    about = "Moves and turns the pivot of the group; what is in it stays, with its own pivots"
+    verb = "Place"
+    stages = ("build",)
+    need = Need(kinds=("group",), least=1)
+    key = "P"
+    icon = "crosshair"
 
     place: Literal[
         "base", "centre", "middle of pivots", "picked", "grid point", "world origin", "typed", "as it is"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Annotated, ClassVar, Final, Literal
+from typing import Annotated, Final, Literal
 
 from pydantic import BaseModel, ConfigDict
 from pydantic import Field as PydanticField
@@ -17,7 +17,7 @@ from able_brick.level.field import field
 from able_brick.level.rows import Group, Piece, Placement, Quaternion, Surface, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, facts, facts_of_small
-from able_brick.steps.tool import Stage, Tool
+from able_brick.steps.tool import Tool
 
 #: More places than these are not taken from one file.
 MOST_PLACED: Final = 200_000
@@ -60,14 +60,14 @@ class ImportPieces(Tool):
     """New pieces from a file; the meshes are stored before the step is taken."""
 
     tool: Literal["import_pieces"] = "import_pieces"
-    title: ClassVar[str] = "Bring in"
-    about: ClassVar[str] = "Puts the meshes of a file onto the shelf"
-    verb: ClassVar[Literal["Make"]] = "Make"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit",)
-    hidden: ClassVar[bool] = True
-    unkept: ClassVar[frozenset[str]] = frozenset({"pieces", "groups"})
-    adjustable: ClassVar[bool] = False
-    icon: ClassVar[str] = "import"
+    title = "Bring in"
+    about = "Puts the meshes of a file onto the shelf"
+    verb = "Make"
+    stages = ("kit",)
+    hidden = True
+    unkept = frozenset({"pieces", "groups"})
+    adjustable = False
+    icon = "import"
 
     file: str = field("", "File", "Name of the file", max_length=300)
     pieces: tuple[Imported, ...] = PydanticField(

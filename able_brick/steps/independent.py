@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.errors import SelectionError
 from able_brick.core.text import counted
 from able_brick.level.rows import Group, Measure, Path
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import everything
 
 
@@ -17,13 +17,13 @@ class MakeIndependent(Tool):
     """A piece of its own, with the same mesh, for what is selected."""
 
     tool: Literal["make_independent"] = "make_independent"
-    title: ClassVar[str] = "Make independent"
-    about: ClassVar[str] = "Gives the selection a piece of its own, to be changed without the others"
-    verb: ClassVar[Literal["Keep"]] = "Keep"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array", "course", "group"), least=1)
-    icon: ClassVar[str] = "unlink"
-    instant: ClassVar[bool] = True
+    title = "Make independent"
+    about = "Gives the selection a piece of its own, to be changed without the others"
+    verb = "Keep"
+    stages = ("build",)
+    need = Need(kinds=("placement", "array", "course", "group"), least=1)
+    icon = "unlink"
+    instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         shown = [t for t in everything(draft, rows) if not isinstance(t, (Path, Group, Measure))]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.errors import SelectionError, UnknownIdError
 from able_brick.core.text import counted
@@ -10,19 +10,19 @@ from able_brick.level.field import field
 from able_brick.level.rows import Array, Course, Group, Other, OtherItem
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 
 class SwapItems(Tool):
     """Something else at single places of a course or an array."""
 
     tool: Literal["swap_items"] = "swap_items"
-    title: ClassVar[str] = "Swap items"
-    about: ClassVar[str] = "Another piece, or nothing, at single places: click the items"
-    verb: ClassVar[Literal["Lay"]] = "Lay"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("course", "array", "group"), least=1, most=1)
-    icon: ClassVar[str] = "replace"
+    title = "Swap items"
+    about = "Another piece, or nothing, at single places: click the items"
+    verb = "Lay"
+    stages = ("build",)
+    need = Need(kinds=("course", "array", "group"), least=1, most=1)
+    icon = "replace"
 
     becomes: Literal["another piece", "nothing", "as usual"] = field(
         "another piece", "Becomes", "Another piece stands there, nothing does, or what is usual does again"

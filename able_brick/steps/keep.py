@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.level.field import field
@@ -11,7 +11,7 @@ from able_brick.level.snapshot import ARow
 from able_brick.level.things import AThing
 from able_brick.steps.checks import named
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import drop_empty, everything
 
 _EVERYTHING = ("piece", "placement", "array", "path", "course", "group", "measure")
@@ -21,16 +21,14 @@ class Delete(Tool):
     """Remove what is selected."""
 
     tool: Literal["delete"] = "delete"
-    title: ClassVar[str] = "Delete"
-    about: ClassVar[str] = (
-        "Deletes the selection: a path with its courses, a group with all in it, a piece only when it is unused"
-    )
-    verb: ClassVar[Literal["Keep"]] = "Keep"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=_EVERYTHING, least=1)
-    key: ClassVar[str | None] = "Del"
-    icon: ClassVar[str] = "trash-2"
-    instant: ClassVar[bool] = True
+    title = "Delete"
+    about = "Deletes the selection: a path with its courses, a group with all in it, a piece only when it is unused"
+    verb = "Keep"
+    stages = ("kit", "build")
+    need = Need(kinds=_EVERYTHING, least=1)
+    key = "Del"
+    icon = "trash-2"
+    instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         things = everything(draft, rows)
@@ -72,13 +70,13 @@ class Rename(Tool):
     """Another name for one thing."""
 
     tool: Literal["rename"] = "rename"
-    title: ClassVar[str] = "Rename"
-    about: ClassVar[str] = "Gives the selected thing another name"
-    verb: ClassVar[Literal["Keep"]] = "Keep"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=_EVERYTHING, least=1, most=1)
-    icon: ClassVar[str] = "pencil"
-    prefill: ClassVar[bool] = True
+    title = "Rename"
+    about = "Gives the selected thing another name"
+    verb = "Keep"
+    stages = ("kit", "build")
+    need = Need(kinds=_EVERYTHING, least=1, most=1)
+    icon = "pencil"
+    prefill = True
 
     name: str = field("", "Name", "The new name", max_length=80)
 
@@ -94,12 +92,12 @@ class LevelSettings(Tool):
     """Name, grid and budget of the level; what is left out stays."""
 
     tool: Literal["level_settings"] = "level_settings"
-    title: ClassVar[str] = "Level settings"
-    about: ClassVar[str] = "Snap step, module size and triangle budget of the level"
-    verb: ClassVar[Literal["Keep"]] = "Keep"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build", "ship")
-    icon: ClassVar[str] = "settings-2"
-    prefill: ClassVar[bool] = True
+    title = "Level settings"
+    about = "Snap step, module size and triangle budget of the level"
+    verb = "Keep"
+    stages = ("kit", "build", "ship")
+    icon = "settings-2"
+    prefill = True
 
     name: str | None = field(None, "Name", "Name of the level", min_length=1, max_length=80)
     step: float | None = field(

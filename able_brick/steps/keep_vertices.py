@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Final, Literal
+from typing import Final, Literal
 
 from able_brick.core.errors import GeometryError, InputError, SelectionError
 from able_brick.core.place.pose import vector
@@ -12,7 +12,7 @@ from able_brick.level.grips import FeatureAt, feature_vertices
 from able_brick.level.snapshot import ARow
 from able_brick.level.surface import FaceAt, item_at
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 _MOST_KEPT: Final = 5000
 
@@ -21,14 +21,12 @@ class KeepVertices(Tool):
     """Vertices that stay where they are on every rung."""
 
     tool: Literal["keep_vertices"] = "keep_vertices"
-    title: ClassVar[str] = "Keep vertices"
-    about: ClassVar[str] = (
-        "A vertex, or those of an edge or a face, stay exactly where they are on every rung; picked again, no more"
-    )
-    verb: ClassVar[Literal["Slim"]] = "Slim"
-    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array", "course"), least=1, most=1)
-    icon: ClassVar[str] = "map-pin"
+    title = "Keep vertices"
+    about = "A vertex, or those of an edge or a face, stay exactly where they are on every rung; picked again, no more"
+    verb = "Slim"
+    stages = ("slim",)
+    need = Need(kinds=("placement", "array", "course"), least=1, most=1)
+    icon = "map-pin"
 
     on: FeatureAt | None = field(None, "At", "The vertex, edge or face in the view", widget="feature at")
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from typing import Any, ClassVar, Literal
+from typing import Any, Literal
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import GeometryError, SelectionError
@@ -20,7 +20,7 @@ from able_brick.level.rows.ladder import MOST_RUNGS, Side
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, Tell, pieces_of
 from able_brick.steps.seams import seam_vertices
-from able_brick.steps.tool import Kind, Need, Stage, Tool
+from able_brick.steps.tool import Kind, Need, Tool
 
 KINDS: tuple[Kind, ...] = ("piece", "placement", "array", "course")
 _MADE: ByteCache[list[Made]] = ByteCache(96 * 2**20, lambda made: sum(mesh_bytes(m.slimmed.mesh) for m in made))
@@ -38,13 +38,13 @@ def sides_field() -> Any:
 
 
 class _Rungs(Tool):
-    verb: ClassVar[Literal["Slim"]] = "Slim"
-    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
-    need: ClassVar[Need] = Need(kinds=KINDS, least=1)
-    icon: ClassVar[str] = "align-end-horizontal"
-    previews: ClassVar[bool] = False
-    adjustable: ClassVar[bool] = False
-    long: ClassVar[bool] = True
+    verb = "Slim"
+    stages = ("slim",)
+    need = Need(kinds=KINDS, least=1)
+    icon = "align-end-horizontal"
+    previews = False
+    adjustable = False
+    long = True
 
     @property
     def moves_nothing(self) -> bool:
@@ -55,10 +55,8 @@ class MakeLadder(_Rungs):
     """Rungs of the selected pieces, all from the piece itself."""
 
     tool: Literal["make_ladder"] = "make_ladder"
-    title: ClassVar[str] = "Make ladder"
-    about: ClassVar[str] = (
-        "Makes rungs with fewer triangles each, all from the piece as it is; they stay with the piece"
-    )
+    title = "Make ladder"
+    about = "Makes rungs with fewer triangles each, all from the piece as it is; they stay with the piece"
 
     rungs: tuple[RungTarget, ...] = field(
         USUAL, "Rungs", "What each rung is for", widget="rungs", min_length=1, max_length=MOST_RUNGS
@@ -78,10 +76,10 @@ class RemakeLadder(_Rungs):
     """The ladders of pieces that have changed since, made again."""
 
     tool: Literal["remake_ladder"] = "remake_ladder"
-    title: ClassVar[str] = "Remake ladder"
-    about: ClassVar[str] = "Makes the rungs again with their own settings, from the piece as it is now"
-    icon: ClassVar[str] = "refresh-cw"
-    instant: ClassVar[bool] = True
+    title = "Remake ladder"
+    about = "Makes the rungs again with their own settings, from the piece as it is now"
+    icon = "refresh-cw"
+    instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         with_one = [(p, p.ladder) for p in pieces_of(draft, rows) if p.ladder is not None]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -25,7 +25,7 @@ from able_brick.level.things import AThing
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of
 from able_brick.steps.keep import free_joints
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.twins import twin_of
 
 _MOST_FACES = 2_000_000
@@ -37,13 +37,13 @@ class MakeReal(Tool):
     """What is shown live, as things of its own."""
 
     tool: Literal["make_real"] = "make_real"
-    title: ClassVar[str] = "Make real"
-    about: ClassVar[str] = "Turns an array or a course into placements of its own, or into one mesh with closed seams"
-    verb: ClassVar[Literal["Lay"]] = "Lay"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("array", "course", "group"), least=1, most=1)
-    icon: ClassVar[str] = "stamp"
-    instant: ClassVar[bool] = True
+    title = "Make real"
+    about = "Turns an array or a course into placements of its own, or into one mesh with closed seams"
+    verb = "Lay"
+    stages = ("build",)
+    need = Need(kinds=("array", "course", "group"), least=1, most=1)
+    icon = "stamp"
+    instant = True
 
     result: Literal["as it is", "placements", "one mesh"] = field(
         "as it is",

@@ -2,29 +2,29 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.rows import Thing
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 
 class SetMarks(Tool):
     """Hide or show, lock or unlock; what is left out stays."""
 
     tool: Literal["set_marks"] = "set_marks"
-    title: ClassVar[str] = "Hide or lock"
-    about: ClassVar[str] = "Hidden things are not drawn, locked ones cannot be changed; both are still exported"
-    verb: ClassVar[Literal["Keep"]] = "Keep"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array", "path", "course", "group", "measure"), least=1)
-    hidden: ClassVar[bool] = True
-    on_locked: ClassVar[bool] = True
-    adjustable: ClassVar[bool] = False
-    icon: ClassVar[str] = "eye-off"
+    title = "Hide or lock"
+    about = "Hidden things are not drawn, locked ones cannot be changed; both are still exported"
+    verb = "Keep"
+    stages = ("build",)
+    need = Need(kinds=("placement", "array", "path", "course", "group", "measure"), least=1)
+    hidden = True
+    on_locked = True
+    adjustable = False
+    icon = "eye-off"
 
     hide: bool | None = field(None, "Hide", "Not drawn, and not selected in the view")
     lock: bool | None = field(None, "Lock", "Not selected in the view, and not changed")

@@ -3,26 +3,26 @@
 from __future__ import annotations
 
 import math
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.errors import InputError
 from able_brick.level.field import field
 from able_brick.level.rows import Measure, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Stage, Tool
+from able_brick.steps.tool import Tool
 
 
 class KeepMeasure(Tool):
     """A distance between two points, drawn with its length until it is deleted."""
 
     tool: Literal["keep_measure"] = "keep_measure"
-    title: ClassVar[str] = "Measure"
-    about: ClassVar[str] = "Distances and angles between picked features, kept in sight if wanted; room for a player"
-    verb: ClassVar[Literal["Keep"]] = "Keep"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    key: ClassVar[str | None] = "M"
-    icon: ClassVar[str] = "ruler-dimension-line"
+    title = "Measure"
+    about = "Distances and angles between picked features, kept in sight if wanted; room for a player"
+    verb = "Keep"
+    stages = ("build",)
+    key = "M"
+    icon = "ruler-dimension-line"
 
     start: Vector = field((0.0, 0.0, 0.0), "From", "One end", unit="m", widget="position")
     end: Vector = field((1.0, 0.0, 0.0), "To", "The other end", unit="m", widget="position")

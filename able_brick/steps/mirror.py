@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from itertools import combinations
-from typing import ClassVar, Final, Literal
+from typing import Final, Literal
 
 import numpy as np
 
@@ -19,7 +19,7 @@ from able_brick.steps.about import AxesOf, axes_field, axes_of, centre_of, frame
 from able_brick.steps.copying import Copier
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 from able_brick.steps.twins import own_mirror, twin_of
 
@@ -80,13 +80,13 @@ class Mirror(Tool):
     """The selection on the other side of a plane."""
 
     tool: Literal["mirror"] = "mirror"
-    title: ClassVar[str] = "Mirror"
-    about: ClassVar[str] = "Puts the selection, or a copy of it, on the other side of a plane"
-    verb: ClassVar[Literal["Copy"]] = "Copy"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=_KINDS, least=1)
-    icon: ClassVar[str] = "flip-horizontal-2"
-    key: ClassVar[str | None] = "Shift+M"
+    title = "Mirror"
+    about = "Puts the selection, or a copy of it, on the other side of a plane"
+    verb = "Copy"
+    stages = ("build",)
+    need = Need(kinds=_KINDS, least=1)
+    icon = "flip-horizontal-2"
+    key = "Shift+M"
 
     plane: Literal["axes", "face", "points"] = field(
         "axes", "Plane", "At right angles to axes, that of a picked face, or upright through two picked points"
@@ -193,12 +193,12 @@ class LiveMirror(Tool):
     """A group whose other half follows."""
 
     tool: Literal["live_mirror"] = "live_mirror"
-    title: ClassVar[str] = "Live mirror"
-    about: ClassVar[str] = "Shows the other half of a group across its pivot; it follows while this half is edited"
-    verb: ClassVar[Literal["Copy"]] = "Copy"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array", "path", "course", "group"), least=1)
-    icon: ClassVar[str] = "flip-horizontal"
+    title = "Live mirror"
+    about = "Shows the other half of a group across its pivot; it follows while this half is edited"
+    verb = "Copy"
+    stages = ("build",)
+    need = Need(kinds=("placement", "array", "path", "course", "group"), least=1)
+    icon = "flip-horizontal"
 
     across: Literal["x", "y", "z"] = field("x", "Across", "The axis of the group that turns round at its pivot")
     through: Literal["group pivot", "picked", "point"] = field(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from able_brick.level.snapshot import ARow
 from able_brick.steps.about import STANDING, AxesOf, axes_field, axes_of, frame_field
 from able_brick.steps.carry import carry_by
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
 
@@ -20,12 +20,12 @@ class Move(Tool):
     """Shift by a vector, in world axes, each thing's own, or others."""
 
     tool: Literal["move"] = "move"
-    title: ClassVar[str] = "Move"
-    about: ClassVar[str] = "Moves the selection by exact distances"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
-    icon: ClassVar[str] = "move"
+    title = "Move"
+    about = "Moves the selection by exact distances"
+    verb = "Place"
+    stages = ("build",)
+    need = Need(kinds=STANDING, least=1)
+    icon = "move"
 
     by: Vector = field((0.0, 0.0, 0.0), "By", "Distance along X, Y and Z", unit="m", step=0.1)
     axes: AxesOf = axes_field()

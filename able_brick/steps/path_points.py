@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -17,7 +17,7 @@ from able_brick.level.rows import Course, Path, Point
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.paths import tell_path
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 _MOST_CHOSEN = 2000
 
@@ -40,10 +40,10 @@ def as_drawn(path: Path) -> tuple[Point, ...]:
 
 
 class _OnPath(Tool):
-    verb: ClassVar[Literal["Lay"]] = "Lay"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("path",), least=1, most=1)
-    icon: ClassVar[str] = "spline"
+    verb = "Lay"
+    stages = ("build",)
+    need = Need(kinds=("path",), least=1, most=1)
+    icon = "spline"
 
     @staticmethod
     def path(rows: list[ARow]) -> Path:
@@ -57,10 +57,8 @@ class PathPoints(_OnPath):
     """Another kind of point, or fewer of them."""
 
     tool: Literal["path_points"] = "path_points"
-    title: ClassVar[str] = "Path points"
-    about: ClassVar[str] = (
-        "Makes points sharp or smooth, leans, moves, turns and sizes them, puts one in, takes some out"
-    )
+    title = "Path points"
+    about = "Makes points sharp or smooth, leans, moves, turns and sizes them, puts one in, takes some out"
 
     does: Literal["put in", "take out", "make sharp", "make smooth", "lean", "move", "turn", "size"] = field(
         "make sharp",
@@ -183,8 +181,8 @@ class Fillet(_OnPath):
     """Corners rounded by an arc of a given radius."""
 
     tool: Literal["fillet"] = "fillet"
-    title: ClassVar[str] = "Round corners"
-    about: ClassVar[str] = "Rounds corners of the path by an arc of an exact radius"
+    title = "Round corners"
+    about = "Rounds corners of the path by an arc of an exact radius"
 
     radius: float = field(2.0, "Radius", "Of the arcs", unit="m", step=0.25, gt=0, le=100_000)
     points: tuple[int, ...] = field(
@@ -257,8 +255,8 @@ class SetPathLength(_OnPath):
     """Another length: cut off at the end, or on straight ahead."""
 
     tool: Literal["set_path_length"] = "set_path_length"
-    title: ClassVar[str] = "Path length"
-    about: ClassVar[str] = "Cuts the path off at its end, or leads it straight on, to an exact length"
+    title = "Path length"
+    about = "Cuts the path off at its end, or leads it straight on, to an exact length"
 
     length: float = field(10.0, "Length", "Of the path from start to end", unit="m", step=0.5, gt=0.001, le=1e6)
     course: str | None = field(None, "As for", "The course by whose way the length is measured", widget="none")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -22,7 +22,7 @@ from able_brick.level.surface import FaceAt, item_at
 from able_brick.steps.draft import Draft
 from able_brick.steps.path_points import as_drawn, made_point
 from able_brick.steps.paths import tell_path
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 _X, _Z = np.array([1.0, 0.0, 0.0]), np.array([0.0, 0.0, 1.0])
 
@@ -48,11 +48,11 @@ class PathStarter(Tool):
     """A path of a plain form, by its measures."""
 
     tool: Literal["path_starter"] = "path_starter"
-    title: ClassVar[str] = "Start a path"
-    about: ClassVar[str] = "A line, rectangle, circle, arc or S by its measures"
-    verb: ClassVar[Literal["Lay"]] = "Lay"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    icon: ClassVar[str] = "shapes"
+    title = "Start a path"
+    about = "A line, rectangle, circle, arc or S by its measures"
+    verb = "Lay"
+    stages = ("build",)
+    icon = "shapes"
 
     form: Literal["line", "rectangle", "circle", "arc", "S"] = field("S", "Form", "What it is like")
     length: float = field(
@@ -156,19 +156,19 @@ def _turned(handle: Vector | None) -> Vector | None:
 
 
 class _Whole(Tool):
-    verb: ClassVar[Literal["Lay"]] = "Lay"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    icon: ClassVar[str] = "spline"
-    need: ClassVar[Need] = Need(kinds=("path",), least=1, most=1)
+    verb = "Lay"
+    stages = ("build",)
+    icon = "spline"
+    need = Need(kinds=("path",), least=1, most=1)
 
 
 class ReversePath(_Whole):
     """The path from its end to its start."""
 
     tool: Literal["reverse_path"] = "reverse_path"
-    title: ClassVar[str] = "Reverse path"
-    about: ClassVar[str] = "Its end becomes its start: left and right change places for what is laid along it"
-    instant: ClassVar[bool] = True
+    title = "Reverse path"
+    about = "Its end becomes its start: left and right change places for what is laid along it"
+    instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         path = rows[0]
@@ -183,12 +183,10 @@ class JoinPaths(_Whole):
     """Two paths become one, where their ends are nearest."""
 
     tool: Literal["join_paths"] = "join_paths"
-    title: ClassVar[str] = "Join paths"
-    about: ClassVar[str] = (
-        "Makes one path of two open ones, end to end where they are nearest; courses of the first stay"
-    )
-    need: ClassVar[Need] = Need(kinds=("path",), least=2, most=2)
-    instant: ClassVar[bool] = True
+    title = "Join paths"
+    about = "Makes one path of two open ones, end to end where they are nearest; courses of the first stay"
+    need = Need(kinds=("path",), least=2, most=2)
+    instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         first, second = rows[0], rows[1]
@@ -228,8 +226,8 @@ class SplitPath(_Whole):
     """One path becomes two at a point; a closed one is opened there."""
 
     tool: Literal["split_path"] = "split_path"
-    title: ClassVar[str] = "Split path"
-    about: ClassVar[str] = "Cuts the path in two at a point, or opens a closed one there"
+    title = "Split path"
+    about = "Cuts the path in two at a point, or opens a closed one there"
 
     point: int = field(1, "Point", "At which point, counted from 1", ge=1, le=2000)
 
@@ -262,11 +260,11 @@ class PathFromEdges(Tool):
     """A path along edges of something that stands in the level."""
 
     tool: Literal["path_from_edges"] = "path_from_edges"
-    title: ClassVar[str] = "Path from edges"
-    about: ClassVar[str] = "Makes a path along the edge that is clicked, and those that go on from it"
-    verb: ClassVar[Literal["Lay"]] = "Lay"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    icon: ClassVar[str] = "spline-pointer"
+    title = "Path from edges"
+    about = "Makes a path along the edge that is clicked, and those that go on from it"
+    verb = "Lay"
+    stages = ("build",)
+    icon = "spline-pointer"
 
     edge: FeatureAt | None = field(None, "Edge", "An edge of anything in the view", widget="feature at")
     how_far: Literal["edge", "face", "loop"] = field(

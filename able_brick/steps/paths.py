@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -11,15 +11,15 @@ from able_brick.level.field import field
 from able_brick.level.rows import Path, Point
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 Points = Annotated[tuple[Point, ...], Field(min_length=2, max_length=2000)]
 
 
 class _PathSettings(Tool):
-    verb: ClassVar[Literal["Lay"]] = "Lay"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    icon: ClassVar[str] = "spline"
+    verb = "Lay"
+    stages = ("build",)
+    icon = "spline"
 
     points: Points = field(..., "Points", "Points with their handles", widget="points")
     smooth: bool = field(True, "Smooth", "Points without handles are rounded; off leaves straight spans")
@@ -39,8 +39,8 @@ class DrawPath(_PathSettings):
     """A new path through given points."""
 
     tool: Literal["draw_path"] = "draw_path"
-    title: ClassVar[str] = "Draw path"
-    about: ClassVar[str] = "Sets points on the ground; a course can be laid along them"
+    title = "Draw path"
+    about = "Sets points on the ground; a course can be laid along them"
 
     name: str = field("", "Name", "Name in the level list", max_length=80)
 
@@ -62,10 +62,10 @@ class EditPath(_PathSettings):
     """Other points for a path; its courses follow."""
 
     tool: Literal["edit_path"] = "edit_path"
-    title: ClassVar[str] = "Adjust path"
-    about: ClassVar[str] = "Moves points and handles; courses along the path follow"
-    need: ClassVar[Need] = Need(kinds=("path",), least=1, most=1)
-    prefill: ClassVar[bool] = True
+    title = "Adjust path"
+    about = "Moves points and handles; courses along the path follow"
+    need = Need(kinds=("path",), least=1, most=1)
+    prefill = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         for row in rows:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.place.pose import from_degrees, quaternion
 from able_brick.level.field import field
 from able_brick.level.rows import Placement, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import check_group
 
 
@@ -17,12 +17,12 @@ class PlacePiece(Tool):
     """One placement of a piece."""
 
     tool: Literal["place_piece"] = "place_piece"
-    title: ClassVar[str] = "Place"
-    about: ClassVar[str] = "Puts the piece into the level, its pivot on the given place"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=("piece",), least=1, most=1)
-    icon: ClassVar[str] = "map-pin"
+    title = "Place"
+    about = "Puts the piece into the level, its pivot on the given place"
+    verb = "Place"
+    stages = ("kit", "build")
+    need = Need(kinds=("piece",), least=1, most=1)
+    icon = "map-pin"
 
     position: Vector = field((0.0, 0.0, 0.0), "Position", "Where the pivot stands", unit="m", widget="position")
     turn: Vector = field((0.0, 0.0, 0.0), "Turn", "Turn about X, Y and Z", unit="°", step=15)

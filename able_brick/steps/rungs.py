@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -16,20 +16,20 @@ from able_brick.level.rows.ladder import MOST_RUNGS
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.ladder import KINDS, rung_of
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 
 class TakeRung(Tool):
     """A rung in the place of the piece."""
 
     tool: Literal["take_rung"] = "take_rung"
-    title: ClassVar[str] = "Take rung"
-    about: ClassVar[str] = "Makes a piece of a rung: a new one for what is selected, or the piece itself, everywhere"
-    verb: ClassVar[Literal["Slim"]] = "Slim"
-    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
-    need: ClassVar[Need] = Need(kinds=KINDS, least=1)
-    icon: ClassVar[str] = "chevrons-down"
-    previews: ClassVar[bool] = False
+    title = "Take rung"
+    about = "Makes a piece of a rung: a new one for what is selected, or the piece itself, everywhere"
+    verb = "Slim"
+    stages = ("slim",)
+    need = Need(kinds=KINDS, least=1)
+    icon = "chevrons-down"
+    previews = False
 
     rung: int = field(1, "Rung", "Which one, counted from 1", ge=1, le=MOST_RUNGS)
     result: Literal["new piece", "same piece"] = field(
@@ -77,13 +77,13 @@ class PieceAsRung(Tool):
     """Another piece, such as one from a file, as a rung."""
 
     tool: Literal["piece_as_rung"] = "piece_as_rung"
-    title: ClassVar[str] = "Piece as rung"
-    about: ClassVar[str] = "Puts another piece of the shelf among the rungs, such as one that was made elsewhere"
-    verb: ClassVar[Literal["Slim"]] = "Slim"
-    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
-    need: ClassVar[Need] = Need(kinds=KINDS, least=1)
-    icon: ClassVar[str] = "folder-input"
-    previews: ClassVar[bool] = False
+    title = "Piece as rung"
+    about = "Puts another piece of the shelf among the rungs, such as one that was made elsewhere"
+    verb = "Slim"
+    stages = ("slim",)
+    need = Need(kinds=KINDS, least=1)
+    icon = "folder-input"
+    previews = False
 
     piece: str = field("", "Piece", "The piece that is the rung; pivots come to lie on one another", widget="piece")
 

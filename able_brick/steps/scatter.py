@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -26,7 +26,7 @@ from able_brick.level.things import AThing
 from able_brick.steps.about import STANDING
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
 _MOST = 20_000
@@ -34,9 +34,9 @@ _HIGHEST = 1000.0
 
 
 class _Scattering(Tool):
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    icon: ClassVar[str] = "sprout"
+    verb = "Place"
+    stages = ("build",)
+    icon = "sprout"
 
     seed: int = field(1, "Seed", "Another number gives another chance arrangement", ge=0, le=2**31 - 1, widget="seed")
     offset: Vector = field((0.0, 0.0, 0.0), "Offset", "At most so far along X, Y, Z, either way", unit="m", step=0.1)
@@ -57,9 +57,9 @@ class Scatter(_Scattering):
     """Random offsets, turns and sizes for what is selected."""
 
     tool: Literal["scatter"] = "scatter"
-    title: ClassVar[str] = "Scatter"
-    about: ClassVar[str] = "Moves, turns and sizes each selected thing by chance, within ranges"
-    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
+    title = "Scatter"
+    about = "Moves, turns and sizes each selected thing by chance, within ranges"
+    need = Need(kinds=STANDING, least=1)
 
     drop: Literal["no", "upright", "along the normal"] = field(
         "no", "Drop", "Stay at their heights, or down onto what is below, upright or as it slopes"
@@ -210,10 +210,10 @@ class Strew(_Strewing):
     """Pieces over a face: grass, stones, reeds."""
 
     tool: Literal["strew"] = "strew"
-    title: ClassVar[str] = "Strew over a face"
-    about: ClassVar[str] = "Places a piece over a face by chance, so many a square metre and never too near"
-    need: ClassVar[Need] = Need(kinds=("piece",), least=1, most=12)
-    icon: ClassVar[str] = "trees"
+    title = "Strew over a face"
+    about = "Places a piece over a face by chance, so many a square metre and never too near"
+    need = Need(kinds=("piece",), least=1, most=12)
+    icon = "trees"
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         pieces = [draft.piece(r.id) for r in rows]
@@ -227,11 +227,11 @@ class StrewAgain(_Strewing):
     """What was strewn, otherwise."""
 
     tool: Literal["strew_again"] = "strew_again"
-    title: ClassVar[str] = "Strew again"
-    about: ClassVar[str] = "Strews what is in the group anew, over the face as it is now, with other settings"
-    need: ClassVar[Need] = Need(kinds=("group",), least=1, most=1, having=("strewn",))
-    icon: ClassVar[str] = "trees"
-    prefill: ClassVar[bool] = True
+    title = "Strew again"
+    about = "Strews what is in the group anew, over the face as it is now, with other settings"
+    need = Need(kinds=("group",), least=1, most=1, having=("strewn",))
+    icon = "trees"
+    prefill = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         group = rows[0]

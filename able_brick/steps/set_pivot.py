@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -30,7 +30,7 @@ from able_brick.level.rows import Array, Course, Piece, Placement, Quaternion, V
 from able_brick.level.rows.array import axis_vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, facts, pieces_of
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.twins import twins_of
 
 
@@ -58,13 +58,13 @@ class SetPivot(Tool):
     """Put the pivot of the selected pieces at a place of the piece."""
 
     tool: Literal["set_pivot"] = "set_pivot"
-    title: ClassVar[str] = "Set pivot"
-    about: ClassVar[str] = "Moves and turns the pivot of the piece, for every placement of it"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1)
-    key: ClassVar[str | None] = "P"
-    icon: ClassVar[str] = "crosshair"
+    title = "Set pivot"
+    about = "Moves and turns the pivot of the piece, for every placement of it"
+    verb = "Place"
+    stages = ("kit", "build")
+    need = Need(kinds=("piece", "placement", "array", "course"), least=1)
+    key = "P"
+    icon = "crosshair"
 
     place: Literal[
         "box", "picked", "centre of mass", "mesh origin", "world origin", "grid point", "typed", "as it is"

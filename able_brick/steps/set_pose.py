@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -15,20 +15,20 @@ from able_brick.level.rows import Group, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft, standing
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 
 class SetPose(Tool):
     """Absolute position, turn and size; what is left out stays."""
 
     tool: Literal["set_pose"] = "set_pose"
-    title: ClassVar[str] = "Set position"
-    about: ClassVar[str] = "Puts the selected thing exactly where the numbers say"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array", "group"), least=1, most=1)
-    hidden: ClassVar[bool] = True
-    icon: ClassVar[str] = "move"
+    title = "Set position"
+    about = "Puts the selected thing exactly where the numbers say"
+    verb = "Place"
+    stages = ("build",)
+    need = Need(kinds=("placement", "array", "group"), least=1, most=1)
+    hidden = True
+    icon = "move"
 
     position: Vector | None = field(None, "Position", "Where the pivot stands", unit="m", widget="position")
     turn: Vector | None = field(None, "Turn", "Turn about X, Y and Z", unit="°", step=15)

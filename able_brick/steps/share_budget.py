@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.errors import SelectionError
 from able_brick.core.slim.budget import Part, shared
@@ -17,7 +17,7 @@ from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.ladder import seams_field
 from able_brick.steps.nearness import nearness_of
 from able_brick.steps.seams import seam_vertices
-from able_brick.steps.tool import Kind, Need, Stage, Tool
+from able_brick.steps.tool import Kind, Need, Tool
 
 _KINDS: tuple[Kind, ...] = ("piece", "placement", "array", "course")
 
@@ -26,18 +26,18 @@ class ShareBudget(Tool):
     """Slim several pieces to one number of triangles: small and smooth ones give more."""
 
     tool: Literal["share_budget"] = "share_budget"
-    title: ClassVar[str] = "Share a budget"
-    about: ClassVar[str] = (
+    title = "Share a budget"
+    about = (
         "Slims all selected pieces to one number of triangles, as often as they stand in the level: what costs "
         "least is taken first, so that small and smooth pieces give more"
     )
-    verb: ClassVar[Literal["Slim"]] = "Slim"
-    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
-    need: ClassVar[Need] = Need(kinds=_KINDS, least=1)
-    icon: ClassVar[str] = "chart-pie"
-    previews: ClassVar[bool] = False
-    adjustable: ClassVar[bool] = False
-    long: ClassVar[bool] = True
+    verb = "Slim"
+    stages = ("slim",)
+    need = Need(kinds=_KINDS, least=1)
+    icon = "chart-pie"
+    previews = False
+    adjustable = False
+    long = True
 
     target: Literal["share", "count"] = field("share", "Target", "A share of all their triangles, or a number of them")
     share: float = field(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.core.text import counted
@@ -10,7 +10,7 @@ from able_brick.level.field import field
 from able_brick.level.rows import Array, Course, Piece, Placement
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 _MOST_TAGS = 24
 
@@ -19,13 +19,13 @@ class DuplicatePiece(Tool):
     """Another piece with the same mesh, to be changed on its own."""
 
     tool: Literal["duplicate_piece"] = "duplicate_piece"
-    title: ClassVar[str] = "Duplicate piece"
-    about: ClassVar[str] = "Makes a second piece with the same mesh, pivot and dimensions, to be changed on its own"
-    verb: ClassVar[Literal["Keep"]] = "Keep"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=("piece",), least=1)
-    icon: ClassVar[str] = "copy-plus"
-    instant: ClassVar[bool] = True
+    title = "Duplicate piece"
+    about = "Makes a second piece with the same mesh, pivot and dimensions, to be changed on its own"
+    verb = "Keep"
+    stages = ("kit", "build")
+    need = Need(kinds=("piece",), least=1)
+    icon = "copy-plus"
+    instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         made = []
@@ -42,13 +42,13 @@ class TagPieces(Tool):
     """Words by which pieces are found."""
 
     tool: Literal["tag_pieces"] = "tag_pieces"
-    title: ClassVar[str] = "Tags"
-    about: ClassVar[str] = "Words by which the selected pieces are found on the shelf"
-    verb: ClassVar[Literal["Keep"]] = "Keep"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=("piece",), least=1)
-    icon: ClassVar[str] = "tags"
-    prefill: ClassVar[bool] = True
+    title = "Tags"
+    about = "Words by which the selected pieces are found on the shelf"
+    verb = "Keep"
+    stages = ("kit", "build")
+    need = Need(kinds=("piece",), least=1)
+    icon = "tags"
+    prefill = True
 
     tags: tuple[str, ...] = field((), "Tags", "Words, with commas between them", widget="words", max_length=_MOST_TAGS)
 
@@ -67,12 +67,12 @@ class ReplacePiece(Tool):
     """Show another piece where one stands."""
 
     tool: Literal["replace_piece"] = "replace_piece"
-    title: ClassVar[str] = "Replace"
-    about: ClassVar[str] = "Another piece takes the place of this one, pivot on pivot, everywhere or where selected"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("kit", "build")
-    need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1)
-    icon: ClassVar[str] = "replace"
+    title = "Replace"
+    about = "Another piece takes the place of this one, pivot on pivot, everywhere or where selected"
+    verb = "Place"
+    stages = ("kit", "build")
+    need = Need(kinds=("piece", "placement", "array", "course"), least=1)
+    icon = "replace"
 
     by: str = field("", "By", "The piece that takes its place", widget="piece")
     where: Literal["everywhere", "selected"] = field(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -24,7 +24,7 @@ from able_brick.steps.about import (
     point_field,
 )
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
 
@@ -32,13 +32,13 @@ class Size(Tool):
     """Larger or smaller, by one factor or one for each axis."""
 
     tool: Literal["size"] = "size"
-    title: ClassVar[str] = "Size"
-    about: ClassVar[str] = "Makes the selection larger or smaller by exact factors, about a point"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
-    key: ClassVar[str | None] = "Z"
-    icon: ClassVar[str] = "scaling"
+    title = "Size"
+    about = "Makes the selection larger or smaller by exact factors, about a point"
+    verb = "Place"
+    stages = ("build",)
+    need = Need(kinds=STANDING, least=1)
+    key = "Z"
+    icon = "scaling"
 
     factors: Vector = field((1.0, 1.0, 1.0), "Factors", "Along X, Y and Z; 1 leaves it", step=0.1)
     axes: AxesOf = axes_field("piece")

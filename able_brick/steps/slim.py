@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.slim.ladder import Target
 from able_brick.core.text import grouped, millimetres
@@ -12,21 +12,21 @@ from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.ladder import rungs_of, seams_field
 from able_brick.steps.seams import seam_vertices
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 
 class Slim(Tool):
     """Reduce the selected pieces to a share or a number of their triangles."""
 
     tool: Literal["slim"] = "slim"
-    title: ClassVar[str] = "Slim"
-    about: ClassVar[str] = "Reduces triangles; borders, materials, seams and sharp edges are kept"
-    verb: ClassVar[Literal["Slim"]] = "Slim"
-    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
-    need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1)
-    icon: ClassVar[str] = "feather"
-    previews: ClassVar[bool] = False
-    long: ClassVar[bool] = True
+    title = "Slim"
+    about = "Reduces triangles; borders, materials, seams and sharp edges are kept"
+    verb = "Slim"
+    stages = ("slim",)
+    need = Need(kinds=("piece", "placement", "array", "course"), least=1)
+    icon = "feather"
+    previews = False
+    long = True
 
     target: Literal["share", "count", "deviation", "pixels"] = field(
         "share", "Target", "A share or a number of the triangles, a largest deviation, or pixels at a distance"

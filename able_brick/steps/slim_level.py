@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from contextlib import suppress
 from dataclasses import dataclass
-from typing import ClassVar, Final, Literal
+from typing import Final, Literal
 
 import numpy as np
 
@@ -21,7 +21,7 @@ from able_brick.steps.draft import Draft, Tell
 from able_brick.steps.ladder import put_ladder, rungs_of, seams_field
 from able_brick.steps.nearness import Nearness, nearness_of, way_field
 from able_brick.steps.seams import seam_vertices
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 
 #: Rungs beyond the first are for so many times its distance.
 _FARTHER: Final = (3.0, 9.0)
@@ -49,18 +49,18 @@ class SlimLevel(Tool):
     """Ladders for all pieces of the level."""
 
     tool: Literal["slim_level"] = "slim_level"
-    title: ClassVar[str] = "Slim for this level"
-    about: ClassVar[str] = (
+    title = "Slim for this level"
+    about = (
         "Makes rungs for every piece that stands here, by how near a player comes to it, within a number of triangles"
     )
-    verb: ClassVar[Literal["Slim"]] = "Slim"
-    stages: ClassVar[tuple[Stage, ...]] = ("slim",)
-    need: ClassVar[Need] = Need()
-    icon: ClassVar[str] = "layers-2"
-    previews: ClassVar[bool] = False
-    adjustable: ClassVar[bool] = False
-    long: ClassVar[bool] = True
-    prefill: ClassVar[bool] = True
+    verb = "Slim"
+    stages = ("slim",)
+    need = Need()
+    icon = "layers-2"
+    previews = False
+    adjustable = False
+    long = True
+    prefill = True
 
     budget: int = field(100_000, "Budget", "Triangles that the level may have", step=1000, ge=1, le=1_000_000_000)
     pixels: float = field(

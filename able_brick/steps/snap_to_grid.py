@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from able_brick.level.snapshot import ARow
 from able_brick.steps.about import STANDING
 from able_brick.steps.carry import carry_by
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
 
@@ -20,13 +20,13 @@ class SnapToGrid(Tool):
     """Move each thing so that its pivot lies on the nearest grid point."""
 
     tool: Literal["snap_to_grid"] = "snap_to_grid"
-    title: ClassVar[str] = "Snap to grid"
-    about: ClassVar[str] = "Puts each pivot on the nearest grid point"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
-    icon: ClassVar[str] = "grid-3x3"
-    instant: ClassVar[bool] = True
+    title = "Snap to grid"
+    about = "Puts each pivot on the nearest grid point"
+    verb = "Place"
+    stages = ("build",)
+    need = Need(kinds=STANDING, least=1)
+    icon = "grid-3x3"
+    instant = True
 
     step: float | None = field(None, "Step", "Grid step; empty for the level's own", unit="m", step=0.25, gt=0, le=1000)
     x: bool = field(True, "Along X", "Snap this coordinate")

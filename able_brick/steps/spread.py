@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -14,7 +14,7 @@ from able_brick.level.snapshot import ARow
 from able_brick.steps.about import centre_of, picked_field, point_field
 from able_brick.steps.carry import carry_by
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
 
@@ -22,12 +22,12 @@ class Spread(Tool):
     """Distances from a pivot times an exact factor; turns and sizes stay."""
 
     tool: Literal["spread"] = "spread"
-    title: ClassVar[str] = "Spread"
-    about: ClassVar[str] = "Changes only the distances between things, by an exact factor; their sizes stay"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=("placement", "array", "group"), least=1)
-    icon: ClassVar[str] = "unfold-horizontal"
+    title = "Spread"
+    about = "Changes only the distances between things, by an exact factor; their sizes stay"
+    verb = "Place"
+    stages = ("build",)
+    need = Need(kinds=("placement", "array", "group"), least=1)
+    icon = "unfold-horizontal"
 
     by: Literal["all", "axes"] = field("all", "By", "One factor, or one for each of the world's axes")
     factor: float = field(

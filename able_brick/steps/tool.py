@@ -1,7 +1,6 @@
 """What every tool is: a frozen, tagged model that can be applied to a draft, and that describes itself to the cards."""
 
-from __future__ import annotations
-
+# annotations are not kept as text here: they would be worked out again for each of a hundred tools
 from typing import ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -26,7 +26,7 @@ from able_brick.steps.about import (
 )
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
-from able_brick.steps.tool import Need, Stage, Tool
+from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
 _AXES = {"x": np.array([1.0, 0, 0]), "y": np.array([0, 1.0, 0]), "z": np.array([0, 0, 1.0])}
@@ -36,12 +36,12 @@ class Turn(Tool):
     """Turn by an angle about an axis through a pivot."""
 
     tool: Literal["turn"] = "turn"
-    title: ClassVar[str] = "Turn"
-    about: ClassVar[str] = "Turns the selection by an exact angle"
-    verb: ClassVar[Literal["Place"]] = "Place"
-    stages: ClassVar[tuple[Stage, ...]] = ("build",)
-    need: ClassVar[Need] = Need(kinds=STANDING, least=1)
-    icon: ClassVar[str] = "rotate-cw"
+    title = "Turn"
+    about = "Turns the selection by an exact angle"
+    verb = "Place"
+    stages = ("build",)
+    need = Need(kinds=STANDING, least=1)
+    icon = "rotate-cw"
 
     angle: float = field(
         90.0, "Angle", "Counter-clockwise seen from the axis's end", unit="°", step=15, ge=-36_000, le=36_000

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar, Final, Literal
+from typing import Final, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -167,7 +167,7 @@ class Array(Standing, Repeat):
     """Live repetition of a piece along its own axes. `others` are items where something else stands, or nothing."""
 
     kind: Literal["array"] = "array"
-    words: ClassVar[str] = "an array"
+    words = "an array"
 
     others: tuple[OtherItem, ...] = ()
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import ClassVar, Literal, Self
+from typing import Literal, Self
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -49,7 +49,7 @@ class Course(Thing):
     """
 
     kind: Literal["course"] = "course"
-    words: ClassVar[str] = "a course"
+    words = "a course"
 
     piece: str
     path: str

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal, Self
+from typing import Literal, Self
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -43,7 +43,7 @@ class Group(Thing):
     """
 
     kind: Literal["group"] = "group"
-    words: ClassVar[str] = "a group"
+    words = "a group"
 
     position: Vector = ORIGIN
     turn: Quaternion = IDENTITY

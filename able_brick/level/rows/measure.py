@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal, Self
+from typing import Literal, Self
 
 import numpy as np
 
@@ -15,7 +15,7 @@ class Measure(Thing):
     """A distance that is kept in sight: between two points of the world, metres."""
 
     kind: Literal["measure"] = "measure"
-    words: ClassVar[str] = "a measure"
+    words = "a measure"
 
     start: Vector
     end: Vector

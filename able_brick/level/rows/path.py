@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal, Self
+from typing import Literal, Self
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -57,7 +57,7 @@ class Path(Thing):
     """A curve in the level."""
 
     kind: Literal["path"] = "path"
-    words: ClassVar[str] = "a path"
+    words = "a path"
 
     points: tuple[Point, ...]
     closed: bool = False

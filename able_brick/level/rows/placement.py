@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -19,7 +19,7 @@ class Placement(Standing):
     """A piece standing in the level: turn as unit quaternion xyzw, size as factors."""
 
     kind: Literal["placement"] = "placement"
-    words: ClassVar[str] = "a placement"
+    words = "a placement"
 
     def shown(self, around: Around) -> Shown | None:
         piece = around.piece(self.piece)

@@ -16,10 +16,10 @@ from able_brick.level.shapes.shape import DISC, HEIGHT, RECTANGLE, Drag, Shape
 
 class Arch(Shape):
     kind: Literal["arch"] = "arch"
-    title: ClassVar[str] = "Arch"
-    about: ClassVar[str] = "Half a ring on two feet, round or drawn up"
-    icon: ClassVar[str] = "rainbow"
-    drags: ClassVar[tuple[Drag, ...]] = (
+    title = "Arch"
+    about = "Half a ring on two feet, round or drawn up"
+    icon = "rainbow"
+    drags = (
         Drag(gesture="rectangle", sets=("span", "depth"), prompt="Drag the clear span and the depth"),
         Drag(gesture="up", sets=("rise",), prompt="Move to set the clear rise"),
         Drag(gesture="up", sets=("thickness",), less="rise", prompt="Move on to set the thickness"),
@@ -39,10 +39,10 @@ class Arch(Shape):
 
 class Doorway(Shape):
     kind: Literal["doorway"] = "doorway"
-    title: ClassVar[str] = "Doorway"
-    about: ClassVar[str] = "A wall with an opening, for a door or a window"
-    icon: ClassVar[str] = "door-open"
-    drags: ClassVar[tuple[Drag, ...]] = (
+    title = "Doorway"
+    about = "A wall with an opening, for a door or a window"
+    icon = "door-open"
+    drags = (
         Drag(gesture="rectangle", sets=("width", "thickness"), prompt="Drag the wall's width and thickness"),
         Drag(gesture="up", sets=("height",), prompt="Move to set the wall's height"),
         Drag(
@@ -85,10 +85,10 @@ class Doorway(Shape):
 
 class Stairs(Shape):
     kind: Literal["stairs"] = "stairs"
-    title: ClassVar[str] = "Stairs"
-    about: ClassVar[str] = "A straight flight of equal steps that climbs toward −Z"
-    icon: ClassVar[str] = "stairs"
-    drags: ClassVar[tuple[Drag, ...]] = (RECTANGLE, HEIGHT)
+    title = "Stairs"
+    about = "A straight flight of equal steps that climbs toward −Z"
+    icon = "stairs"
+    drags = (RECTANGLE, HEIGHT)
     along: ClassVar[dict[str, str]] = {"width": "x", "height": "y", "depth": "z", "step_height": "y", "thickness": "yz"}
 
     width: float = length(1.5, "Width", "Size along X")
@@ -109,10 +109,10 @@ class Stairs(Shape):
 
 class SpiralStairs(Shape):
     kind: Literal["spiral_stairs"] = "spiral_stairs"
-    title: ClassVar[str] = "Spiral stairs"
-    about: ClassVar[str] = "A flight that turns about an open core"
-    icon: ClassVar[str] = "rotate-3d"
-    drags: ClassVar[tuple[Drag, ...]] = (
+    title = "Spiral stairs"
+    about = "A flight that turns about an open core"
+    icon = "rotate-3d"
+    drags = (
         DISC,
         Drag(gesture="hole", sets=("core",), prompt="Move inward to set the core's radius"),
         HEIGHT,
@@ -155,10 +155,10 @@ class SpiralStairs(Shape):
 
 class Lettering(Shape):
     kind: Literal["lettering"] = "lettering"
-    title: ClassVar[str] = "Lettering"
-    about: ClassVar[str] = "Upright letters for a sign"
-    icon: ClassVar[str] = "type"
-    drags: ClassVar[tuple[Drag, ...]] = (
+    title = "Lettering"
+    about = "Upright letters for a sign"
+    icon = "type"
+    drags = (
         Drag(gesture="point", prompt="Click where the middle of the letters stands"),
         Drag(gesture="up", sets=("height",), prompt="Move to set the height of capitals"),
     )

@@ -9,15 +9,15 @@ from able_brick.core.shapes.box import box
 from able_brick.core.shapes.plane import plane
 from able_brick.core.shapes.wedge import pyramid, wedge
 from able_brick.level.field import count, field, length
-from able_brick.level.shapes.shape import HEIGHT, RECTANGLE, Drag, Shape
+from able_brick.level.shapes.shape import HEIGHT, RECTANGLE, Shape
 
 
 class Box(Shape):
     kind: Literal["box"] = "box"
-    title: ClassVar[str] = "Box"
-    about: ClassVar[str] = "Six flat sides of quads"
-    icon: ClassVar[str] = "box"
-    drags: ClassVar[tuple[Drag, ...]] = (RECTANGLE, HEIGHT)
+    title = "Box"
+    about = "Six flat sides of quads"
+    icon = "box"
+    drags = (RECTANGLE, HEIGHT)
     along: ClassVar[dict[str, str]] = {"width": "x", "height": "y", "depth": "z"}
 
     width: float = length(2.0, "Width", "Size along X")
@@ -33,10 +33,10 @@ class Box(Shape):
 
 class Plane(Shape):
     kind: Literal["plane"] = "plane"
-    title: ClassVar[str] = "Plane"
-    about: ClassVar[str] = "A flat sheet that faces up"
-    icon: ClassVar[str] = "square"
-    drags: ClassVar[tuple[Drag, ...]] = (RECTANGLE,)
+    title = "Plane"
+    about = "A flat sheet that faces up"
+    icon = "square"
+    drags = (RECTANGLE,)
     along: ClassVar[dict[str, str]] = {"width": "x", "depth": "z"}
 
     width: float = length(4.0, "Width", "Size along X")
@@ -50,10 +50,10 @@ class Plane(Shape):
 
 class Wedge(Shape):
     kind: Literal["wedge"] = "wedge"
-    title: ClassVar[str] = "Wedge"
-    about: ClassVar[str] = "A ramp that rises toward −Z"
-    icon: ClassVar[str] = "triangle-right"
-    drags: ClassVar[tuple[Drag, ...]] = (RECTANGLE, HEIGHT)
+    title = "Wedge"
+    about = "A ramp that rises toward −Z"
+    icon = "triangle-right"
+    drags = (RECTANGLE, HEIGHT)
     along: ClassVar[dict[str, str]] = {"width": "x", "height": "y", "depth": "z"}
 
     width: float = length(2.0, "Width", "Size along X")
@@ -67,10 +67,10 @@ class Wedge(Shape):
 
 class Pyramid(Shape):
     kind: Literal["pyramid"] = "pyramid"
-    title: ClassVar[str] = "Pyramid"
-    about: ClassVar[str] = "Four sides that run to a point, or to a smaller flat top"
-    icon: ClassVar[str] = "pyramid"
-    drags: ClassVar[tuple[Drag, ...]] = (RECTANGLE, HEIGHT)
+    title = "Pyramid"
+    about = "Four sides that run to a point, or to a smaller flat top"
+    icon = "pyramid"
+    drags = (RECTANGLE, HEIGHT)
     along: ClassVar[dict[str, str]] = {"width": "x", "height": "y", "depth": "z"}
 
     width: float = length(2.0, "Width", "Size along X")

@@ -15,10 +15,10 @@ from able_brick.level.shapes.shape import DISC, HEIGHT, Drag, Shape
 
 class Cylinder(Shape):
     kind: Literal["cylinder"] = "cylinder"
-    title: ClassVar[str] = "Cylinder"
-    about: ClassVar[str] = "Upright, with flat or rounded ends; six sides make a hexagon"
-    icon: ClassVar[str] = "cylinder"
-    drags: ClassVar[tuple[Drag, ...]] = (DISC, HEIGHT)
+    title = "Cylinder"
+    about = "Upright, with flat or rounded ends; six sides make a hexagon"
+    icon = "cylinder"
+    drags = (DISC, HEIGHT)
     along: ClassVar[dict[str, str]] = {"radius": "xz", "height": "y"}
 
     radius: float = length(0.5, "Radius", "Radius of the corners", step=0.05)
@@ -43,10 +43,10 @@ class Cylinder(Shape):
 
 class Capsule(Shape):
     kind: Literal["capsule"] = "capsule"
-    title: ClassVar[str] = "Capsule"
-    about: ClassVar[str] = "A cylinder with half balls for ends"
-    icon: ClassVar[str] = "pill"
-    drags: ClassVar[tuple[Drag, ...]] = (DISC, HEIGHT)
+    title = "Capsule"
+    about = "A cylinder with half balls for ends"
+    icon = "pill"
+    drags = (DISC, HEIGHT)
 
     radius: float = length(0.35, "Radius", "Radius of the corners", step=0.05)
     height: float = length(1.8, "Height", "Whole height, at least twice the radius")
@@ -61,10 +61,10 @@ class Capsule(Shape):
 
 class Sphere(Shape):
     kind: Literal["sphere"] = "sphere"
-    title: ClassVar[str] = "Sphere"
-    about: ClassVar[str] = "From rings that meet in two poles, or of even quads"
-    icon: ClassVar[str] = "globe"
-    drags: ClassVar[tuple[Drag, ...]] = (DISC,)
+    title = "Sphere"
+    about = "From rings that meet in two poles, or of even quads"
+    icon = "globe"
+    drags = (DISC,)
 
     radius: float = length(1.0, "Radius", "Radius of the corners", step=0.05)
     build: Literal["rings", "even quads"] = field("rings", "Build", "Rings with two poles, or a cube blown up")
@@ -80,10 +80,10 @@ class Sphere(Shape):
 
 class Cone(Shape):
     kind: Literal["cone"] = "cone"
-    title: ClassVar[str] = "Cone"
-    about: ClassVar[str] = "Runs to a point, or to a smaller top"
-    icon: ClassVar[str] = "cone"
-    drags: ClassVar[tuple[Drag, ...]] = (DISC, HEIGHT)
+    title = "Cone"
+    about = "Runs to a point, or to a smaller top"
+    icon = "cone"
+    drags = (DISC, HEIGHT)
     along: ClassVar[dict[str, str]] = {"radius": "xz", "top_radius": "xz", "height": "y"}
 
     radius: float = length(1.0, "Radius", "Radius of the base", step=0.05)
@@ -106,10 +106,10 @@ class Cone(Shape):
 
 class Tube(Shape):
     kind: Literal["tube"] = "tube"
-    title: ClassVar[str] = "Tube"
-    about: ClassVar[str] = "A hollow cylinder"
-    icon: ClassVar[str] = "circle-dot"
-    drags: ClassVar[tuple[Drag, ...]] = (
+    title = "Tube"
+    about = "A hollow cylinder"
+    icon = "circle-dot"
+    drags = (
         DISC,
         Drag(gesture="wall", sets=("thickness",), prompt="Move inward to set the wall's thickness"),
         HEIGHT,
@@ -131,10 +131,10 @@ class Tube(Shape):
 
 class Torus(Shape):
     kind: Literal["torus"] = "torus"
-    title: ClassVar[str] = "Torus"
-    about: ClassVar[str] = "A ring with a round section"
-    icon: ClassVar[str] = "torus"
-    drags: ClassVar[tuple[Drag, ...]] = (
+    title = "Torus"
+    about = "A ring with a round section"
+    icon = "torus"
+    drags = (
         DISC,
         Drag(gesture="ring", sets=("section",), prompt="Move away from the rim to set the section"),
     )
@@ -150,10 +150,10 @@ class Torus(Shape):
 
 class Helix(Shape):
     kind: Literal["helix"] = "helix"
-    title: ClassVar[str] = "Helix"
-    about: ClassVar[str] = "A round section wound upward"
-    icon: ClassVar[str] = "iteration-ccw"
-    drags: ClassVar[tuple[Drag, ...]] = (
+    title = "Helix"
+    about = "A round section wound upward"
+    icon = "iteration-ccw"
+    drags = (
         DISC,
         Drag(gesture="up", sets=("pitch",), prompt="Move to set the climb of one turn"),
         Drag(gesture="up", sets=("turns",), per="pitch", step=0.25, prompt="Move to set the number of turns"),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -17,17 +17,16 @@ from able_brick.level.rows import Path, Piece
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.shape.element_tool import ElementTool
-from able_brick.steps.tool import Verb
 
 
 class ExtrudeAlong(ElementTool):
     """Faces pulled out along the form of a path."""
 
     tool: Literal["extrude_along"] = "extrude_along"
-    title: ClassVar[str] = "Sweep along path"
-    about: ClassVar[str] = "Pulls the picked faces out along the form of a path, from where they are"
-    verb: ClassVar[Verb] = "Add form"
-    icon: ClassVar[str] = "spline"
+    title = "Sweep along path"
+    about = "Pulls the picked faces out along the form of a path, from where they are"
+    verb = "Add form"
+    icon = "spline"
 
     path: str = field("", "Path", "Its form counts, not where it lies", widget="path", max_length=80)
     sections: int = count(8, "Sections", "Over the whole path", 1, 200)

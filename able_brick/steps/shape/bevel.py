@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from able_brick.core.edit.bevel import bevel
 from able_brick.core.edit.bevel_vertices import bevel_vertices
@@ -12,18 +12,17 @@ from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import count, field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool
-from able_brick.steps.tool import Verb
 
 
 class Bevel(ElementTool):
     """Edges cut off, flat or round; or vertices."""
 
     tool: Literal["bevel"] = "bevel"
-    title: ClassVar[str] = "Bevel"
-    verb: ClassVar[Verb] = "Add form"
-    about: ClassVar[str] = "Cuts the picked edges or vertices off, flat or round"
-    icon: ClassVar[str] = "squircle"
-    takes: ClassVar[tuple[Kind, ...]] = ("edge", "vertex")
+    title = "Bevel"
+    verb = "Add form"
+    about = "Cuts the picked edges or vertices off, flat or round"
+    icon = "squircle"
+    takes = ("edge", "vertex")
 
     width: float = field(0.1, "Width", "Along the faces, from the old edge", unit="m", step=0.01, gt=0, le=1e5)
     segments: int = count(1, "Segments", "Across an edge; vertices get one face", 1, 32)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -19,7 +19,6 @@ from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.level.field import field
 from able_brick.level.rows import Piece, Vector
 from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh, in_mesh, point_in_mesh
-from able_brick.steps.tool import Verb
 
 About = Literal["middle", "each", "pivot", "point"]
 
@@ -39,17 +38,17 @@ def _keep_field() -> KeepTo:
 class _Carrying(ElementTool):
     """Base of what puts vertices elsewhere."""
 
-    takes: ClassVar[tuple[Kind, ...]] = ("face", "edge", "vertex")
+    takes = ("face", "edge", "vertex")
 
 
 class MoveElements(_Carrying):
     """What is picked moved, with what hangs on it."""
 
     tool: Literal["move_elements"] = "move_elements"
-    title: ClassVar[str] = "Move"
-    verb: ClassVar[Verb] = "Move"
-    about: ClassVar[str] = "Moves what is picked in the piece's own axes, or along where its faces look"
-    icon: ClassVar[str] = "move"
+    title = "Move"
+    verb = "Move"
+    about = "Moves what is picked in the piece's own axes, or along where its faces look"
+    icon = "move"
 
     by: Vector = field((0.0, 0.0, 0.0), "By", "In the axes of the piece's pivot", unit="m", step=0.05)
     out: float = field(0.0, "Outward", "Along the mean of where its faces look", unit="m", step=0.05, ge=-1e5, le=1e5)
@@ -78,11 +77,11 @@ class PlaceElements(_Carrying):
     """What is picked put at a place."""
 
     tool: Literal["place_elements"] = "place_elements"
-    title: ClassVar[str] = "Place"
-    verb: ClassVar[Verb] = "Move"
-    about: ClassVar[str] = "Puts the middle of what is picked at a place"
-    icon: ClassVar[str] = "map-pin"
-    hidden: ClassVar[bool] = True
+    title = "Place"
+    verb = "Move"
+    about = "Puts the middle of what is picked at a place"
+    icon = "map-pin"
+    hidden = True
 
     at: Vector = field((0.0, 0.0, 0.0), "At", "Seen from the piece's pivot, in its axes", unit="m", step=0.05)
 
@@ -99,11 +98,11 @@ class StretchElements(_Carrying):
     """What is picked made as long as is said."""
 
     tool: Literal["stretch_elements"] = "stretch_elements"
-    title: ClassVar[str] = "Stretch"
-    verb: ClassVar[Verb] = "Move"
-    about: ClassVar[str] = "Makes an edge, or what lies between two vertices, or a side of faces, so long"
-    icon: ClassVar[str] = "scaling"
-    hidden: ClassVar[bool] = True
+    title = "Stretch"
+    verb = "Move"
+    about = "Makes an edge, or what lies between two vertices, or a side of faces, so long"
+    icon = "scaling"
+    hidden = True
 
     side: Side = field("length", "Side", "The length of an edge, or the width or height of faces in their plane")
     length: float = field(1.0, "Length", "About the middle", unit="m", step=0.05, gt=0, le=1e5)
@@ -138,10 +137,10 @@ class TurnElements(_About):
     """What is picked turned."""
 
     tool: Literal["turn_elements"] = "turn_elements"
-    title: ClassVar[str] = "Turn"
-    verb: ClassVar[Verb] = "Move"
-    about: ClassVar[str] = "Turns what is picked about its middle, or another point"
-    icon: ClassVar[str] = "rotate-cw"
+    title = "Turn"
+    verb = "Move"
+    about = "Turns what is picked about its middle, or another point"
+    icon = "rotate-cw"
 
     axis: Literal["x", "y", "z", "way"] = field("y", "Axis", "An axis of the piece's pivot, or a direction")
     way: Vector = field((0.0, 1.0, 0.0), "Direction", "In the axes of the piece's pivot", when={"axis": ["way"]})
@@ -161,10 +160,10 @@ class SizeElements(_About):
     """What is picked made larger or smaller."""
 
     tool: Literal["size_elements"] = "size_elements"
-    title: ClassVar[str] = "Size"
-    verb: ClassVar[Verb] = "Move"
-    about: ClassVar[str] = "Makes what is picked larger or smaller along the piece's axes; 0 % makes it flat"
-    icon: ClassVar[str] = "scaling"
+    title = "Size"
+    verb = "Move"
+    about = "Makes what is picked larger or smaller along the piece's axes; 0 % makes it flat"
+    icon = "scaling"
 
     shares: Vector = field((100.0, 100.0, 100.0), "Size", "Of what it is, along each axis", unit="%", step=5)
 
@@ -178,10 +177,10 @@ class Taper(ElementTool):
     """Faces made larger or smaller in their own plane."""
 
     tool: Literal["taper"] = "taper"
-    title: ClassVar[str] = "Taper"
-    verb: ClassVar[Verb] = "Move"
-    about: ClassVar[str] = "Makes the picked faces smaller or larger about their middle"
-    icon: ClassVar[str] = "triangle"
+    title = "Taper"
+    verb = "Move"
+    about = "Makes the picked faces smaller or larger about their middle"
+    icon = "triangle"
 
     share: float = field(75.0, "Size", "Of what they are", unit="%", step=5, ge=0.1, le=10_000)
     faces: Literal["together", "each"] = field(
@@ -197,11 +196,11 @@ class SlideLoop(ElementTool):
     """Loops of edges slid along the edges that cross them."""
 
     tool: Literal["slide_loop"] = "slide_loop"
-    title: ClassVar[str] = "Slide loop"
-    verb: ClassVar[Verb] = "Move"
-    about: ClassVar[str] = "Slides the picked edges along those that cross them; below 0 to the other side"
-    icon: ClassVar[str] = "move-horizontal"
-    takes: ClassVar[tuple[Kind, ...]] = ("edge",)
+    title = "Slide loop"
+    verb = "Move"
+    about = "Slides the picked edges along those that cross them; below 0 to the other side"
+    icon = "move-horizontal"
+    takes = ("edge",)
 
     by: Literal["share", "distance"] = field("share", "By", "A share of the way to the next edge, or the same distance")
     share: float = field(
@@ -228,10 +227,10 @@ class Flatten(_Carrying):
     """What is picked put into one plane."""
 
     tool: Literal["flatten"] = "flatten"
-    title: ClassVar[str] = "Flatten"
-    verb: ClassVar[Verb] = "Move"
-    about: ClassVar[str] = "Puts what is picked into one plane"
-    icon: ClassVar[str] = "align-vertical-justify-center"
+    title = "Flatten"
+    verb = "Move"
+    about = "Puts what is picked into one plane"
+    icon = "align-vertical-justify-center"
 
     plane: Literal["own", "x", "y", "z"] = field(
         "own", "Plane", "The one that lies nearest to it, or square to an axis of the piece's pivot"
@@ -250,12 +249,12 @@ class EvenOut(ElementTool):
     """Distances along chains of edges made alike."""
 
     tool: Literal["even_out"] = "even_out"
-    title: ClassVar[str] = "Even out"
-    verb: ClassVar[Verb] = "Move"
-    about: ClassVar[str] = "Makes the distances along the picked edges alike; ends stay"
-    icon: ClassVar[str] = "align-horizontal-distribute-center"
-    instant: ClassVar[bool] = True
-    takes: ClassVar[tuple[Kind, ...]] = ("edge",)
+    title = "Even out"
+    verb = "Move"
+    about = "Makes the distances along the picked edges alike; ends stay"
+    icon = "align-horizontal-distribute-center"
+    instant = True
+    takes = ("edge",)
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
         return evened(mesh, ids)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -18,20 +18,20 @@ from able_brick.level.rows import Piece, Placement, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.shape.element_tool import ElementTool
-from able_brick.steps.tool import Need, Verb
+from able_brick.steps.tool import Need
 
 
 class DockElements(ElementTool):
     """What is picked moved so that one vertex of it lies on a place of the level."""
 
     tool: Literal["dock_elements"] = "dock_elements"
-    title: ClassVar[str] = "Dock elements"
-    about: ClassVar[str] = "Brings a vertex of what is picked exactly onto a corner, edge or face of something else"
-    verb: ClassVar[Verb] = "Move"
-    icon: ClassVar[str] = "magnet"
-    key: ClassVar[str | None] = "K"
-    need: ClassVar[Need] = Need(kinds=("placement",), least=1, most=1)
-    takes: ClassVar[tuple[Kind, ...]] = ("vertex", "edge", "face")
+    title = "Dock elements"
+    about = "Brings a vertex of what is picked exactly onto a corner, edge or face of something else"
+    verb = "Move"
+    icon = "magnet"
+    key = "K"
+    need = Need(kinds=("placement",), least=1, most=1)
+    takes = ("vertex", "edge", "face")
 
     grip: Annotated[int, Field(ge=0)] = field(0, "Grip", "The vertex that lands", widget="none")
     landing: Vector = field((0.0, 0.0, 0.0), "Landing", "A place of the level", unit="m", step=0.05)

@@ -33,7 +33,7 @@ class ElementTool(Tool):
     """A tool that makes another mesh of a piece's by what is picked of it; all that shows the piece follows."""
 
     stages: ClassVar[tuple[Stage, ...]] = ("shape",)
-    need: ClassVar[Need] = Need(kinds=("piece", "placement", "array", "course"), least=1, most=1)
+    need = Need(kinds=("piece", "placement", "array", "course"), least=1, most=1)
     takes: ClassVar[tuple[Kind, ...]] = ("face",)
 
     elements: Elements = elements_field()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -13,7 +13,6 @@ from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool
-from able_brick.steps.tool import Verb
 
 
 def _with(mesh: PolyMesh, own: Indices, ids: Indices) -> Edited:
@@ -25,11 +24,11 @@ class MakeFacet(ElementTool):
     """Faces that are to be treated as one."""
 
     tool: Literal["make_facet"] = "make_facet"
-    title: ClassVar[str] = "Make facet"
-    verb: ClassVar[Verb] = "Facets"
-    about: ClassVar[str] = "Has the picked faces be picked, moved and drawn as one from now on"
-    icon: ClassVar[str] = "group"
-    instant: ClassVar[bool] = True
+    title = "Make facet"
+    verb = "Facets"
+    about = "Has the picked faces be picked, moved and drawn as one from now on"
+    icon = "group"
+    instant = True
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
         own = facets(mesh).copy()
@@ -41,10 +40,10 @@ class FindFacets(ElementTool):
     """Facets found afresh among the picked faces."""
 
     tool: Literal["find_facets"] = "find_facets"
-    title: ClassVar[str] = "Find facets"
-    verb: ClassVar[Verb] = "Facets"
-    about: ClassVar[str] = "Divides the picked faces into facets afresh: flat areas, by an angle, or by material"
-    icon: ClassVar[str] = "ungroup"
+    title = "Find facets"
+    verb = "Facets"
+    about = "Divides the picked faces into facets afresh: flat areas, by an angle, or by material"
+    icon = "ungroup"
 
     by: Literal["flat areas", "angle", "material"] = field("flat areas", "By", "What makes faces one facet")
     angle: float = field(

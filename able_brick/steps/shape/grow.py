@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -21,7 +21,6 @@ from able_brick.level.rows import Piece, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh, in_mesh, way_in_mesh
-from able_brick.steps.tool import Verb
 
 Together = Literal["together", "each"]
 Along = Literal["normal", "x", "y", "z"]
@@ -32,10 +31,10 @@ class Extrude(ElementTool):
     """Faces pulled out, with walls behind them."""
 
     tool: Literal["extrude"] = "extrude"
-    title: ClassVar[str] = "Extrude"
-    verb: ClassVar[Verb] = "Add form"
-    about: ClassVar[str] = "Pulls the picked faces out, or pushes them in, with walls behind them"
-    icon: ClassVar[str] = "chevrons-up"
+    title = "Extrude"
+    verb = "Add form"
+    about = "Pulls the picked faces out, or pushes them in, with walls behind them"
+    icon = "chevrons-up"
 
     depth: float = field(
         0.3, "Depth", "How far out, below 0 how far in; in the piece's own metres", unit="m", step=0.05, ge=-1e5, le=1e5
@@ -91,11 +90,11 @@ class PullEdges(ElementTool):
     """Faces pulled out of borders."""
 
     tool: Literal["pull_edges"] = "pull_edges"
-    title: ClassVar[str] = "Pull edges out"
-    verb: ClassVar[Verb] = "Add form"
-    about: ClassVar[str] = "Pulls new faces out of the picked borders, on in the plane of their faces or along an axis"
-    icon: ClassVar[str] = "chevrons-right"
-    takes: ClassVar[tuple[Kind, ...]] = ("edge",)
+    title = "Pull edges out"
+    verb = "Add form"
+    about = "Pulls new faces out of the picked borders, on in the plane of their faces or along an axis"
+    icon = "chevrons-right"
+    takes = ("edge",)
 
     depth: float = field(0.3, "Depth", "How far", unit="m", step=0.05, ge=-1e5, le=1e5)
     direction: Along = field("normal", "Along", "On in the plane of their faces, or an axis of the piece")
@@ -109,10 +108,10 @@ class Inset(ElementTool):
     """Faces whose border is drawn inward."""
 
     tool: Literal["inset"] = "inset"
-    title: ClassVar[str] = "Inset"
-    verb: ClassVar[Verb] = "Add form"
-    about: ClassVar[str] = "Draws the border of the picked faces inward, with a ring of faces around them"
-    icon: ClassVar[str] = "square"
+    title = "Inset"
+    verb = "Add form"
+    about = "Draws the border of the picked faces inward, with a ring of faces around them"
+    icon = "square"
 
     width: float = field(0.1, "Width", "Even along all edges", unit="m", step=0.05, gt=0, le=1e5)
     depth: float = field(
@@ -128,10 +127,10 @@ class CopyFaces(ElementTool):
     """Faces copied within the piece."""
 
     tool: Literal["copy_faces"] = "copy_faces"
-    title: ClassVar[str] = "Copy faces"
-    verb: ClassVar[Verb] = "Add form"
-    about: ClassVar[str] = "Copies the picked faces within the piece, as a part of their own"
-    icon: ClassVar[str] = "copy"
+    title = "Copy faces"
+    verb = "Add form"
+    about = "Copies the picked faces within the piece, as a part of their own"
+    icon = "copy"
 
     by: Vector = field((1.0, 0.0, 0.0), "By", "In the axes of the piece's pivot", unit="m", step=0.05)
 

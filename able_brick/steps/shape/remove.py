@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -15,7 +15,6 @@ from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool
-from able_brick.steps.tool import Verb
 
 EVERY: tuple[Kind, ...] = ("face", "edge", "vertex")
 
@@ -24,12 +23,12 @@ class DeleteElements(ElementTool):
     """Faces taken away, or all that have a picked edge or vertex."""
 
     tool: Literal["delete_elements"] = "delete_elements"
-    title: ClassVar[str] = "Delete"
-    verb: ClassVar[Verb] = "Join and part"
-    about: ClassVar[str] = "Takes the picked faces away, or all faces at what is picked; the piece is open there"
-    icon: ClassVar[str] = "trash-2"
-    instant: ClassVar[bool] = True
-    takes: ClassVar[tuple[Kind, ...]] = EVERY
+    title = "Delete"
+    verb = "Join and part"
+    about = "Takes the picked faces away, or all faces at what is picked; the piece is open there"
+    icon = "trash-2"
+    instant = True
+    takes = EVERY
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
         if kind != "face":
@@ -46,11 +45,11 @@ class DissolveElements(ElementTool):
     """Faces made one."""
 
     tool: Literal["dissolve_elements"] = "dissolve_elements"
-    title: ClassVar[str] = "Dissolve"
-    verb: ClassVar[Verb] = "Join and part"
-    about: ClassVar[str] = "Makes the faces one that the picked edges or vertices part, or the picked faces themselves"
-    icon: ClassVar[str] = "eraser"
-    takes: ClassVar[tuple[Kind, ...]] = EVERY
+    title = "Dissolve"
+    verb = "Join and part"
+    about = "Makes the faces one that the picked edges or vertices part, or the picked faces themselves"
+    icon = "eraser"
+    takes = EVERY
 
     vertices: Literal["tidy", "keep"] = field(
         "tidy", "Vertices", "Those that are left with two edges go as well, or stay"
@@ -64,12 +63,12 @@ class Collapse(ElementTool):
     """What is picked drawn together."""
 
     tool: Literal["collapse"] = "collapse"
-    title: ClassVar[str] = "Collapse"
-    verb: ClassVar[Verb] = "Join and part"
-    about: ClassVar[str] = "Draws the picked edges or faces together, each connected part to its middle"
-    icon: ClassVar[str] = "shrink"
-    instant: ClassVar[bool] = True
-    takes: ClassVar[tuple[Kind, ...]] = ("edge", "face")
+    title = "Collapse"
+    verb = "Join and part"
+    about = "Draws the picked edges or faces together, each connected part to its middle"
+    icon = "shrink"
+    instant = True
+    takes = ("edge", "face")
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
         return collapse(mesh, converted(mesh, kind, ids, "edge"))
@@ -79,11 +78,11 @@ class Weld(ElementTool):
     """Vertices that lie near each other made one."""
 
     tool: Literal["weld"] = "weld"
-    title: ClassVar[str] = "Weld"
-    verb: ClassVar[Verb] = "Join and part"
-    about: ClassVar[str] = "Makes picked vertices one that lie within a distance of each other"
-    icon: ClassVar[str] = "merge"
-    takes: ClassVar[tuple[Kind, ...]] = ("vertex", "edge", "face")
+    title = "Weld"
+    verb = "Join and part"
+    about = "Makes picked vertices one that lie within a distance of each other"
+    icon = "merge"
+    takes = ("vertex", "edge", "face")
 
     distance: float = field(0.001, "Within", "How far apart they may lie", unit="m", step=0.001, ge=0, le=1e5)
 
@@ -95,11 +94,11 @@ class FlipFaces(ElementTool):
     """Faces turned over."""
 
     tool: Literal["flip_faces"] = "flip_faces"
-    title: ClassVar[str] = "Flip faces"
-    verb: ClassVar[Verb] = "Join and part"
-    about: ClassVar[str] = "Has the picked faces look the other way"
-    icon: ClassVar[str] = "flip-horizontal"
-    instant: ClassVar[bool] = True
+    title = "Flip faces"
+    verb = "Join and part"
+    about = "Has the picked faces look the other way"
+    icon = "flip-horizontal"
+    instant = True
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
         return flip(mesh, ids)

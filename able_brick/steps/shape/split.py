@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -16,18 +16,17 @@ from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import count, field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh
-from able_brick.steps.tool import Verb
 
 
 class AddLoops(ElementTool):
     """Loops put through strips of quads."""
 
     tool: Literal["add_loops"] = "add_loops"
-    title: ClassVar[str] = "Add loops"
-    verb: ClassVar[Verb] = "Divide"
-    about: ClassVar[str] = "Puts loops of edges through the strips of quads that the picked edges cross"
-    icon: ClassVar[str] = "rows-3"
-    takes: ClassVar[tuple[Kind, ...]] = ("edge",)
+    title = "Add loops"
+    verb = "Divide"
+    about = "Puts loops of edges through the strips of quads that the picked edges cross"
+    icon = "rows-3"
+    takes = ("edge",)
 
     place: Literal["even", "share", "metres"] = field(
         "even", "Place", "Evenly; or one at a share of the way, or so far from one side"
@@ -69,11 +68,11 @@ class CutAcross(ElementTool):
     """Faces cut from place to place."""
 
     tool: Literal["cut_across"] = "cut_across"
-    title: ClassVar[str] = "Cut across"
-    verb: ClassVar[Verb] = "Divide"
-    about: ClassVar[str] = "Cuts faces from edge to edge, where you click"
-    icon: ClassVar[str] = "scissors"
-    takes: ClassVar[tuple[Kind, ...]] = ()
+    title = "Cut across"
+    verb = "Divide"
+    about = "Cuts faces from edge to edge, where you click"
+    icon = "scissors"
+    takes = ()
 
     stops: Annotated[tuple[CutStop, ...], Field(max_length=1000)] = field(
         (), "Places", "From the first to the last", widget="none"
@@ -90,11 +89,11 @@ class SlicePlane(ElementTool):
     """All faces cut along a plane."""
 
     tool: Literal["slice_plane"] = "slice_plane"
-    title: ClassVar[str] = "Slice"
-    verb: ClassVar[Verb] = "Divide"
-    about: ClassVar[str] = "Cuts straight through the whole piece along a plane"
-    icon: ClassVar[str] = "slice"
-    takes: ClassVar[tuple[Kind, ...]] = ()
+    title = "Slice"
+    verb = "Divide"
+    about = "Cuts straight through the whole piece along a plane"
+    icon = "slice"
+    takes = ()
 
     axis: Literal["x", "y", "z"] = field("y", "Square to", "An axis of the piece's pivot")
     at: float = field(0.5, "At", "How far from the piece's pivot", unit="m", step=0.05, ge=-1e5, le=1e5)
@@ -108,10 +107,10 @@ class Divide(ElementTool):
     """Faces divided into smaller ones."""
 
     tool: Literal["divide"] = "divide"
-    title: ClassVar[str] = "Divide"
-    verb: ClassVar[Verb] = "Divide"
-    about: ClassVar[str] = "Divides the picked faces into rows of quads"
-    icon: ClassVar[str] = "grid-2x2"
+    title = "Divide"
+    verb = "Divide"
+    about = "Divides the picked faces into rows of quads"
+    icon = "grid-2x2"
 
     parts: int = count(2, "Parts", "Of each side", 2, 32)
 
@@ -127,10 +126,10 @@ class Poke(ElementTool):
     """Faces divided about their middle."""
 
     tool: Literal["poke"] = "poke"
-    title: ClassVar[str] = "Poke"
-    verb: ClassVar[Verb] = "Divide"
-    about: ClassVar[str] = "Divides the picked faces into triangles about a vertex in their middle"
-    icon: ClassVar[str] = "pyramid"
+    title = "Poke"
+    verb = "Divide"
+    about = "Divides the picked faces into triangles about a vertex in their middle"
+    icon = "pyramid"
 
     height: float = field(0.0, "Height", "Of the middle, above the face", unit="m", step=0.05, ge=-1e5, le=1e5)
 
