@@ -141,6 +141,8 @@ def run_batch(
                     threads_per_worker=1,
                     processes=True,
                     dashboard_address=None,
+                    # its status page, which nobody asks for, at any port that is free here
+                    scheduler_kwargs={"dashboard_address": "127.0.0.1:0"},
                     host="127.0.0.1",
                     silence_logs=50,
                 )

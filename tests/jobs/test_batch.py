@@ -12,6 +12,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -246,6 +247,13 @@ def test_a_worker_of_a_cluster_that_dies_stops_nothing(tmp_path: Path) -> None:
         done = run_batch(source, target, HALVES, scheduler=address, tell=tell)
     assert (done.done, done.failed) == (50, BROKEN)
     check_whole(target, 60)
+
+
+def test_two_batches_are_not_in_each_others_way(tmp_path: Path) -> None:
+    fill(tmp_path / "in", 2)
+    with ThreadPoolExecutor(2) as both:
+        begun = [both.submit(run_batch, tmp_path / "in", tmp_path / f"out {k}", HALVES, jobs=1) for k in range(2)]
+        assert [(b.result().done, b.result().failed) for b in begun] == [(2, 0)] * 2
 
 
 def test_no_scheduler_is_told_in_a_sentence(tmp_path: Path) -> None:

@@ -87,7 +87,7 @@ def test_a_long_step_is_undone_after_a_restart_and_one_that_is_damaged_is_told(b
 def test_edits_are_packed_and_unpacked_unchanged(bench: Bench) -> None:
     bench.do("add_shape", shape={"kind": "box"})
     bench.do("delete", "placement-1")
-    state = bench.project._now.states[bench.level]
+    state = bench.project._ledger.now.states[bench.level]
     assert state.last is not None
     edits = state.last.edits
     entry = Entry(1, bench.level, 1, "delete", {}, (), "", adjustable=True, packed=packed(edits, Texts()))

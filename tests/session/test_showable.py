@@ -9,7 +9,8 @@ import pytest
 
 from able_brick.core.errors import AbleBrickError
 from able_brick.level.rows import Surface
-from able_brick.session import project as project_module
+from able_brick.session import ledger
+from able_brick.steps import registry
 from able_brick.steps.import_pieces import Imported, ImportPieces
 from tests.session.bench import Bench
 
@@ -108,7 +109,7 @@ STAND = ("Here", (0.0, 0.0, 0.0), (0.0, 0.0, 0.0, 1.0), (1.0, 1.0, 1.0))
     ],
 )
 def test_pieces_that_no_file_brought_are_refused_like_all_others(full: Bench, changed: Any, stand: Any) -> None:
-    shape = project_module.registry.TOOLS["add_shape"].model_validate({"shape": {"kind": "box", "width": 3.3}})
+    shape = registry.TOOLS["add_shape"].model_validate({"shape": {"kind": "box", "width": 3.3}})
     shown = full.project.preview(full.level, shape, (), full.project.revision(full.level))
     preview = next(r for r in shown.changed if r.kind == "piece").mesh
     kept = full.rows()["piece-1"].mesh
@@ -132,7 +133,7 @@ def test_a_reply_that_cannot_be_made_leaves_nothing_behind(full: Bench, monkeypa
         raise RuntimeError("no reply")
 
     with monkeypatch.context() as patch:
-        patch.setattr(project_module, "level_delta", broken)
+        patch.setattr(ledger, "level_delta", broken)
         for act in (lambda: full.do("move", "placement-1", by=(-1, 0, 0)), full.undo):
             with pytest.raises(RuntimeError, match="no reply"):
                 act()

@@ -46,7 +46,7 @@ def test_who_looks_does_not_wait_for_who_writes(bench: Bench) -> None:
     ]
     with ThreadPoolExecutor(1) as others:
         # as while a large change is being written
-        with project._guard, project._transaction():
+        with project._ledger.guard, project._ledger.transaction():
             told = [others.submit(ask).result(LONG) for ask in asked]
         assert all(told)
 

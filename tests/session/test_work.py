@@ -176,7 +176,7 @@ def test_what_was_cut_off_is_told_once_when_the_file_is_opened(bench: Bench) -> 
         pass
     bench.reopen()
     assert bench.project.notes == []
-    with bench.project._transaction() as connection:
+    with bench.project._ledger.transaction() as connection:
         connection.execute(insert(WORK).values(id="job-1", title="Make ladder: Ball"))
     bench.reopen()
     assert bench.project.notes == [
@@ -190,7 +190,7 @@ def test_rungs_stay_in_the_file_as_long_as_a_piece_has_them(bench: Bench) -> Non
     bench.do("make_ladder", "piece-2", rungs=RUNGS)
     ladder = bench.project.snapshot.pieces["piece-2"].ladder
     assert ladder is not None
-    with bench.project._transaction() as connection:
+    with bench.project._ledger.transaction() as connection:
         connection.exec_driver_sql("DELETE FROM journal_mesh")
     bench.reopen()
     for rung in ladder.rungs:
@@ -216,7 +216,7 @@ def test_recipes_are_kept_and_those_that_ship_come_first(bench: Bench) -> None:
     save_copy(
         bench.project._file,
         bench.project.snapshot,
-        bench.project._now.states,
+        bench.project._ledger.now.states,
         bench.project.meshes,
         copy,
         rows_only=True,

@@ -1,0 +1,243 @@
+"""Where a project stands, and the one place where that changes: in its file first, then for all who look."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager, contextmanager, nullcontext
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Final
+
+from sqlalchemy import Connection
+from sqlalchemy.exc import DatabaseError
+
+from able_brick.core.errors import HistoryError, StaleRevisionError, StorageError
+from able_brick.core.files.part import Texture
+from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.level.snapshot import Edit, Snapshot, level_of
+from able_brick.level.texts import Texts
+from able_brick.session.delta import Delta, level_delta
+from able_brick.session.history import Now, State, check_current, check_users, history_view, locks_of
+from able_brick.session.opening import where_it_went
+from able_brick.steps.checks import check_change
+from able_brick.steps.draft import Change
+from able_brick.steps.tool import Tool
+from able_brick.store import journal
+from able_brick.store.database import ProjectFile
+from able_brick.store.entry import Entry
+from able_brick.store.meshes import MeshShelf
+from able_brick.store.pictures import write_textures
+
+_log = logging.getLogger("able_brick")
+#: How often a change is reckoned while others may commit theirs.
+_FREE_TRIES: Final = 2
+#: Told of a level that has changed, and how to make the delta, which costs time where nobody listens; None when
+#: it has to be loaded anew.
+Listener = Callable[[str, Callable[[], Delta | None]], None]
+
+
+@dataclass(frozen=True)
+class Committed:
+    """A step as it will stand in the journal: what it changed, and the way there from how things stand now."""
+
+    tool: Tool
+    selection: tuple[str, ...]
+    change: Change
+    place: int
+    edits: tuple[Edit, ...]
+    net: tuple[Edit, ...]
+    after: Snapshot
+
+
+class Ledger:
+    """The rows of an open project file and the journals of its levels. Safe to use from several threads.
+
+    `now` is read without a lock; who changes it, or what belongs to it, holds `guard`.
+    """
+
+    def __init__(self, file: ProjectFile, now: Now) -> None:
+        self.file = file
+        self.now = now
+        self.guard = threading.RLock()
+        self.meshes = MeshShelf(file.engine)
+        self._listeners: list[Listener] = []
+
+    def listen(self, listener: Listener) -> None:
+        """Call the listener at every committed change, once for each level that it touches."""
+        self._listeners.append(listener)
+
+    def tell_anew(self, level: str) -> None:
+        """Have the tabs of a level load it anew."""
+        for listener in self._listeners:
+            listener(level, lambda: None)
+
+    def go_on(self, snapshot: Snapshot, states: Mapping[str, State], gone: str | None = None) -> None:
+        """Take over what is in the file: the project, where some journals stand now, and a level that is gone."""
+        self.now = self.now.after(snapshot, states, gone)
+
+    def tries(self) -> Iterator[AbstractContextManager[object]]:
+        """What a change is reckoned within, try after try: others may commit theirs meanwhile, and it is reckoned again
+        on what they have left; but not for ever: in the end they wait for it."""
+        for _ in range(_FREE_TRIES):
+            yield nullcontext()
+        while True:
+            yield self.guard
+
+    def at(self, level: str, revision: int) -> Now:
+        """How it stands, where the level is at that revision; else StaleRevisionError."""
+        now = self.now
+        now.snapshot.level(level)
+        state = now.state(level)
+        if state.revision != revision:
+            raise StaleRevisionError(
+                "The level has changed meanwhile, perhaps in another tab. Nothing was done; look and try again.",
+                received=revision,
+                allowed=state.revision,
+            )
+        return now
+
+    def commit(
+        self,
+        level: str,
+        step: Committed,
+        meshes: Mapping[str, PolyMesh],
+        textures: dict[str, Texture],
+        written: Mapping[str, Path | memoryview],
+    ) -> Delta:
+        """Write a step and tell it; `meshes`, `textures` and `written` as `Project.step` has them."""
+        change = step.change
+        self.meshes.remember(change.meshes)
+        texts = Texts()
+        last = self.now.states[level].last
+        again = last is not None and last.place == step.place
+        with self.transaction() as connection:
+            fresh = {**meshes, **change.meshes}
+            journal.write_meshes(connection, fresh, written)
+            write_textures(connection, textures)
+            journal.check_blobs(connection, step.net, fresh)
+            journal.write_rows(connection, step.net, change.counters, texts)
+            if last is None:  # the first entry of a level needs the row that it belongs to
+                journal.write_states(
+                    connection, [(level, self.now.states[level].revision, self.now.states[level].done)]
+                )
+            entry = journal.write_entry(
+                connection,
+                level,
+                step.place,
+                step.tool,
+                step.selection,
+                change.note,
+                step.edits,
+                change.users,
+                texts,
+            )
+            if again and last is not None and journal.meshes_of(last.edits) - journal.meshes_of(step.edits):
+                journal.drop_unused_meshes(connection)
+            states = self._advanced(connection, level, step.net, step.place, entry, None)
+            mine = self._told(step.after, level, step.net, states, change.select, change.note)
+            mine.written_with(texts)
+            mine.elements, mine.ended = change.elements, change.ended
+        self._publish(level, step.after, step.net, states, mine)
+        return mine
+
+    def travel(
+        self, level: str, entry: Entry, edits: tuple[Edit, ...], done: int, select_ids: tuple[str, ...]
+    ) -> Delta:
+        """Undo or redo a step of the journal, so that so many are `done`."""
+        before = self.now.snapshot
+        check_current(before, edits)
+        check_users(before, level, entry, edits)
+        after = before.with_edits(edits)
+        locks = locks_of(before, level, entry)
+        with self.transaction() as connection:
+            try:
+                check_change(before, after, edits, level=level, locks=locks, refuse=HistoryError)
+            except HistoryError as error:
+                raise where_it_went(connection, before, level, error) from error
+            texts = Texts()
+            journal.write_rows(connection, edits, before.counters, texts)
+            back = done < entry.place
+            last = journal.find_entry(connection, level, done) if back else entry
+            redo = entry if back else journal.find_entry(connection, level, done + 1)
+            states = self._advanced(connection, level, edits, done, last, redo)
+            chosen = tuple(i for i in select_ids if after.find(level, i) is not None)
+            mine = self._told(after, level, edits, states, chosen, "")
+            mine.written_with(texts)
+        self._publish(level, after, edits, states, mine)
+        return mine
+
+    def _advanced(
+        self,
+        connection: Connection,
+        level: str,
+        edits: tuple[Edit, ...],
+        done: int,
+        last: Entry | None,
+        redo: Entry | None,
+    ) -> dict[str, State]:
+        """Where all levels that the edits touch stand with them; `last` and `redo` are the level's own."""
+        where = {level_of(row) for edit in edits if (row := edit.after or edit.before) is not None}
+        # what is of the kit is seen in all levels
+        touched = {level, *(self.now.states if None in where else ()), *where}
+        out = {}
+        for key in sorted(touched - {None}):
+            state = self.now.state(key)
+            place = done if key == level else state.done
+            around = (last, redo) if key == level else (state.last, state.redo)
+            out[key] = State(state.revision + 1, place, *around)
+        journal.write_states(connection, [(key, s.revision, s.done) for key, s in out.items()])
+        return out
+
+    def _told(
+        self,
+        after: Snapshot,
+        level: str,
+        edits: tuple[Edit, ...],
+        states: dict[str, State],
+        select_ids: tuple[str, ...] | None,
+        note: str,
+    ) -> Delta:
+        return level_delta(
+            after,
+            level,
+            edits,
+            revision=states[level].revision,
+            history=history_view(states[level]),
+            select=select_ids,
+            note=note,
+            load=self.meshes.get,
+        )
+
+    def _publish(
+        self, level: str, after: Snapshot, edits: tuple[Edit, ...], states: dict[str, State], mine: Delta
+    ) -> None:
+        """Take over what has been committed, and tell it. Nothing here may fail: the change stands."""
+        self.go_on(after, states)
+        for key in states:
+            for listener in self._listeners:
+                try:
+                    listener(
+                        key,
+                        lambda key=key: mine if key == level else self._told(after, key, edits, states, None, ""),  # type: ignore[misc]
+                    )
+                except Exception:  # noqa: BLE001
+                    _log.exception("A tab of %s could not be told of a change.", key)
+
+    @contextmanager
+    def locked_transaction(self) -> Iterator[Connection]:
+        """A transaction while nothing else changes."""
+        with self.guard, self.transaction() as connection:
+            yield connection
+
+    @contextmanager
+    def transaction(self) -> Iterator[Connection]:
+        """What is written within is in the file whole, or not at all. Raises StorageError."""
+        if self.file.read_only is not None:
+            raise StorageError(f"{self.file.read_only} Nothing can be changed; save a copy and open that.")
+        try:
+            with self.file.engine.begin() as connection:
+                yield connection
+        except DatabaseError as error:
+            raise StorageError(f"The project file could not be written ({error.orig}); nothing was changed.") from error
