@@ -6,12 +6,9 @@ things first: so it is loaded with the first kernel that is called, and a kernel
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
 from functools import update_wrapper
 from typing import Any, Literal
-
-_making = threading.Lock()
 
 
 class Kernel:
@@ -21,23 +18,24 @@ class Kernel:
     from other kernels; `inline` puts it into those. Its body is what Numba compiles (https://numba.pydata.org).
     """
 
+    _compiled: Any = None
+
     def __init__(self, function: Callable[..., Any], *, inline: bool = False) -> None:
         update_wrapper(self, function)
         self._function = function
         self._inline = inline
-        self._compiled: Any = None
 
     def __call__(self, *args: Any) -> Any:
         return (self._compiled or self._ready())(*args)
 
     def _ready(self) -> Any:
-        with _making:  # one for all threads: kernels that call it are compiled for this very one
-            if self._compiled is None:
-                from numba import njit
+        from numba import njit
 
-                inline: Literal["always", "never"] = "always" if self._inline else "never"
-                self._compiled = njit(cache=True, nogil=True, inline=inline)(self._function)
-        return self._compiled
+        inline: Literal["always", "never"] = "always" if self._inline else "never"
+        made = njit(cache=True, nogil=True, inline=inline)(self._function)
+        # where several threads come at once, all go on with the one that was first: kernels are compiled for those they
+        # call. No lock is held, as the compiler has its own
+        return self.__dict__.setdefault("_compiled", made)
 
     def __getattr__(self, name: str) -> Any:
         """What the compiler asks of a kernel that another one calls, its type above all."""

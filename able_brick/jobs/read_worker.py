@@ -10,6 +10,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any, Final
 
+from able_brick.core import late
 from able_brick.core.errors import AbleBrickError
 from able_brick.core.files.read import read_file
 from able_brick.core.mesh.measure import SMALL
@@ -29,6 +30,7 @@ FILE_BYTES: Final = 4 * 2**30
 def main() -> None:
     """Wait for a folder's path on the standard input, read what its job.json names, tell progress as JSON lines."""
     warm_readers()
+    late.load()
     folder = Path(sys.stdin.readline().rstrip("\n"))
     if not folder.name:
         return
