@@ -102,6 +102,8 @@ def install(app: FastAPI) -> None:
         text = str(error.detail)
         if error.status_code == 400:  # its body broke off, or could not be put down
             text = "The request could not be read; it broke off, or the temporary folder is full. Nothing was changed."
+            if isinstance(error.__cause__, RecursionError):
+                text = "The request is nested too deeply to be read; send what the API describes. Nothing was changed."
             if error.detail.startswith("Too many files"):
                 text = f"More than {MOST_FILES} files came at once; put them into a folder, and have that read instead."
         return problem(error.status_code, code, text)
@@ -130,4 +132,7 @@ def unforeseen(method: str, path: str, error: Exception) -> JSONResponse:
 
 
 def _field(error: Any) -> str:
+    """What in the request is meant; where it is no JSON at all, the whole of it."""
+    if error["type"] == "json_invalid":
+        return ""
     return ".".join(str(p) for p in error["loc"][1:])

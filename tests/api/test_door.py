@@ -75,6 +75,22 @@ def test_broken_requests_are_problems(client: TestClient, content: bytes, kind: 
     assert reply.json()["code"] == "input"
 
 
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        (b"[" * 100_000 + b"]" * 100_000, "nested too deeply"),
+        (b'{"tool": "move", "params": ' + b'{"a": ' * 3000 + b"1" + b"}" * 3001, "nested too deeply"),
+        (b'{"tool":', "The request is not JSON"),
+        (b"\xff\xfe", "The request is not JSON"),
+    ],
+)
+def test_what_is_no_request_at_all_is_refused_in_words(client: TestClient, content: bytes, words: str) -> None:
+    reply = client.post("/api/levels/level-1/steps", content=content, headers={"content-type": "application/json"})
+    assert reply.status_code in (400, 422)
+    assert words in reply.json()["detail"]
+    assert client.get("/api/levels/level-1").json()["revision"] == 0
+
+
 def test_requests_that_are_too_large_are_refused_before_they_are_read(client: TestClient) -> None:
     reply = client.post("/api/levels/level-1/steps", content=b"x", headers={"content-length": str(10**9)})
     assert reply.status_code == 413

@@ -3,6 +3,7 @@ import { api, Problem } from "../api/client";
 import type { Accept, Job, Params } from "../api/types";
 import { levelStore } from "./level";
 import { tell } from "./messages";
+import { forgetOwn, isOwn, makeOwn } from "./ownWork";
 import { reload } from "./steps";
 
 /** Long work of this page that has not ended, by its id. */
@@ -47,13 +48,14 @@ async function begun(start: (level: string, revision: number) => Promise<Job>): 
   if (!levelId) return new Problem({ code: "none", status: 0, detail: "No level is open.", data: {} });
   try {
     const job = await start(levelId, revision);
+    makeOwn(job.id);
     put(job);
     void follow(job);
     return job;
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
     // whose reply was lost, it may have begun all the same
-    if (error.code === "unknown") void followWork();
+    if (error.code === "unknown") void followWork(true);
     if (error.fields.length === 0) tell(error.message, "error");
     return error;
   }
@@ -98,10 +100,12 @@ async function ending(job: Job): Promise<Job | null> {
 /** Hear of a job until it has ended, and say what came of it. */
 async function follow(job: Job): Promise<void> {
   const now = await ending(job);
+  const mine = isOwn(job.id);
+  forgetOwn(job.id);
   if (!now) return;
   const { levelId, revision } = levelStore.getState();
   if (now.state === "done" && now.level === levelId && now.revision > revision) await reload().catch(() => undefined);
-  if (now.has_file && now.state === "done") window.location.assign(`/api/work/${now.id}/file`);
+  if (now.has_file && now.state === "done" && mine) window.location.assign(`/api/work/${now.id}/file`);
   if (now.state === "done") tell(now.note || `${now.title}: done.`);
   if (now.state === "failed") tell(now.reason, "error");
   if (now.state === "stopped") tell(`${now.title}: cancelled; nothing of it was kept.`);
@@ -111,11 +115,12 @@ export async function stopWork(id: string): Promise<void> {
   await api.stopWork(id).catch(() => undefined);
 }
 
-/** Follow what was begun before the page was opened. */
-export async function followWork(): Promise<void> {
+/** Follow what was begun before the page was opened; what is not followed yet is this tab's own where it is `mine`. */
+export async function followWork(mine = false): Promise<void> {
   const every = await api.work().catch(() => []);
   for (const job of every) {
     if (ended(job) || workStore.getState().jobs.has(job.id)) continue;
+    if (mine) makeOwn(job.id);
     put(job);
     void follow(job);
   }
