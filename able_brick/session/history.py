@@ -8,7 +8,7 @@ from typing import Final
 
 from pydantic import ValidationError
 
-from able_brick.core.errors import HistoryError
+from able_brick.core.errors import HistoryError, StaleRevisionError
 from able_brick.level.rows import LevelRow, Piece
 from able_brick.level.snapshot import Edit, Snapshot, level_of
 from able_brick.session.delta import HistoryView, StepView
@@ -42,6 +42,17 @@ class Now:
     def state(self, level: str) -> State:
         """Where a level's journal stands."""
         return self.states.get(level, NEW)
+
+    def check(self, level: str, revision: int) -> None:
+        """StaleRevisionError where a level is at another revision; UnknownIdError where it is not there."""
+        self.snapshot.level(level)
+        state = self.state(level)
+        if state.revision != revision:
+            raise StaleRevisionError(
+                "The level has changed meanwhile, perhaps in another tab. Nothing was done; look and try again.",
+                received=revision,
+                allowed=state.revision,
+            )
 
     def after(self, snapshot: Snapshot, states: Mapping[str, State], gone: str | None = None) -> Now:
         """What comes next: the project, where some journals stand then, and a level that is gone."""

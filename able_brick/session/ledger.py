@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import AbstractContextManager, contextmanager, nullcontext
+from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
@@ -13,7 +13,7 @@ from typing import Final
 from sqlalchemy import Connection
 from sqlalchemy.exc import DatabaseError
 
-from able_brick.core.errors import HistoryError, StaleRevisionError, StorageError
+from able_brick.core.errors import HistoryError, StorageError
 from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.snapshot import Edit, Snapshot, level_of
@@ -77,36 +77,42 @@ class Ledger:
         """Take over what is in the file: the project, where some journals stand now, and a level that is gone."""
         self.now = self.now.after(snapshot, states, gone)
 
-    def tries(self) -> Iterator[AbstractContextManager[object]]:
-        """What a change is reckoned within, try after try: others may commit theirs meanwhile, and it is reckoned again
-        on what they have left; but not for ever: in the end they wait for it."""
-        for _ in range(_FREE_TRIES):
-            yield nullcontext()
-        while True:
-            yield self.guard
-
     def at(self, level: str, revision: int) -> Now:
         """How it stands, where the level is at that revision; else StaleRevisionError."""
         now = self.now
-        now.snapshot.level(level)
-        state = now.state(level)
-        if state.revision != revision:
-            raise StaleRevisionError(
-                "The level has changed meanwhile, perhaps in another tab. Nothing was done; look and try again.",
-                received=revision,
-                allowed=state.revision,
-            )
+        now.check(level, revision)
         return now
 
-    def commit(
+    def settle(
+        self,
+        level: str,
+        reckon: Callable[[Now], Committed],
+        *,
+        meshes: Mapping[str, PolyMesh] | None = None,
+        textures: Mapping[str, Texture] | None = None,
+        written: Mapping[str, Path | memoryview] | None = None,
+    ) -> Delta:
+        """Commit the step that is reckoned of how it stands; `meshes`, `textures` and `written` as `Project.step` has
+        them. Others may commit theirs meanwhile, and it is reckoned again on what they have left; but not for ever: in
+        the end they wait for it."""
+        tries = 0
+        while True:
+            tries += 1
+            with self.guard if tries > _FREE_TRIES else nullcontext():
+                now = self.now
+                step = reckon(now)
+                with self.guard:
+                    if now is self.now:
+                        return self._commit(level, step, meshes or {}, textures or {}, written or {})
+
+    def _commit(
         self,
         level: str,
         step: Committed,
         meshes: Mapping[str, PolyMesh],
-        textures: dict[str, Texture],
+        textures: Mapping[str, Texture],
         written: Mapping[str, Path | memoryview],
     ) -> Delta:
-        """Write a step and tell it; `meshes`, `textures` and `written` as `Project.step` has them."""
         change = step.change
         self.meshes.remember(change.meshes)
         texts = Texts()

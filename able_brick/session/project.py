@@ -13,7 +13,7 @@ from sqlalchemy import delete, insert
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.collecting import uncollected
-from able_brick.core.errors import HistoryError, StaleRevisionError, StorageError, UnknownIdError
+from able_brick.core.errors import HistoryError, StorageError, UnknownIdError
 from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.drawn import glb_of
@@ -240,17 +240,13 @@ class Project:
         Raises StaleRevisionError when the level has moved on; then, as on every error, nothing has changed.
         """
         load = self._loader(meshes or {})
-        for turn in self._ledger.tries():
-            with turn:
-                now = self._ledger.at(level, revision)
-                change = registry.apply(now.snapshot, level, tool, selection, load)
-                with self._ledger.guard:
-                    self._ledger.at(level, revision)
-                    if now is self._ledger.now:
-                        place = now.state(level).done + 1
-                        step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
-                        return self._ledger.commit(level, step, meshes or {}, textures or {}, written or {})
-        raise AssertionError
+        load = self._loader(meshes or {})
+
+        def reckon(now: Now) -> Committed:
+            now.check(level, revision)
+            return _new(now, level, tool, selection, registry.apply(now.snapshot, level, tool, selection, load))
+
+        return self._ledger.settle(level, reckon, meshes=meshes, textures=textures, written=written)
 
     def work(
         self,
@@ -269,20 +265,18 @@ class Project:
         changed meanwhile.
         """
         load = self._loader(meshes or {})
-        base, change = self._ledger.now, None
-        for turn in self._ledger.tries():
-            with turn:
-                now = self._ledger.now
-                if change is not None:
-                    check_untouched(base.snapshot, now.snapshot, level, selection, change)
-                # what took long has been remembered: it is only put onto other rows
-                base, change = now, registry.apply(now.snapshot, level, tool, selection, load, tell=tell)
-                with self._ledger.guard:
-                    if now is self._ledger.now:
-                        place = now.state(level).done + 1
-                        step = Committed(tool, selection, change, place, change.edits, change.edits, change.after)
-                        return self._ledger.commit(level, step, meshes or {}, textures or {}, written or {})
-        raise AssertionError
+        before: tuple[Now, Change] | None = None
+
+        def reckon(now: Now) -> Committed:
+            nonlocal before
+            if before is not None:
+                check_untouched(before[0].snapshot, now.snapshot, level, selection, before[1])
+            # what took long has been remembered: it is only put onto other rows
+            change = registry.apply(now.snapshot, level, tool, selection, load, tell=tell)
+            before = now, change
+            return _new(now, level, tool, selection, change)
+
+        return self._ledger.settle(level, reckon, meshes=meshes, textures=textures, written=written)
 
     def plan(self, level: str, tool: Tool, selection: tuple[str, ...], tell: Tell) -> str:
         """What a step that takes long would come to, in words; nothing is changed."""
@@ -302,54 +296,42 @@ class Project:
     @uncollected()
     def adjust_last(self, level: str, tool: Tool, revision: int) -> Delta:
         """Make the last step again with other settings: one journal entry, one transaction."""
-        for turn in self._ledger.tries():
-            with turn:
-                now, entry, change = self._redone(level, tool, revision)
-                with self._ledger.guard:
-                    self._ledger.at(level, revision)
-                    if now is self._ledger.now:
-                        way = net(entry.edits, change.edits)
-                        step = Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
-                        return self._ledger.commit(level, step, {}, {}, {})
-        raise AssertionError
+
+        def reckon(now: Now) -> Committed:
+            now.check(level, revision)
+            return _again(tool, *self._redone(now, level, tool))
+
+        return self._ledger.settle(level, reckon)
 
     def last_step(self, level: str) -> tuple[int, str, tuple[str, ...]] | None:
         """What tells the last step of a level from others, however often it is adjusted: its place in the journal, its
         tool and selection. None where there is none."""
         now = self._ledger.now
         now.snapshot.level(level)
-        last = now.state(level).last
-        return None if last is None else (last.place, last.tool, last.selection)
+        return _told_by(now.state(level).last)
 
     def adjust_beside(self, level: str, tool: Tool, step: tuple[int, str, tuple[str, ...]], tell: Tell) -> Delta:
         """Make the last step, which takes long, again with other settings, beside other work. `tell` hears how far it
         is and may raise to stop it. Raises HistoryError where the last step is not this `step` (any more)."""
-        for turn in self._ledger.tries():
-            with turn:
-                if self.last_step(level) != step:
-                    raise HistoryError("Another step was made, or this one was undone, meanwhile; nothing was done.")
-                revision = self.revision(level)
-                try:
-                    now, entry, change = self._redone(level, tool, revision, tell=tell)
-                except StaleRevisionError:
-                    continue  # what took long has been remembered
-                with self._ledger.guard:
-                    if now is self._ledger.now and self.last_step(level) == step:
-                        way = net(entry.edits, change.edits)
-                        made = Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
-                        return self._ledger.commit(level, made, {}, {}, {})
-        raise AssertionError
+
+        def reckon(now: Now) -> Committed:
+            now.snapshot.level(level)
+            if _told_by(now.state(level).last) != step:
+                raise HistoryError("Another step was made, or this one was undone, meanwhile; nothing was done.")
+            return _again(tool, *self._redone(now, level, tool, tell=tell))
+
+        return self._ledger.settle(level, reckon)
 
     @uncollected()
     def preview(
         self, level: str, tool: Tool, selection: tuple[str, ...], revision: int, *, adjust_last: bool = False
     ) -> Delta:
         """What a step, or the last step with other settings, would change. Only its meshes are kept, for a while."""
+        now = self._ledger.at(level, revision)
         if adjust_last:
-            now, entry, change = self._redone(level, tool, revision, preview=True)
+            entry, change = self._redone(now, level, tool, preview=True)
             edits = net(entry.edits, change.edits)
         else:
-            now = self._ledger.at(level, revision)
             change = registry.apply(now.snapshot, level, tool, selection, self.meshes.get, preview=True)
             edits = change.edits
         self.meshes.show(change.meshes)
@@ -392,9 +374,8 @@ class Project:
     # -- inside -
 
     def _redone(
-        self, level: str, tool: Tool, revision: int, *, preview: bool = False, tell: Tell | None = None
-    ) -> tuple[Now, Entry, Change]:
-        now = self._ledger.at(level, revision)
+        self, now: Now, level: str, tool: Tool, *, preview: bool = False, tell: Tell | None = None
+    ) -> tuple[Entry, Change]:
         base, entry = now.snapshot, now.state(level).last
         if entry is None:
             raise HistoryError("There is no last step to adjust.")
@@ -417,10 +398,27 @@ class Project:
         # what others have built upon meanwhile is seen from where things stand, not from before the step
         way = net(entry.edits, change.edits)
         check_change(base, change.after, way, level=level, locks=None)
-        return now, entry, change
+        return entry, change
 
     def _loader(self, meshes: Mapping[str, PolyMesh]) -> Callable[[str], PolyMesh]:
         def load(key: str) -> PolyMesh:
             return meshes[key] if key in meshes else self.meshes.get(key)
 
         return load
+
+
+def _new(now: Now, level: str, tool: Tool, selection: tuple[str, ...], change: Change) -> Committed:
+    """A step that comes after those of a level's journal."""
+    place = now.state(level).done + 1
+    return Committed(tool, selection, change, place, change.edits, change.edits, change.after)
+
+
+def _again(tool: Tool, entry: Entry, change: Change) -> Committed:
+    """The last step with other settings."""
+    way = net(entry.edits, change.edits)
+    return Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
+
+
+def _told_by(last: Entry | None) -> tuple[int, str, tuple[str, ...]] | None:
+    """What tells a step from others, however often it is adjusted."""
+    return None if last is None else (last.place, last.tool, last.selection)

@@ -88,7 +88,7 @@ def printable(text: str, otherwise: str, *, most: int = 120) -> str:
     """A name from elsewhere as one that may be kept."""
     kept = text
     if text.isprintable():
-        if text and len(text) <= most and "  " not in text and not (text[0] == " " or text[-1] == " "):
+        if 0 < len(text) <= most and "  " not in text and text == text.strip():
             return text
     else:
         kept = "".join(" " if unicodedata.category(c) in _UNPRINTABLE else c for c in text)

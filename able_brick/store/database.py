@@ -260,7 +260,7 @@ def _engine(path: Path) -> Engine:
 def _settings(connection: Any, _record: object) -> None:
     connection.isolation_level = None
     cursor = connection.cursor()
-    for pragma in ("busy_timeout=5000", "journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL", "cache_size=-2000"):
+    for pragma in ("busy_timeout=5000", "journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL"):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
 from typing import Final
 
@@ -58,7 +58,7 @@ class PictureShelf:
             )
 
 
-def write_textures(connection: Connection, textures: dict[str, Texture]) -> None:
+def write_textures(connection: Connection, textures: Mapping[str, Texture]) -> None:
     """Store textures that are not in the file yet."""
     there = present(connection, TEXTURE, textures)
     for key, t in textures.items():
