@@ -87,7 +87,7 @@ def _lay_demo(db: Path) -> None:
     """Build the demo project beside its place and move it there when whole, so that no half of it is ever served."""
     from able_brick.demo.build import build_demo
     from able_brick.session.project import Project
-    from able_brick.store.database import made_beside
+    from able_brick.store.making import made_beside
 
     typer.echo("Building Merrow Lock …")
     db.parent.mkdir(parents=True, exist_ok=True)

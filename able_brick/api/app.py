@@ -7,7 +7,7 @@ import os
 import threading
 import time
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -19,14 +19,12 @@ import able_brick
 from able_brick.api import batches, elements, errors, imports, kit, levels, questions, rules, work
 from able_brick.api import project as project_routes
 from able_brick.api.guard import Guard
-from able_brick.api.live import Hub
 from able_brick.api.opened import DemoBuilder, Opened
 from able_brick.api.turns import Turns
+from able_brick.api.within import WithinProject
 from able_brick.core import late
-from able_brick.jobs.batches import Batches
-from able_brick.jobs.imports import Imports
+from able_brick.core.errors import ClosedError, StorageError
 from able_brick.session.project import Project
-from able_brick.session.work import Work
 
 WEB = Path(able_brick.__file__).parent / "web_dist"
 #: Seconds in which everything is to end.
@@ -47,6 +45,12 @@ class Assets(StaticFiles):
 def prepare(project: Project) -> None:
     """Have ready what the first page that is opened asks for: the descriptions, its level, and what that shows; then
     what the first steps will want."""
+    with suppress(ClosedError):  # another one is open already
+        _prepare(project)
+    late.load()
+
+
+def _prepare(project: Project) -> None:
     levels.tools()
     kit.shapes()
     first = next(iter(project.snapshot.levels), None)
@@ -56,8 +60,8 @@ def prepare(project: Project) -> None:
         for piece in project.snapshot.pieces.values():
             if time.monotonic() > until:
                 break
-            project.meshes.view_glb(piece.mesh)
-    late.load()
+            with suppress(StorageError):
+                project.meshes.view_glb(piece.mesh)
 
 
 def create_app(
@@ -72,7 +76,7 @@ def create_app(
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         if serving:
-            app.state.imports.warm()
+            app.state.opened.now.imports.warm()
             asyncio.get_running_loop().run_in_executor(None, prepare, project)
         yield
         # what does not stop by itself is cut off: a change is in the file whole, or not at all
@@ -80,9 +84,6 @@ def create_app(
         late.daemon = True
         if serving:
             late.start()
-        app.state.batches.close()
-        app.state.work.close()
-        app.state.imports.close()
         app.state.opened.close()
         late.cancel()
 
@@ -96,14 +97,11 @@ def create_app(
         openapi_url="/api/openapi.json",
         responses={422: {"model": errors.Problem, "description": "What was wrong and what to do; nothing changed"}},
     )
-    hub = Hub()
-    app.state.opened = Opened(project, hub, build_demo=build_demo)
-    app.state.hub = hub
+    app.state.opened = Opened(project, build_demo=build_demo, serving=serving)
     app.state.turns = Turns()
-    app.state.imports = Imports()
-    app.state.work = Work()
-    app.state.batches = Batches()
     errors.install(app)
+    app.include_router(levels.general)
+    app.include_router(kit.general)
     app.include_router(levels.router)
     app.include_router(questions.router)
     app.include_router(elements.router)
@@ -113,6 +111,8 @@ def create_app(
     app.include_router(work.router)
     app.include_router(batches.router)
     app.include_router(project_routes.router)
+    app.include_router(project_routes.of_project)
+    app.add_middleware(WithinProject)
     app.add_middleware(Guard)
     if (web / "index.html").exists():
         app.mount("/assets", Assets(directory=web / "assets"), name="assets")

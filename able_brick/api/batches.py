@@ -5,26 +5,20 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, File, Form, Query, Request, UploadFile
+from fastapi import APIRouter, File, Form, Query, UploadFile
 from fastapi import Path as InPath
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from able_brick.api.within import PREFIX, OfProject
 from able_brick.core.errors import InputError
 from able_brick.jobs import batches as jobs
 from able_brick.jobs.batch import USUAL_PATTERN
 from able_brick.level.recipe import Recipe
 from able_brick.steps.parse import sentence
 
-router = APIRouter(prefix="/api/batches")
+router = APIRouter(prefix=f"{PREFIX}/batches")
 
 
-async def of_server(request: Request) -> jobs.Batches:
-    """The batches of this server."""
-    found: jobs.Batches = request.app.state.batches
-    return found
-
-
-OfServer = Annotated[jobs.Batches, Depends(of_server)]
 BatchId = Annotated[str, InPath(max_length=40, examples=["batch-1"])]
 
 
@@ -85,7 +79,7 @@ class BatchView(BaseModel):
 
 
 @router.post("", status_code=202)
-def start(batches: OfServer, new: NewBatch) -> BatchView:
+def start(batches: OfProject, new: NewBatch) -> BatchView:
     """Begin to slim a folder; what was done before with the same content and recipe is not done again."""
     batch = batches.start(Path(new.source).expanduser(), Path(new.target).expanduser(), new.recipe, new.pattern)
     return BatchView.of(batch)
@@ -93,7 +87,7 @@ def start(batches: OfServer, new: NewBatch) -> BatchView:
 
 @router.post("/files", status_code=202)
 def start_files(
-    batches: OfServer,
+    batches: OfProject,
     files: Annotated[list[UploadFile], File(description="Models, with the files that they name")],
     how: Annotated[str, Form(description="A FilesBatch as JSON", max_length=100_000)],
 ) -> BatchView:
@@ -109,18 +103,18 @@ def start_files(
 
 
 @router.get("")
-def every(batches: OfServer) -> list[BatchView]:
+def every(batches: OfProject) -> list[BatchView]:
     """All batches that are remembered, the oldest first."""
     return [BatchView.of(b) for b in batches.all()]
 
 
 @router.get("/{key}")
-def look(batches: OfServer, key: BatchId, seen: Annotated[int, Query(ge=-1)] = -1) -> BatchView:
+def look(batches: OfProject, key: BatchId, seen: Annotated[int, Query(ge=-1)] = -1) -> BatchView:
     """How far it is. Answers at once when more than `seen` files have ended, else within a second."""
     return BatchView.of(batches.wait(key, 1.0, seen))
 
 
 @router.delete("/{key}")
-def stop(batches: OfServer, key: BatchId) -> BatchView:
+def stop(batches: OfProject, key: BatchId) -> BatchView:
     """Cancel it; what is done stays."""
     return BatchView.of(batches.stop(key))

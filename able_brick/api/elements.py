@@ -9,7 +9,8 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Path
 from pydantic import BaseModel, ConfigDict, Field
 
-from able_brick.api.levels import LevelId, TheProject
+from able_brick.api.levels import LevelId
+from able_brick.api.within import PREFIX, TheProject
 from able_brick.core.edit.kinds import Kind, converted
 from able_brick.core.edit.picks import How, take_in
 from able_brick.core.errors import StaleElementsError, UnknownIdError
@@ -20,7 +21,7 @@ from able_brick.level.elements import Elements
 from able_brick.level.rows import Piece
 from able_brick.session.delta import StepView
 
-router = APIRouter(prefix="/api/levels")
+router = APIRouter(prefix=f"{PREFIX}/levels")
 PieceId = Annotated[str, Path(max_length=80)]
 
 

@@ -12,20 +12,24 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
+from sqlalchemy.exc import DatabaseError
 from starlette.exceptions import HTTPException
 
 from able_brick.core.errors import (
     AbleBrickError,
     BusyError,
+    ClosedError,
     FileError,
     GeometryError,
     HistoryError,
     InputError,
+    OtherProjectError,
     SelectionError,
     StaleElementsError,
     StaleRevisionError,
     StorageError,
     UnknownIdError,
+    WorkRunningError,
 )
 from able_brick.jobs.arrived import MOST_FILES
 from able_brick.steps.parse import sentence
@@ -41,6 +45,9 @@ STATUS: Final[dict[type[AbleBrickError], int]] = {
     StaleElementsError: 409,
     HistoryError: 409,
     BusyError: 429,
+    OtherProjectError: 409,
+    WorkRunningError: 409,
+    ClosedError: 409,
     StorageError: 507,
 }
 
@@ -111,6 +118,16 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(MemoryError)
     async def crowded(_request: Request, _error: MemoryError) -> JSONResponse:
         return problem(507, StorageError.code, "There is not enough memory for that; nothing was changed.")
+
+    @app.exception_handler(DatabaseError)
+    async def unreadable(_request: Request, error: DatabaseError) -> JSONResponse:
+        _log.error("the project file could not be read", exc_info=error)
+        return problem(
+            507,
+            StorageError.code,
+            f"The project file could not be read ({error.orig}). Nothing was changed; save a copy, and see whether the "
+            "disk is sound.",
+        )
 
     @app.exception_handler(OSError)
     async def outside(_request: Request, error: OSError) -> JSONResponse:

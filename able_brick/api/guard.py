@@ -14,7 +14,7 @@ from able_brick.api.errors import problem, unforeseen
 _HOST: Final = re.compile(r"(127\.0\.0\.1|localhost|\[::1\])(:[0-9]{1,5})?")
 MOST_JSON: Final = 16 * 2**20
 MOST_UPLOAD: Final = 512 * 2**20
-_UPLOADS: Final = frozenset({"/api/imports", "/api/batches/files"})
+_UPLOADS: Final = re.compile(r"/api/projects/[^/]+/(imports|batches/files)")
 # The two hashes are those of the empty style element that styled-components fills by script, and of the one rule that
 # React Aria sets for touch; both are inline and would be refused without them.
 HEADERS: Final = (
@@ -75,7 +75,7 @@ class Guard:
 
     async def _bounded(self, scope: Scope, headers: _Headers, receive: Receive, send: Send) -> None:
         """The application, with a body of sensible size."""
-        most = MOST_UPLOAD if scope["path"] in _UPLOADS else MOST_JSON
+        most = MOST_UPLOAD if _UPLOADS.fullmatch(scope["path"]) else MOST_JSON
         too_large = problem(
             413, "too_large", f"The request is larger than {most // 2**20} MB, which is the most taken in."
         )

@@ -6,14 +6,14 @@ from collections.abc import Callable
 from pathlib import Path, PurePath
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, File, Form, Query, Request, UploadFile
+from fastapi import APIRouter, File, Form, Query, Request, UploadFile
 from fastapi import Path as PathPart
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from able_brick.api.levels import TheProject
 from able_brick.api.told import told
-from able_brick.api.work import AtWork, JobView
+from able_brick.api.within import PREFIX, AtWork, TheProject, Waiting
+from able_brick.api.work import JobView
 from able_brick.core.files.units import Unit, Up
 from able_brick.jobs import imports as jobs
 from able_brick.jobs.sheet import Sheet
@@ -22,15 +22,9 @@ from able_brick.session.importing import Taking, take_in
 from able_brick.session.work import Outcome
 from able_brick.steps.draft import Tell
 
-router = APIRouter(prefix="/api/imports")
+router = APIRouter(prefix=f"{PREFIX}/imports")
 
 
-def waiting(request: Request) -> jobs.Imports:
-    found: jobs.Imports = request.app.state.imports
-    return found
-
-
-Waiting = Annotated[jobs.Imports, Depends(waiting)]
 ImportId = Annotated[str, PathPart(max_length=40, examples=["import-1"])]
 
 

@@ -12,7 +12,7 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 from pydantic import TypeAdapter
 
-from able_brick.api.levels import TheProject
+from able_brick.api.within import PREFIX, TheProject
 from able_brick.core.errors import UnknownIdError
 from able_brick.core.files.part import Scene
 from able_brick.core.files.units import Unit, Up
@@ -20,10 +20,13 @@ from able_brick.core.files.write import write_file
 from able_brick.level.export import piece_part
 from able_brick.level.shapes.catalogue import ShapeInfo, describe_shapes
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix=PREFIX)
+general = APIRouter(prefix="/api")
 _FOR_EVER = "private, max-age=31536000, immutable"
 _MEDIA = {".glb": "model/gltf-binary", ".ply": "application/octet-stream", ".stl": "model/stl"}
 Hash = Annotated[str, Path(max_length=80, pattern="^[0-9a-f]+$")]
+#: The hash of a mesh, and eight digits for how it looks.
+LookKey = Annotated[str, Path(pattern="^[0-9a-f]{48}$")]
 
 
 @lru_cache
@@ -31,7 +34,7 @@ def _shapes() -> bytes:
     return TypeAdapter(list[ShapeInfo]).dump_json(describe_shapes())
 
 
-@router.get("/shapes", response_model=list[ShapeInfo])
+@general.get("/shapes", response_model=list[ShapeInfo])
 def shapes() -> Response:
     """All shapes that can be drawn, with the description that their cards and their drawing are made from."""
     return Response(_shapes(), media_type="application/json")
@@ -72,7 +75,7 @@ def texture(project: TheProject, name: Hash) -> Response:
 
 
 @router.get("/thumbnails/{key}", response_class=Response)
-def thumbnail(project: TheProject, key: Hash) -> Response:
+def thumbnail(project: TheProject, key: LookKey) -> Response:
     """The shelf's picture of a piece, or 204 where no browser has drawn it yet."""
     data = project.pictures.thumbnail(key)
     if data is None:
@@ -81,7 +84,7 @@ def thumbnail(project: TheProject, key: Hash) -> Response:
 
 
 @router.put("/thumbnails/{key}", status_code=204)
-async def keep_thumbnail(project: TheProject, key: Hash, request: Request) -> None:
+async def keep_thumbnail(project: TheProject, key: LookKey, request: Request) -> None:
     """Keep the picture of a piece: the body is a PNG."""
     data = await request.body()
     await run_in_threadpool(project.pictures.keep_thumbnail, key, data)

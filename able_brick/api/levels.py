@@ -11,28 +11,20 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from able_brick.api.live import Hub
-from able_brick.api.opened import Opened
 from able_brick.api.told import VARY, as_columns, told, wants_columns
 from able_brick.api.turns import Turns, turns
+from able_brick.api.within import PREFIX, Here, TheProject
 from able_brick.core.errors import UnknownIdError
 from able_brick.session.delta import Delta, LevelView
-from able_brick.session.project import Project
 from able_brick.session.shipping import level_glb
 from able_brick.steps.checks import check_text
 from able_brick.steps.parse import parse_tool
 from able_brick.steps.registry import ToolInfo, describe
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix=PREFIX)
+general = APIRouter(prefix="/api")
 
 
-async def open_project(request: Request) -> Project:
-    """The project that is open; asynchronous, as there is nothing to wait for."""
-    opened: Opened = request.app.state.opened
-    return opened.project
-
-
-TheProject = Annotated[Project, Depends(open_project)]
 LevelId = Annotated[str, Path(max_length=80, examples=["level-1"])]
 Revision = Annotated[int, Field(ge=0, description="The revision that the caller last saw", examples=[12])]
 
@@ -103,7 +95,7 @@ def _tools() -> bytes:
     return TypeAdapter(list[ToolInfo]).dump_json(describe())
 
 
-@router.get("/tools", response_model=list[ToolInfo])
+@general.get("/tools", response_model=list[ToolInfo])
 def tools() -> Response:
     """All tools with the description that their cards are made from."""
     return Response(_tools(), media_type="application/json")
@@ -215,12 +207,10 @@ async def export(project: TheProject, level: LevelId) -> Response:
 
 
 @router.websocket("/levels/{level}/live")
-async def live(socket: WebSocket, level: str, revision: int | None = None, columns: bool = False) -> None:
+async def live(here: Here, socket: WebSocket, level: str, revision: int | None = None, columns: bool = False) -> None:
     """Every committed change of the level as it happens; an empty object asks the tab to load the level anew, also at
     once when the level has moved on since `revision`. With `columns`, large ones come as such, in bytes."""
-    opened: Opened = socket.app.state.opened
-    project = opened.project
-    hub: Hub = socket.app.state.hub
+    project, hub = here.project, here.hub
     await socket.accept()
     try:
         project.snapshot.level(level)

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import asyncio
+import json
 from collections import defaultdict
 from collections.abc import Callable
+from typing import Any
 
 from able_brick.session.delta import Delta
 
 #: A change as it is told; None to have the level loaded anew.
 Told = str | bytes | None
-_ANEW = '{"page": "anew"}'
 _MOST_WAITING = 256
 #: Bytes that may wait for one tab.
 _MOST_BYTES = 16 * 1024 * 1024
@@ -68,11 +69,12 @@ class Hub:
         text = delta.text() if False in wanted else None
         self._loop.call_soon_threadsafe(self._spread, level, text, delta.columns() if True in wanted else text)
 
-    def publish_all(self) -> None:
-        """Have all tabs load the page anew, as another project is open."""
+    def end(self, other: dict[str, Any]) -> None:
+        """Tell all tabs which other project is open now; nothing is told after that."""
+        told = json.dumps({"page": "other", **other})
         if self._loop is not None and not self._loop.is_closed():
             for level in list(self._queues):
-                self._loop.call_soon_threadsafe(self._spread, level, _ANEW, _ANEW)
+                self._loop.call_soon_threadsafe(self._spread, level, told, told)
 
     def _spread(self, level: str, text: Told, columns: Told) -> None:
         for queue in list(self._queues[level]):

@@ -10,13 +10,14 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.background import BackgroundTask
 
-from able_brick.api.levels import TheProject
-from able_brick.api.opened import Opened
+from able_brick.api.opened import Opened, Running
+from able_brick.api.within import PREFIX, TheProject
 from able_brick.core.errors import UnknownIdError
 from able_brick.store.recent import recent
 from able_brick.store.scratch import Scratch
 
 router = APIRouter(prefix="/api/project")
+of_project = APIRouter(prefix=PREFIX)
 
 
 def opened(request: Request) -> Opened:
@@ -28,9 +29,11 @@ TheOpened = Annotated[Opened, Depends(opened)]
 
 
 class ProjectView(BaseModel):
-    """The project file. `read_only` says why nothing can be changed, where that is so; `notes` tell of its opening;
-    `has_demo` whether the demo project can be opened."""
+    """The project file. `key` names this opening of it in the paths of all its routes: the project's own id, a full
+    stop, and one that is another one whenever it is opened. `read_only` says why nothing can be changed, where that is
+    so; `notes` tell of its opening; `has_demo` whether the demo project can be opened."""
 
+    key: str
     name: str
     path: str
     read_only: str | None
@@ -48,16 +51,28 @@ class RecentProject(BaseModel):
 
 
 class OpenRequest(BaseModel):
-    """Which of the recent projects is opened."""
+    """Which of the recent projects is opened, and what becomes of what is being worked on in this one: it is waited
+    for, twenty seconds at most, or stopped. Where it is not said, 409 with the code `work_running` tells what that is.
+    """
 
     model_config = ConfigDict(extra="forbid")
 
     path: str = Field(min_length=1, max_length=4096)
+    running: Running | None = None
+
+
+class DemoRequest(BaseModel):
+    """What becomes of what is being worked on when the demo is opened, likewise."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    running: Running | None = None
 
 
 def _view(it: Opened) -> ProjectView:
-    project = it.project
+    project = it.now.project
     return ProjectView(
+        key=it.now.key,
         name=project.path.name,
         path=str(project.path.absolute()),
         read_only=project.read_only,
@@ -75,27 +90,27 @@ def look(it: TheOpened) -> ProjectView:
 @router.get("/recent")
 def list_recent(it: TheOpened) -> list[RecentProject]:
     """The project files that were opened last and are still there, the latest first."""
-    here = str(it.project.path.resolve())
+    here = str(it.now.project.path.resolve())
     return [RecentProject(name=Path(r.path).name, path=r.path, opened=r.opened, here=r.path == here) for r in recent()]
 
 
 @router.post("/open")
 def open_other(it: TheOpened, wish: OpenRequest) -> ProjectView:
-    """Open one of the recent projects instead of this one; all tabs load anew."""
+    """Open one of the recent projects instead of this one; all tabs are told."""
     if wish.path not in {r.path for r in recent()}:
         raise UnknownIdError("That project is not among the recent ones, or not there any more.", id=wish.path[:200])
-    it.open(Path(wish.path))
+    it.open(Path(wish.path), wish.running)
     return _view(it)
 
 
 @router.post("/demo")
-def open_demo(it: TheOpened) -> ProjectView:
-    """Open the demo project, which is built beside this one when it is not there yet; all tabs load anew."""
-    it.open_demo()
+def open_demo(it: TheOpened, wish: DemoRequest | None = None) -> ProjectView:
+    """Open the demo project, which is built beside this one when it is not there yet; all tabs are told."""
+    it.open_demo(None if wish is None else wish.running)
     return _view(it)
 
 
-@router.get("/copy", response_class=FileResponse)
+@of_project.get("/copy", response_class=FileResponse)
 def copy(project: TheProject) -> FileResponse:
     """The whole project as a file; of a damaged one, all that can still be read."""
     scratch = Scratch()

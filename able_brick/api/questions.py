@@ -7,7 +7,8 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 from pydantic import BaseModel, ConfigDict, Field
 
-from able_brick.api.levels import LevelId, TheProject
+from able_brick.api.levels import LevelId
+from able_brick.api.within import PREFIX, TheProject
 from able_brick.core.place.pose import vector
 from able_brick.level.ends import Ends, ends_of
 from able_brick.level.grips import FeatureAt
@@ -17,7 +18,7 @@ from able_brick.level.snap import Snap, snap
 from able_brick.level.surface import FaceAt, Feature, Ground, ground_of, nearest_feature
 from able_brick.steps.seams import seam_points
 
-router = APIRouter(prefix="/api/levels")
+router = APIRouter(prefix=f"{PREFIX}/levels")
 
 
 class FeatureRequest(FaceAt):

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Query
 from fastapi import Path as PathPart
 from fastapi.responses import FileResponse
 from pydantic import BaseModel
 
-from able_brick.api.levels import LevelId, PreviewRequest, TheProject
+from able_brick.api.levels import LevelId, PreviewRequest
+from able_brick.api.within import PREFIX, AtWork, TheProject
 from able_brick.core.errors import InputError, UnknownIdError
 from able_brick.level.recipe import SHIPPED, Recipe
 from able_brick.session import work as jobs
@@ -17,16 +18,9 @@ from able_brick.session.shipping import export
 from able_brick.steps.checks import check_text
 from able_brick.steps.parse import parse_tool
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix=PREFIX)
 
 
-async def at_work(request: Request) -> jobs.Work:
-    """What is being worked on."""
-    found: jobs.Work = request.app.state.work
-    return found
-
-
-AtWork = Annotated[jobs.Work, Depends(at_work)]
 JobId = Annotated[str, PathPart(max_length=40, examples=["job-1"])]
 RecipeName = Annotated[str, PathPart(max_length=80)]
 

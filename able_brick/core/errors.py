@@ -77,3 +77,21 @@ class StorageError(AbleBrickError):
     """The project file cannot be opened or written."""
 
     code = "storage"
+
+
+class ClosedError(StorageError):
+    """The project file has been closed meanwhile."""
+
+    code = "closed"
+
+
+class OtherProjectError(AbleBrickError):
+    """A request is meant for another project than the one that is open."""
+
+    code = "other_project"
+
+
+class WorkRunningError(AbleBrickError):
+    """A project cannot be closed yet, as something is being worked on."""
+
+    code = "work_running"

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO, Final, Literal
 
-from able_brick.core.errors import AbleBrickError, InputError, StorageError, UnknownIdError
+from able_brick.core.errors import AbleBrickError, ClosedError, InputError, StorageError, UnknownIdError
 from able_brick.core.text import counted
 from able_brick.jobs.arrived import put_down
 from able_brick.jobs.batch import Progress, check_folders, run_batch
@@ -56,6 +56,25 @@ class Batches:
         self._guard = threading.Condition(threading.RLock())
         self._all: dict[str, Batch] = {}
         self._number = 0
+        self._resting = False
+
+    @property
+    def running(self) -> list[str]:
+        """What has not ended, in words."""
+        with self._guard:
+            return [f"Slim {b.title}" for b in self._all.values() if not b.ended]
+
+    def rest(self) -> list[str]:
+        """Begin nothing new from now on, where nothing is being slimmed; else what is, and nothing has changed."""
+        with self._guard:
+            running = self.running
+            self._resting = not running
+            return running
+
+    def go_on(self) -> None:
+        """Begin new ones again."""
+        with self._guard:
+            self._resting = False
 
     def start_files(self, files: Sequence[tuple[str, BinaryIO]], target: Path, recipe: Recipe, pattern: str) -> Batch:
         """The same for files that came from a page."""
@@ -89,6 +108,8 @@ class Batches:
         check_folders(source, target)
         NamePattern.parse(pattern, rungs=len(recipe.rungs))
         with self._guard:
+            if self._resting:
+                raise ClosedError("The project is being closed; nothing new is begun in it.")
             if any(not b.ended for b in self._all.values()):
                 raise InputError("Another folder is being slimmed; wait for it, or cancel it.", field="source")
             self._number += 1
@@ -132,6 +153,8 @@ class Batches:
 
     def close(self) -> None:
         """Cancel everything."""
+        with self._guard:
+            self._resting = True
         for batch in self.all():
             self.stop(batch.id)
         end = time.monotonic() + 10

@@ -15,9 +15,10 @@ from typing import Final
 
 import numpy as np
 
+from able_brick.core.mesh.hashing import HASH_BYTES
 from able_brick.core.mesh.kept import keep_with
 from able_brick.core.mesh.measure import Counts, counts, counts_of_all
-from able_brick.core.mesh.polymesh import HASH_BYTES, PolyMesh
+from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.store.mesh_codec import encode
 
 #: The number of a mesh, its bytes and its counts.

@@ -16,7 +16,8 @@ import numpy as np
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.part import GroupAt, Instance, Material, Part, Scene, Texture
-from able_brick.core.mesh.polymesh import PolyMesh, little_bytes
+from able_brick.core.mesh.little import little_bytes
+from able_brick.core.mesh.polymesh import PolyMesh
 
 #: The arrays of a mesh, with the type of their numbers and how many of these a row has, the longest numbers first.
 _FIELDS: Final = (

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Final
+from typing import Annotated, Any, Final
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from able_brick.level.formats import recipe_chain
 from able_brick.level.rows.ladder import MOST_RUNGS, RungTarget, Side
 
 _STEPS: Final = {
@@ -16,7 +17,8 @@ _STEPS: Final = {
 
 
 class Recipe(BaseModel):
-    """A ladder as it is to be made: what each rung is for, and what is kept."""
+    """A ladder as it is to be made: what each rung is for, and what is kept. `format` is the version in which it was
+    written; one of an earlier version is read as one of this."""
 
     model_config = ConfigDict(
         frozen=True,
@@ -31,6 +33,17 @@ class Recipe(BaseModel):
     rungs: Annotated[tuple[RungTarget, ...], Field(min_length=1, max_length=MOST_RUNGS)]
     keep_seams: bool = True
     sides: Annotated[tuple[Side, ...], Field(max_length=6)] = ()
+    format: int = Field(default_factory=lambda: recipe_chain().version)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _upgraded(cls, value: Any) -> Any:
+        if not isinstance(value, dict) or "format" not in value:
+            return value
+        form = value["format"]
+        if not isinstance(form, int) or isinstance(form, bool):
+            return value
+        return {**recipe_chain().upgraded({k: v for k, v in value.items() if k != "format"}, form)}
 
 
 #: Those that ship with the app: one pixel of error from several distances on.

@@ -16,19 +16,22 @@ from sqlalchemy.exc import DatabaseError
 from able_brick.core.errors import HistoryError, StorageError
 from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.level.snapshot import Edit, Snapshot, level_of
+from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
 from able_brick.level.texts import Texts
 from able_brick.session.delta import Delta, level_delta
 from able_brick.session.history import Now, State, check_current, check_users, history_view, locks_of
+from able_brick.session.levels import Removed
 from able_brick.session.opening import where_it_went
 from able_brick.steps.checks import check_change
 from able_brick.steps.draft import Change
 from able_brick.steps.tool import Tool
 from able_brick.store import journal
+from able_brick.store.blobs import check_blobs, drop_if_unused, rows_of, write_meshes
 from able_brick.store.database import ProjectFile
 from able_brick.store.entry import Entry
 from able_brick.store.meshes import MeshShelf
 from able_brick.store.pictures import write_textures
+from able_brick.store.rows import write_rows
 
 _log = logging.getLogger("able_brick")
 #: How often a change is reckoned while others may commit theirs.
@@ -61,7 +64,9 @@ class Ledger:
         self.file = file
         self.now = now
         self.guard = threading.RLock()
-        self.meshes = MeshShelf(file.engine)
+        self.meshes = MeshShelf(file, lambda: self.now.snapshot)
+        #: Levels that were deleted and can be brought back.
+        self.removed: dict[str, Removed] = {}
         self._listeners: list[Listener] = []
 
     def listen(self, listener: Listener) -> None:
@@ -76,6 +81,10 @@ class Ledger:
     def go_on(self, snapshot: Snapshot, states: Mapping[str, State], gone: str | None = None) -> None:
         """Take over what is in the file: the project, where some journals stand now, and a level that is gone."""
         self.now = self.now.after(snapshot, states, gone)
+
+    def every_row(self, snapshot: Snapshot) -> list[ARow]:
+        """All rows of a project as it will stand, and those of levels that may come back."""
+        return [*rows_of(snapshot), *(row for gone in self.removed.values() for row in (gone.row, *gone.things))]
 
     def at(self, level: str, revision: int) -> Now:
         """How it stands, where the level is at that revision; else StaleRevisionError."""
@@ -117,13 +126,14 @@ class Ledger:
         self.meshes.remember(change.meshes)
         texts = Texts()
         last = self.now.states[level].last
-        again = last is not None and last.place == step.place
         with self.transaction() as connection:
             fresh = {**meshes, **change.meshes}
-            journal.write_meshes(connection, fresh, written)
+            write_meshes(connection, fresh, written)
             write_textures(connection, textures)
-            journal.check_blobs(connection, step.net, fresh)
-            journal.write_rows(connection, step.net, change.counters, texts)
+            check_blobs(connection, step.net, fresh)
+            write_rows(connection, step.net, change.counters, texts)
+            # what only the steps had that this one takes the place of
+            orphans = journal.refs_from(connection, level, step.place)
             if last is None:  # the first entry of a level needs the row that it belongs to
                 journal.write_states(
                     connection, [(level, self.now.states[level].revision, self.now.states[level].done)]
@@ -139,8 +149,7 @@ class Ledger:
                 change.users,
                 texts,
             )
-            if again and last is not None and journal.meshes_of(last.edits) - journal.meshes_of(step.edits):
-                journal.drop_unused_meshes(connection)
+            drop_if_unused(connection, orphans, lambda: self.every_row(step.after))
             states = self._advanced(connection, level, step.net, step.place, entry, None)
             mine = self._told(step.after, level, step.net, states, change.select, change.note)
             mine.written_with(texts)
@@ -163,7 +172,7 @@ class Ledger:
             except HistoryError as error:
                 raise where_it_went(connection, before, level, error) from error
             texts = Texts()
-            journal.write_rows(connection, edits, before.counters, texts)
+            write_rows(connection, edits, before.counters, texts)
             back = done < entry.place
             last = journal.find_entry(connection, level, done) if back else entry
             redo = entry if back else journal.find_entry(connection, level, done + 1)
@@ -213,7 +222,7 @@ class Ledger:
             history=history_view(states[level]),
             select=select_ids,
             note=note,
-            load=self.meshes.get,
+            load=self.meshes.drawn,
         )
 
     def _publish(
@@ -243,7 +252,7 @@ class Ledger:
         if self.file.read_only is not None:
             raise StorageError(f"{self.file.read_only} Nothing can be changed; save a copy and open that.")
         try:
-            with self.file.engine.begin() as connection:
+            with self.file.writing() as connection:
                 yield connection
         except DatabaseError as error:
             raise StorageError(f"The project file could not be written ({error.orig}); nothing was changed.") from error

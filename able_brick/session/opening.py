@@ -11,11 +11,15 @@ from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.collecting import uncollected
 from able_brick.core.errors import HistoryError, StorageError
+from able_brick.core.text import counted
 from able_brick.level.snapshot import Snapshot
 from able_brick.session.history import State
+from able_brick.session.soundness import look_after
 from able_brick.store import journal
+from able_brick.store.blobs import drop_unused, rows_of
 from able_brick.store.database import ProjectFile
 from able_brick.store.entry import UnreadableEntryError
+from able_brick.store.rows import DamagedRowError, load_snapshot, snapshot_of
 from able_brick.store.tables import LEVEL_STATE, WORK
 
 
@@ -30,17 +34,21 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
     snapshot = None
     try:
         try:
-            with file.engine.begin() as connection:
-                snapshot = journal.load_snapshot(connection)
+            with file.writing() if file.read_only is None else file.reading() as connection:
+                snapshot = load_snapshot(connection)
                 if file.read_only is None:
                     journal.drop_levels(connection, snapshot)
                 states = _states(connection, snapshot)
                 if file.read_only is None:
-                    journal.drop_unused(connection, snapshot)
+                    drop_unused(connection, rows_of(snapshot))
                     file.notes += _cut_off(connection)
+                found = look_after(connection, snapshot, mending=file.read_only is None)
+                if found.names:
+                    raise _DamagedBlobsError(found.reason(path.name))
+            file.notes += found.notes
             file.settled()
             return file, snapshot, states, False
-        except (DatabaseError, UnreadableEntryError) as error:
+        except (DatabaseError, UnreadableEntryError, DamagedRowError, _DamagedBlobsError) as error:
             reason = _reason(path, error, snapshot)
     except BaseException:
         file.close()
@@ -54,6 +62,10 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
     except BaseException:
         file.close()
         raise
+
+
+class _DamagedBlobsError(StorageError):
+    """Meshes or pictures that the rows have cannot be read."""
 
 
 def where_it_went(connection: Connection, snapshot: Snapshot, level: str, error: HistoryError) -> HistoryError:
@@ -87,6 +99,8 @@ def _states(connection: Connection, snapshot: Snapshot) -> dict[str, State]:
 
 
 def _reason(path: Path, error: Exception, snapshot: Snapshot | None) -> str:
+    if isinstance(error, _DamagedBlobsError):
+        return str(error)
     if isinstance(error, StorageError):
         level = None if snapshot is None else snapshot.levels.get(str(error.data.get("level")))
         text = str(error) if level is None else str(error).replace(level.id, level.name)
@@ -97,21 +111,24 @@ def _reason(path: Path, error: Exception, snapshot: Snapshot | None) -> str:
 
 def _salvaged(file: ProjectFile) -> Snapshot:
     """What can be read of the rows of a damaged file, from both of its ends. StorageError where that is nothing."""
-    rows: dict[str, tuple[str, int]] = {}
-    counters = None
-    with file.engine.connect() as connection:
+    rows: dict[str, tuple[object, ...]] = {}
+    counters: object = None
+    with file.reading() as connection:
         raw = connection.connection.driver_connection
         if not isinstance(raw, sqlite3.Connection):
             raise StorageError(f"{file.path} cannot be read.")
         for order in ("ASC", "DESC"):
-            for key, payload, form in _until_broken(
+            for key, *stored in _until_broken(
                 raw,
-                f"SELECT id, payload, format FROM row NOT INDEXED ORDER BY rowid {order}",  # noqa: S608
+                f"SELECT id, payload, format, kind, crc FROM row NOT INDEXED ORDER BY rowid {order}",  # noqa: S608
             ):
-                rows[str(key)] = (str(payload), int(str(form)))
+                rows[str(key)] = tuple(stored)
         for (value,) in _until_broken(raw, "SELECT value FROM meta WHERE key = 'counters'"):
-            counters = str(value)
-    snapshot = journal.snapshot_of(rows.values(), counters)
+            counters = value
+    broken: list[str] = []
+    snapshot = snapshot_of(rows.values(), counters, broken=broken)
+    if broken:
+        file.notes.append(f"{counted(len(broken), 'row', 'rows')} of the file cannot be read and were left out.")
     if not snapshot.levels:
         raise StorageError(f"{file.read_only} No level in it can be read; take a copy that you kept.")
     return snapshot

@@ -43,6 +43,7 @@ from able_brick.store import journal
 from able_brick.store.entry import Entry
 from able_brick.store.pictures import PictureShelf
 from able_brick.store.recipes import RecipeShelf
+from able_brick.store.rows import write_rows
 from able_brick.store.tables import WORK
 
 #: What whole levels as JSON may take in memory, bytes.
@@ -59,16 +60,21 @@ class Project:
         self._file, snapshot, states, self.salvaged = open_file(path)
         self._ledger = Ledger(self._file, Now(snapshot, states))
         self._viewing = threading.Lock()
-        self._removed: dict[str, Removed] = {}
         self._views: ByteCache[tuple[Snapshot, State | None, bytes, bool]] = ByteCache(
             _MOST_VIEWS, lambda kept: len(kept[2])
         )
         self.meshes = self._ledger.meshes
-        self.pictures = PictureShelf(self._file.engine, self._ledger.locked_transaction)
-        self.recipes = RecipeShelf(self._file.engine, self._ledger.locked_transaction)
+        self.pictures = PictureShelf(self._file, self._ledger.locked_transaction)
+        self.recipes = RecipeShelf(self._file, self._ledger.locked_transaction)
 
     def close(self) -> None:
+        """Close the file when what uses it has come to its end; nothing can be read or changed afterwards."""
         self._file.close()
+
+    @property
+    def key(self) -> str:
+        """What this opening of this project is called in every address: the ids of both."""
+        return f"{self._file.project}.{self._file.opening}"
 
     @property
     def path(self) -> Path:
@@ -85,7 +91,7 @@ class Project:
     @property
     def removed(self) -> list[Removed]:
         """The levels that were deleted and can be brought back, the latest last."""
-        return list(self._removed.values())
+        return list(self._ledger.removed.values())
 
     @property
     def snapshot(self) -> Snapshot:
@@ -98,7 +104,7 @@ class Project:
     def save_copy(self, to: Path) -> None:
         """Write a whole copy of the project as a new project file. Raises StorageError, also where it exists."""
         now = self._ledger.now
-        save_copy(self._file, now.snapshot, now.states, self.meshes, to, rows_only=self.salvaged)
+        save_copy(self._file, now.snapshot, now.states, self.meshes, self.pictures, to, rows_only=self.salvaged)
 
     # -- levels -
 
@@ -114,7 +120,7 @@ class Project:
 
     def _add_level(self, row: LevelRow, edits: tuple[Edit, ...], counters: dict[str, int]) -> LevelRow:
         with self._ledger.transaction() as connection:
-            journal.write_rows(connection, edits, counters)
+            write_rows(connection, edits, counters)
             journal.write_states(connection, [(row.id, 0, 0)])
         self._ledger.go_on(self.snapshot.with_edits(edits, counters), {row.id: NEW})
         return row
@@ -139,25 +145,25 @@ class Project:
             gone = removal(now.snapshot, level, now.states[level])
             edits = tuple(Edit(r, None) for r in (*gone.things, row))
             with self._ledger.transaction() as connection:
-                journal.write_rows(connection, edits, now.snapshot.counters)
-            self._removed[level] = gone
+                write_rows(connection, edits, now.snapshot.counters)
+            self._ledger.removed[level] = gone
             self._ledger.go_on(now.snapshot.with_edits(edits), {}, gone=level)
         self._ledger.tell_anew(level)
 
     def restore_level(self, level: str) -> LevelRow:
         """Bring back a level that was deleted. Raises UnknownIdError, and HistoryError where its pieces changed."""
         with self._ledger.guard:
-            gone = self._removed.get(level)
+            gone = self._ledger.removed.get(level)
             if gone is None:
                 raise UnknownIdError("That level cannot be brought back (any more).", id=level)
             check_return(self.snapshot, gone)
             edits = tuple(Edit(None, r) for r in (gone.row, *gone.things))
             state = replace(gone.state, revision=gone.state.revision + 1)
             with self._ledger.transaction() as connection:
-                journal.write_rows(connection, edits, self.snapshot.counters)
+                write_rows(connection, edits, self.snapshot.counters)
                 journal.write_states(connection, [(level, state.revision, state.done)])
             self._ledger.go_on(self.snapshot.with_edits(edits), {level: state})
-            del self._removed[level]
+            del self._ledger.removed[level]
         self._ledger.tell_anew(level)
         return gone.row
 
@@ -167,14 +173,14 @@ class Project:
         now = self._ledger.now
         now.snapshot.level(level)
         state = now.state(level)
-        return level_view(now.snapshot, level, self.meshes.get, revision=state.revision, history=history_view(state))
+        return level_view(now.snapshot, level, self.meshes.drawn, revision=state.revision, history=history_view(state))
 
     def earlier(self, level: str, row: str) -> list[StepView]:
         """The steps of a level that have changed a row, the newest first: those that are done, of the last thousand."""
         now = self._ledger.now
         now.snapshot.level(level)
         done = now.state(level).done
-        with self._file.engine.connect() as connection:
+        with self._file.reading() as connection:
             found = journal.entries_with(connection, row, [level], most=1000)
             return [told for _, entry in found if entry.place <= done and (told := step_view(entry)) is not None]
 
@@ -200,7 +206,7 @@ class Project:
         Raises UnknownIdError.
         """
 
-        load = self.meshes.get
+        load = self.meshes.drawn
         found = glb_of(key, load)
         if found is not None:
             return found
@@ -239,7 +245,6 @@ class Project:
 
         Raises StaleRevisionError when the level has moved on; then, as on every error, nothing has changed.
         """
-        load = self._loader(meshes or {})
         load = self._loader(meshes or {})
 
         def reckon(now: Now) -> Committed:
@@ -343,7 +348,7 @@ class Project:
             history=history_view(now.state(level)),
             select=change.select,
             note=change.note,
-            load=self.meshes.get,
+            load=self.meshes.drawn,
             many=change.many,
         )
         shown.elements, shown.ended = change.elements, change.ended

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import logging
+import shutil
 import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import nullcontext
+from contextlib import nullcontext, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Final, Literal
 
-from able_brick.core.errors import AbleBrickError, HistoryError, InputError, UnknownIdError
+from able_brick.core.errors import AbleBrickError, ClosedError, HistoryError, InputError, UnknownIdError
 from able_brick.session.project import Project
 from able_brick.steps.draft import Tell
 from able_brick.steps.tool import Tool
@@ -22,6 +23,9 @@ _log = logging.getLogger("able_brick")
 _MOST_WAITING: Final = 50
 #: Work that has ended is remembered for so many of them.
 _MOST_ENDED: Final = 50
+#: Of the files that work has written so many are kept to be fetched, and so many bytes of them; the newest always is.
+_MOST_FILES: Final = 8
+_MOST_BYTES: Final = 512 * 2**20
 State = Literal["waiting", "working", "done", "failed", "stopped"]
 
 
@@ -74,6 +78,25 @@ class Work:
         self._number = 0
         self._workers = ThreadPoolExecutor(1, thread_name_prefix="work")
         self._scratch: Scratch | None = None
+        self._resting = False
+
+    @property
+    def running(self) -> list[str]:
+        """What has not ended, by its titles."""
+        with self._guard:
+            return [j.title for j in self._jobs.values() if not j.ended]
+
+    def rest(self) -> list[str]:
+        """Begin nothing new from now on, where nothing is being worked on; else what is, and nothing has changed."""
+        with self._guard:
+            running = self.running
+            self._resting = not running
+            return running
+
+    def go_on(self) -> None:
+        """Begin new work again."""
+        with self._guard:
+            self._resting = False
 
     def start(
         self, project: Project, level: str, tool: Tool, selection: tuple[str, ...], *, adjust_last: bool = False
@@ -109,6 +132,8 @@ class Work:
         """Put work into the queue. `told_by_file`: the project file remembers it, should it be cut off. Raises
         InputError where too many wait."""
         with self._guard:
+            if self._resting:
+                raise ClosedError(f"{project.path.name} is being closed; nothing new is begun in it.")
             waiting = [j for j in self._jobs.values() if not j.ended]
             if len(waiting) >= _MOST_WAITING:
                 raise InputError(f"{len(waiting)} steps are waiting; let some of them end first.", field="tool")
@@ -117,8 +142,7 @@ class Work:
             self._jobs[job.id] = job
             for old in [j for j in self._jobs.values() if j.ended][:-_MOST_ENDED]:
                 del self._jobs[old.id]
-                if old.file is not None:
-                    old.file.unlink(missing_ok=True)
+                self._drop_file(old)
         self._workers.submit(self._do, job, project if told_by_file else None, do)
         return job
 
@@ -157,6 +181,8 @@ class Work:
         """Stop everything."""
         for job in self.all():
             self.stop(job.id)
+        with self._guard:
+            self._resting = True
         self._workers.shutdown(wait=True, cancel_futures=True)
         if self._scratch is not None:
             self._scratch.close()
@@ -168,6 +194,21 @@ class Work:
             folder = self._scratch.folder / job.id
         folder.mkdir(exist_ok=True)
         return folder
+
+    def _drop_file(self, job: Job) -> None:
+        """Let go of what a job has written; with its folder, in which it may have left something else."""
+        job.file = None
+        if self._scratch is not None:
+            shutil.rmtree(self._scratch.folder / job.id, ignore_errors=True)
+
+    def _make_room(self) -> None:
+        """Let the oldest files go until few enough are left, by number and by bytes."""
+        with self._guard:
+            held = [j for j in self._jobs.values() if j.file is not None]
+            sizes = [_size(j.file) for j in held]
+            while len(held) > 1 and (len(held) > _MOST_FILES or sum(sizes) > _MOST_BYTES):
+                self._drop_file(held.pop(0))
+                sizes.pop(0)
 
     def _do(self, job: Job, project: Project | None, do: Doing) -> None:
         with self._guard:
@@ -191,6 +232,10 @@ class Work:
             job.revision, job.note, job.file = out.revision, out.note, out.file
 
         self._ending(job, work)
+        if job.file is None:
+            self._drop_file(job)
+        else:
+            self._make_room()
 
     def _ending(self, job: Job, work: Callable[[], None]) -> None:
         try:
@@ -213,3 +258,10 @@ class Work:
             if state == "done":
                 job.share, job.words = 1.0, "Done"
             self._guard.notify_all()
+
+
+def _size(path: Path | None) -> int:
+    """Bytes of a file; none where it is gone."""
+    with suppress(OSError):
+        return 0 if path is None else path.stat().st_size
+    return 0

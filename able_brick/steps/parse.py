@@ -97,6 +97,8 @@ def sentence(title: str, error: Mapping[str, Any]) -> str:
             return f"{title} is {got}; give an object with its fields."
         case "json_invalid":
             return f"{title} is not JSON; send a JSON object."
+        case "value_error":
+            return f"{title} cannot be read: {limits.get('error', 'it has no meaning')}"
         case "missing":
             return f"{title} is missing."
         case "extra_forbidden":

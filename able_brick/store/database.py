@@ -4,57 +4,117 @@ from __future__ import annotations
 
 import errno
 import fcntl
-import glob
-import json
 import os
-import secrets
 import shutil
 import sqlite3
-import time
-from collections.abc import Callable, Iterator
+import threading
+from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any, Final
 
-from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 
-from able_brick.core.errors import StorageError
-from able_brick.store import leftover
-from able_brick.store.migrations import HEAD, VERSIONS
+from able_brick.core.errors import ClosedError, StorageError
+from able_brick.store import handles, leftover
+from able_brick.store.identity import mark_as_ours, name_project, new_id, read_meta, version_of, write_meta
+from able_brick.store.making import copy_database, made_beside, sync_folder
+from able_brick.store.migrations import HEAD
 from able_brick.store.scratch import Scratch
 
-_OURS: Final = {"meta", "level_state", "row", "journal", "journal_mesh", "mesh"}
-#: A file that is being made has been touched within so many seconds.
-_YOUNG: Final = 600.0
 _NO_WRITING: Final = (errno.EACCES, errno.EPERM, errno.EROFS)
+#: What tells whether another opening, or an entry that this one does not know, came in between.
+_NEWEST: Final = "SELECT (SELECT value FROM meta WHERE key = 'stamp'), (SELECT MAX(id) FROM journal)"
+#: Who is going to write waits for others at once, and not when it does.
+_AT_ONCE: Final = {"able_brick_writes": True}
 
 
 class ProjectFile:
     """An open project file: the engine, and the lock on the file that keeps a second server away.
 
-    `read_only` says why nothing can be written, where that is so: then the engine is on a private copy, and the file
-    stays as it is. `notes` are sentences that whoever opened it should hear. Raises StorageError.
+    `project` is the id of the project, `opening` that of this opening of it. `read_only` says why nothing can be
+    written, where that is so: then the engine is on a private copy, and the file stays as it is. `notes` are sentences
+    that whoever opened it should hear. Raises StorageError.
+
+    The file is used within `reading` and `writing` only. When it is closed, those that have begun come to their end;
+    then all connections are closed, and only then the lock is given back. Nothing opens it again by itself.
     """
 
     def __init__(self, path: Path, *, private: str | None = None) -> None:
         self.notes: list[str] = []
         self.read_only = private
+        self.project = self.opening = new_id()
         self._lock = -1
+        self._key: handles.FileKey | None = None
         self._scratch: Scratch | None = None
+        self._use = threading.Condition()
+        self._users = 0
+        self._closed = False
+        self._newest: tuple[object, ...] | None = None
         with _in_words(path):
             self.path = _plain_file(path)
             if not self.path.exists():
                 self._make()
-            self._take_lock()
+            self._key = handles.claim(self.path)
             try:
-                self.engine = self._open()
+                self._take_lock()
+                self._engine = self._open()
             except BaseException:
                 self._release()
                 raise
 
+    # -- using it -
+
+    @contextmanager
+    def reading(self) -> Iterator[Connection]:
+        """A connection to look with. Raises ClosedError where the file has been closed."""
+        with self._used(), self._engine.connect() as connection:
+            yield connection
+
+    @contextmanager
+    def writing(self) -> Iterator[Connection]:
+        """A transaction: what is written within is in the file whole, or not at all.
+
+        Raises ClosedError where the file has been closed; StorageError where something was written since by anybody
+        else, as the change would then build on what is not there any more.
+        """
+        with self._used(), self._engine.connect().execution_options(**_AT_ONCE) as connection:
+            with connection.begin():
+                if self._newest is not None and _newest(connection) != self._newest:
+                    raise StorageError(
+                        f"{self.path.name} was changed by another program while it was open here. Nothing was done; "
+                        "save a copy of what you see, and open the file again."
+                    )
+                yield connection
+                newest = None if self._newest is None else _newest(connection)
+            self._newest = newest
+
+    @contextmanager
+    def _used(self) -> Iterator[None]:
+        with self._use:
+            if self._closed:
+                raise ClosedError(f"{self.path.name} was closed; nothing was done. Open it again to go on with it.")
+            self._users += 1
+        try:
+            yield
+        finally:
+            with self._use:
+                self._users -= 1
+                self._use.notify_all()
+
+    def copy_to(self, path: Path) -> None:
+        """Write a whole copy of the database as it stands."""
+        with self._used():
+            copy_database(self._database, path)
+
     def close(self) -> None:
-        self.engine.dispose()
+        """Close it when the last use has ended: first all connections, then the lock."""
+        with self._use:
+            self._closed = True
+            while self._users:
+                self._use.wait()
+        self._engine.dispose()
         self._release()
 
     def _release(self) -> None:
@@ -62,23 +122,37 @@ class ProjectFile:
             # only now: closing any handle of the file takes away the locks that the database holds in this process
             os.close(self._lock)
             self._lock = -1
+        if self._key is not None:
+            handles.release(self._key)
+            self._key = None
         if self._scratch is not None:
             self._scratch.close()
+
+    # -- opening it -
 
     def settled(self) -> None:
         """The project has opened well: from now on it is written to, and a copy from before an upgrade may go."""
         if self.read_only is None:
             with _in_words(self.path):
-                _stamp(self.engine)
+                with self._engine.begin() as connection:
+                    self.project = name_project(connection)
+                self.opening = _stamp(self._engine)
+                with self._engine.connect() as connection:
+                    self._newest = _newest(connection)
             with suppress(OSError):
                 _kept_copy(self.path).unlink(missing_ok=True)
+
+    @property
+    def _database(self) -> Path:
+        """Where the database lies: in the file, or in a private copy of it."""
+        return self.path if self._scratch is None else self._scratch.folder / "project.db"
 
     def _make(self) -> None:
         """Make a new project beside its place, and put it there when it is whole."""
         self.path.parent.mkdir(parents=True, exist_ok=True)
 
         def make(half: Path) -> None:
-            engine = _engine(half)
+            engine = self._connected(half)
             try:
                 _migrate(engine)
                 _stamp(engine)
@@ -101,8 +175,6 @@ class ProjectFile:
             # on the file itself, not on a name: links lead to the same lock
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
-            os.close(self._lock)
-            self._lock = -1
             raise StorageError(f"{self.path} is already open in another Able Brick; close that one first.") from error
 
     def _open(self) -> Engine:
@@ -124,82 +196,67 @@ class ProjectFile:
                     "nothing can be written there. Copy the file alone to another folder and open it there."
                 )
         if self.read_only is None:
-            return _opened(self.path)
+            return self._opened(self.path)
         self._scratch = Scratch()
-        copy = self._scratch.folder / "project.db"
+        copy = self._database
         shutil.copyfile(self.path, copy)
         if leftover.holds_changes(self.path):
             shutil.copyfile(leftover.log_of(self.path), leftover.log_of(copy))
-        version = _version(copy, self.path)
-        engine = _engine(copy)
+        version = version_of(copy, self.path)
+        engine = self._connected(copy)
         try:
             if version != HEAD:
+                _migrate(engine)
+            with engine.begin() as connection:
+                self.project = name_project(connection)
+        except BaseException:
+            engine.dispose()
+            raise
+        return engine
+
+    def _opened(self, path: Path) -> Engine:
+        version = version_of(path)
+        engine = self._connected(path)
+        try:
+            _absorb(engine, path)
+            if version != HEAD:
+                if version is not None:
+                    _keep_copy(path)
                 _migrate(engine)
         except BaseException:
             engine.dispose()
             raise
         return engine
 
+    def _connected(self, path: Path) -> Engine:
+        """An engine whose connections lead to this very file: not to another one that has its name now, and to none
+        when it has been closed."""
+        key = handles.key_of(path) if path.exists() else None
+        uri = f"{path.absolute().as_uri()}?mode={'rwc' if key is None else 'rw'}"
 
-def made_beside(path: Path, stem: str, make: Callable[[Path], None]) -> list[str]:
-    """Make a new file under a name that begins with `stem`, and give it its own when it is whole; sentences to tell.
+        def connect() -> sqlite3.Connection:
+            if self._closed:
+                raise ClosedError(f"{self.path.name} was closed; nothing was done. Open it again to go on with it.")
+            if key is not None:
+                with suppress(OSError):
+                    if handles.key_of(path) == key:
+                        return sqlite3.connect(uri, uri=True, check_same_thread=False)
+                raise StorageError(
+                    f"{self.path} was moved, or replaced by another file, while it was open here. Nothing was done; "
+                    "put it back, or start Able Brick again."
+                )
+            return sqlite3.connect(uri, uri=True, check_same_thread=False)
 
-    Where another program was quicker, its file stays. A log that lies there is no one's, and is put aside: nobody can
-    open the file while it is locked here.
-    """
-    for left in path.parent.glob(f"{glob.escape(stem)}-*"):
-        _remove_abandoned(left)
-    half = path.with_name(f"{stem}-{secrets.token_hex(4)}")
-    mine = os.open(half, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644)
-    try:
-        make(half)
-        fcntl.flock(mine, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        notes = [leftover.put_aside(path)] if _put_there(half, path) and leftover.holds_changes(path) else []
-    finally:
-        os.close(mine)
-        _remove_all(half)
-    _sync_folder(path.parent)
-    return notes
-
-
-def _put_there(half: Path, path: Path) -> bool:
-    """Give a whole file its name. Where another program was quicker, its file is the project."""
-    try:
-        os.link(half, path)
-    except FileExistsError:
-        return False
-    except OSError:  # a file system without links
-        if path.exists():
-            return False
-        half.rename(path)
-    return True
+        engine = create_engine(f"sqlite:///{path}", creator=connect)
+        event.listen(engine, "connect", _settings)
+        # the driver's own way of beginning commits before every change of a table
+        event.listen(engine, "begin", _begun)
+        return engine
 
 
-def _remove_all(half: Path) -> None:
-    for left in (half, leftover.log_of(half), half.with_name(f"{half.name}-shm")):
-        left.unlink(missing_ok=True)
-
-
-def _remove_abandoned(half: Path) -> None:
-    """Remove a file whose making was cut off: it has not been touched for a while."""
-    with suppress(OSError):
-        if time.time() - half.stat().st_mtime > _YOUNG:
-            _remove_all(half)
-
-
-def _opened(path: Path) -> Engine:
-    version = _version(path)
-    engine = _engine(path)
-    try:
-        _absorb(engine, path)
-        if version != HEAD:
-            if version is not None:
-                _keep_copy(path)
-            _migrate(engine)
-    except BaseException:
-        engine.dispose()
-        raise
-    return engine
+def _newest(connection: Connection) -> tuple[object, ...]:
+    """What the file's newest entry is, and which opening wrote last."""
+    return tuple(connection.exec_driver_sql(_NEWEST).one())
 
 
 # -- words -
@@ -249,14 +306,6 @@ def _is_database(path: Path) -> bool:
 # -- the database -
 
 
-def _engine(path: Path) -> Engine:
-    engine = create_engine(f"sqlite:///{path}")
-    event.listen(engine, "connect", _settings)
-    # the driver's own way of beginning commits before every change of a table
-    event.listen(engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN"))
-    return engine
-
-
 def _settings(connection: Any, _record: object) -> None:
     connection.isolation_level = None
     cursor = connection.cursor()
@@ -265,25 +314,10 @@ def _settings(connection: Any, _record: object) -> None:
     cursor.close()
 
 
-def _version(path: Path, told: Path | None = None) -> str | None:
-    """The version of the tables; None for an empty file, and for one whose making was cut off. Changes nothing.
-
-    Raises StorageError for tables of another program, or of a newer Able Brick; `told` is the file that is named then.
-    """
-    with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True, timeout=5)) as connection:
-        names = {str(r[0]) for r in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-        row = None
-        if "alembic_version" in names:
-            row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
-    version = None if row is None else str(row[0])
-    if names and not names & _OURS:
-        raise StorageError(f"{told or path} is not a project file of Able Brick: it is a database of another program.")
-    if version is not None and version not in VERSIONS:
-        raise StorageError(
-            f"{told or path} was made by a newer Able Brick (its version is {version}, this one knows up to {HEAD}). "
-            "Open it with that one; nothing in it was changed."
-        )
-    return version
+def _begun(connection: Connection) -> None:
+    """Begin a transaction."""
+    writes = bool(connection.get_execution_options().get("able_brick_writes"))
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
 
 
 def _migrate(engine: Engine) -> None:
@@ -296,6 +330,8 @@ def _migrate(engine: Engine) -> None:
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+        mark_as_ours(connection)
+        name_project(connection)
 
 
 def _absorb(engine: Engine, path: Path) -> None:
@@ -308,30 +344,23 @@ def _absorb(engine: Engine, path: Path) -> None:
             )
 
 
-def _stamp(engine: Engine) -> None:
-    """Mark the file as opened this time, in the file itself, and let its log begin with the same mark.
+def _stamp(engine: Engine) -> str:
+    """Mark the file as opened this time, in the file itself, and let its log begin with the same mark; the mark.
 
     A crash on the way leaves a log that holds nothing but a mark, and names the mark before.
     """
     with engine.begin() as connection:
-        old = connection.execute(text("SELECT value FROM meta WHERE key = :k"), {"k": leftover.STAMP}).scalar()
-        before = json.loads(old).get("now") if old else None
-        now = secrets.token_hex(12)
-        _write_stamp(connection, {"now": now, "before": before})
+        before = leftover.stamp_of(read_meta(connection, leftover.STAMP)).get("now")
+        now = new_id()
+        write_meta(connection, leftover.STAMP, {"now": now, "before": before})
     with closing(engine.raw_connection()) as raw:
         raw.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchone()
     with engine.begin() as connection:
-        _write_stamp(connection, {"now": now})
+        write_meta(connection, leftover.STAMP, {"now": now})
+    return now
 
 
-def _write_stamp(connection: Connection, stamp: dict[str, str | None]) -> None:
-    connection.execute(
-        text("INSERT INTO meta (key, value) VALUES (:k, :v) ON CONFLICT (key) DO UPDATE SET value = :v"),
-        {"k": leftover.STAMP, "v": json.dumps(stamp)},
-    )
-
-
-# -- copies -
+# -- copies from before an upgrade -
 
 
 def _kept_copy(path: Path) -> Path:
@@ -345,21 +374,4 @@ def _keep_copy(path: Path) -> None:
         half = kept.with_name(f".{kept.name}.making")
         copy_database(path, half)
         half.rename(kept)
-        _sync_folder(path.parent)
-
-
-def copy_database(path: Path, to: Path) -> None:
-    """A whole copy of a database as it stands, its log included; it may be in use."""
-    to.unlink(missing_ok=True)
-    with closing(sqlite3.connect(path)) as source, closing(sqlite3.connect(to)) as target:
-        source.backup(target)
-    with to.open("rb") as file:
-        os.fsync(file.fileno())
-
-
-def _sync_folder(folder: Path) -> None:
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)
+        sync_folder(path.parent)

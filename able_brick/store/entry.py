@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Final
@@ -11,11 +12,15 @@ from typing import Any, Final
 from pydantic import TypeAdapter
 
 from able_brick.core.errors import StorageError
+from able_brick.level.formats import ROWS, row_format, upgraded_row
 from able_brick.level.rows import AnyRow
 from able_brick.level.snapshot import Edit
 from able_brick.level.texts import Texts
 
 _EDITS: TypeAdapter[list[tuple[Any, Any]]] = TypeAdapter(list[tuple[AnyRow | None, AnyRow | None]])
+#: Before the edits stands a line with the formats of their kinds; the first version had none, and all of format 1.
+FORMAT: Final = 2
+READ: Final = (1, FORMAT)
 #: Bytes of packed edits up to which an entry is looked through as soon as it is found.
 _SHORT: Final = 2**14
 
@@ -43,6 +48,7 @@ class Entry:
     users: tuple[str, ...] | None = None
     known: tuple[Edit, ...] | None = None
     packed: bytes = b""
+    format: int = FORMAT
 
     @cached_property
     def edits(self) -> tuple[Edit, ...]:
@@ -64,20 +70,31 @@ class Entry:
         return replace(self, known=tuple(edits))
 
 
-def packed(edits: Iterable[Edit], texts: Texts) -> bytes:
+def packed(edits: Sequence[Edit], texts: Texts) -> bytes:
     """Edits as the file keeps them."""
     of = texts.of
+    kinds = sorted({row.kind for edit in edits for row in edit if row is not None})
     told = (
         f"[{'null' if e.before is None else of(e.before)},{'null' if e.after is None else of(e.after)}]" for e in edits
     )
-    return zlib.compress(f"[{','.join(told)}]".encode(), 1)
+    formats = json.dumps({kind: row_format(kind) for kind in kinds})
+    return zlib.compress(f"{formats}\n[{','.join(told)}]".encode(), 1)
 
 
 def unpacked(entry: Entry) -> tuple[Edit, ...]:
-    """The edits that an entry packs. Raises UnreadableEntryError."""
+    """The edits that an entry packs, as rows of the version now. Raises UnreadableEntryError."""
     try:
-        return tuple(Edit(b, a) for b, a in _EDITS.validate_json(zlib.decompress(entry.packed)))
-    except (zlib.error, ValueError, TypeError) as error:
+        text = zlib.decompress(entry.packed)
+        formats = {}
+        if entry.format > 1:
+            head, _, text = text.partition(b"\n")
+            formats = dict(json.loads(head))
+        known = formats.items() if entry.format > 1 else ((kind, 1) for kind in ROWS)
+        if all(form == row_format(kind) for kind, form in known):
+            return tuple(Edit(b, a) for b, a in _EDITS.validate_json(text))
+        pairs = [[upgraded_row(row, formats) for row in pair] for pair in json.loads(text)]
+        return tuple(Edit(b, a) for b, a in _EDITS.validate_python(pairs))
+    except (zlib.error, ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
         raise UnreadableEntryError(
             f"Step {entry.place} of the history of {entry.level} cannot be read.", level=entry.level
         ) from error

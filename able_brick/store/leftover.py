@@ -14,7 +14,8 @@ import tempfile
 from contextlib import closing, suppress
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Final
+from types import NoneType
+from typing import Final
 
 #: A log of this length or less holds no change.
 _HEADER: Final = 32
@@ -26,7 +27,13 @@ class _Look:
     """What is seen of a project in one way of reading it: whether it is whole, and its stamp."""
 
     whole: bool
-    stamp: dict[str, Any] | None
+    stamp: dict[str, str | None] | None
+
+
+def stamp_of(fact: object) -> dict[str, str | None]:
+    """A stamp as it was read: the mark of the last opening, and that of the one before, each as far as it can be."""
+    known = fact if isinstance(fact, dict) else {}
+    return {k: v for k in ("now", "before") if k in known and isinstance(v := known[k], (str, NoneType))}
 
 
 def log_of(path: Path) -> Path:
@@ -74,8 +81,9 @@ def _look(uri: str) -> _Look:
             row = None
             if connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'meta'").fetchone():
                 row = connection.execute("SELECT value FROM meta NOT INDEXED WHERE key = ?", (STAMP,)).fetchone()
-            return _Look(whole, None if row is None else json.loads(row[0]))
-    except (sqlite3.Error, ValueError):
+            stamp = None if row is None else stamp_of(json.loads(row[0]))
+            return _Look(whole, stamp if stamp and stamp.get("now") else None)
+    except (sqlite3.Error, ValueError, TypeError, RecursionError):
         return _Look(False, None)
 
 

@@ -6,6 +6,7 @@ import json
 import math
 import struct
 import zlib
+from binascii import crc32
 from collections.abc import Iterator
 from typing import Final
 
@@ -13,13 +14,34 @@ import numpy as np
 import zstandard
 
 from able_brick.core.errors import StorageError
-from able_brick.core.mesh.polymesh import PolyMesh, little_bytes
+from able_brick.core.mesh.arrays import array_fault
+from able_brick.core.mesh.hashing import rule_of
+from able_brick.core.mesh.little import little_bytes
+from able_brick.core.mesh.polymesh import PolyMesh
 
 FORMAT: Final = 2
 _OLD: Final = 1
 #: Bytes that are worth two threads.
 _LARGE: Final = 2**20
-_FIELDS: Final = ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour")
+#: The arrays, and the numbers that they hold.
+_FIELDS: Final = {
+    "positions": "<f8",
+    "face_starts": "<i4",
+    "corners": "<i4",
+    "material": "<i4",
+    "facet": "<i4",
+    "sharp": "|b1",
+    "uv": "<f8",
+    "colour": "<f8",
+}
+_BROKEN: Final = (
+    *(zstandard.ZstdError, zlib.error, struct.error, MemoryError, RecursionError),
+    *(ValueError, KeyError, TypeError, IndexError, OverflowError),
+)
+
+
+class DamagedMeshError(StorageError):
+    """The bytes of a mesh are not what was stored."""
 
 
 def encode(mesh: PolyMesh) -> bytes:
@@ -29,10 +51,31 @@ def encode(mesh: PolyMesh) -> bytes:
 
 
 def decode(data: bytes, form: int = FORMAT) -> PolyMesh:
-    """The mesh of `encode`. Raises StorageError for bytes of an unknown format."""
+    """The mesh of `encode`, whose arrays fit together. Raises StorageError for bytes of an unknown format, and
+    DamagedMeshError for those of no mesh."""
     if form not in (FORMAT, _OLD):
         raise StorageError(f"A mesh is stored in format {form}; this version reads {FORMAT}. Use a newer Able Brick.")
-    return unpack(zlib.decompress(data) if form == _OLD else zstandard.ZstdDecompressor().decompress(data))
+    try:
+        mesh = unpack(zlib.decompress(data) if form == _OLD else zstandard.ZstdDecompressor().decompress(data))
+        fault = array_fault(mesh)
+    except _BROKEN as error:
+        raise DamagedMeshError(f"It cannot be read ({type(error).__name__}).") from error
+    if fault is not None:
+        raise DamagedMeshError(f"It cannot be read: {fault}.")
+    return mesh
+
+
+def decode_checked(key: str, data: bytes, form: int, crc: int | None, rule: int | None) -> tuple[PolyMesh, int]:
+    """The mesh that was stored under a hash, and the rule by which it has that. Raises as `decode` does, also where
+    the bytes are others, or another mesh."""
+    if crc is not None and crc32(data) != crc:
+        raise DamagedMeshError("Its bytes are not those that were stored.")
+    mesh = decode(data, form)
+    found = rule_of(mesh, key, rule)
+    if found is None:
+        raise DamagedMeshError("It is not the mesh that was stored.")
+    mesh.__dict__["content_hash"] = key  # what it was called once it is called for ever
+    return mesh, found
 
 
 def packed(mesh: PolyMesh) -> Iterator[bytes | memoryview]:
@@ -56,6 +99,8 @@ def unpack(raw: bytes | memoryview) -> PolyMesh:
     at = 4 + size
     arrays: dict[str, np.ndarray] = {}
     for name, dtype, shape in header["arrays"]:
+        if _FIELDS.get(name) != dtype or name in arrays:
+            raise ValueError(f"{name!r} is no array of a mesh")
         kind = np.dtype(dtype)
         count = math.prod(shape)
         arrays[name] = np.frombuffer(raw, kind, count, at).reshape(shape)

@@ -23,7 +23,8 @@ LEVEL_STATE: Final = Table(
     Column("revision", Integer, nullable=False),
     Column("done", Integer, nullable=False),
 )
-#: One row of the document as versioned JSON; `mesh` names the blob that a piece needs.
+#: One row of the document as JSON, `format` its version; `mesh` names the blob that a piece needs. `crc` is the CRC-32
+#: of the payload, null in rows of earlier versions.
 ROW: Final = Table(
     "row",
     TABLES,
@@ -33,11 +34,12 @@ ROW: Final = Table(
     Column("mesh", String, index=True),
     Column("format", Integer, nullable=False),
     Column("payload", String, nullable=False),
+    Column("crc", Integer),
 )
 #: One undoable step of a level; `edits` are the rows before and after, compressed.
 #:
 #: `users` is a JSON list of all that showed the pieces whose place the step changed under them, null where it changed
-#: none.
+#: none. `params_format` is the version of the tool's parameters.
 JOURNAL: Final = Table(
     "journal",
     TABLES,
@@ -52,6 +54,7 @@ JOURNAL: Final = Table(
     Column("format", Integer, nullable=False),
     Column("edits", LargeBinary, nullable=False),
     Column("users", String),
+    Column("params_format", Integer, nullable=False, server_default="1"),
     UniqueConstraint("level", "place"),
 )
 #: Meshes that a journal entry needs for undo or redo.
@@ -61,13 +64,16 @@ JOURNAL_MESH: Final = Table(
     Column("entry", Integer, ForeignKey("journal.id", ondelete="CASCADE"), primary_key=True),
     Column("mesh", String, primary_key=True, index=True),
 )
-#: A mesh under the hash of its content; never changed.
+#: A mesh under the hash of its content; never changed. `rule` is that by which it was hashed, `crc` the CRC-32 of the
+#: bytes; both are null for meshes of earlier versions that have not been looked at since.
 MESH: Final = Table(
     "mesh",
     TABLES,
     Column("hash", String, primary_key=True),
     Column("format", Integer, nullable=False),
     Column("data", LargeBinary, nullable=False),
+    Column("crc", Integer),
+    Column("rule", Integer),
 )
 #: A picture on a material, as it came, under the hash of its bytes.
 TEXTURE: Final = Table(
@@ -78,19 +84,22 @@ TEXTURE: Final = Table(
     Column("media", String, nullable=False),
     Column("data", LargeBinary, nullable=False),
 )
-#: A picture of a piece for the shelf, drawn by a browser, under a key made of its mesh and materials.
+#: A picture of a piece for the shelf, drawn by a browser, under a key made of its mesh and materials; `used` is when it
+#: was asked for last, seconds since 1970.
 THUMBNAIL: Final = Table(
     "thumbnail",
     TABLES,
     Column("key", String, primary_key=True),
     Column("data", LargeBinary, nullable=False),
+    Column("used", Integer, nullable=False, server_default="0"),
 )
-#: Settings for slimming under a name, as JSON.
+#: Settings for slimming under a name, as JSON, `format` their version.
 RECIPE: Final = Table(
     "recipe",
     TABLES,
     Column("name", String, primary_key=True),
     Column("settings", String, nullable=False),
+    Column("format", Integer, nullable=False, server_default="1"),
 )
 #: Long work that has begun and not ended: what is left here was cut off.
 WORK: Final = Table(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi.testclient import TestClient
+from tests.api.client import Client as TestClient
 
 HOST = {"host": "127.0.0.1:8484"}
 

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from fastapi.testclient import TestClient
 
 from able_brick.api.app import create_app
 from able_brick.session.project import Project
+from tests.api.client import Client as TestClient
 
 
 @pytest.fixture

@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 import pytest
-from fastapi.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
 from able_brick.api.app import create_app, prepare
@@ -22,6 +21,7 @@ from able_brick.core.files.write import write_file
 from able_brick.session.columns import MEDIA
 from able_brick.session.project import Project
 from tests.api.asking import HOST, arrived, bring_in, step
+from tests.api.client import Client as TestClient
 from tests.columns import read_columns, with_placements_last
 from tests.core.test_formats import BRICKS
 from tests.zoo import ZOO
@@ -180,7 +180,7 @@ def test_the_project_is_told_and_copied(client: TestClient, tmp_path: Path) -> N
     step(client, "add_shape", shape={"kind": "box"})
     told = client.get("/api/project").json()
     assert (told["name"], told["read_only"], told["notes"]) == ("api.db", None, [])
-    copy = client.get("/api/project/copy")
+    copy = client.get("/api/copy")
     assert "api%20copy.db" in copy.headers["content-disposition"].replace(" ", "%20")
     (tmp_path / "copy.db").write_bytes(copy.content)
     project = Project(tmp_path / "copy.db")
@@ -332,7 +332,10 @@ def test_an_arrival_is_kept_when_it_cannot_be_accepted_yet(client: TestClient) -
 
 
 def test_thumbnails_are_kept_for_all_tabs(client: TestClient) -> None:
-    key = "ab" * 24
+    unknown = "ab" * 24
+    assert client.put(f"/api/thumbnails/{unknown}", content=BRICKS.data).status_code == 404
+    rows = step(client, "add_shape", shape={"kind": "box"}).json()["changed"]
+    key = next(r["mesh"] for r in rows if r["kind"] == "piece") + "0123abcd"
     assert client.get(f"/api/thumbnails/{key}").status_code == 204
     assert client.put(f"/api/thumbnails/{key}", content=BRICKS.data).status_code == 204
     assert client.get(f"/api/thumbnails/{key}").content == BRICKS.data
@@ -438,7 +441,9 @@ def test_a_folder_is_slimmed_for_a_page(client: TestClient, tmp_path: Path) -> N
     assert client.get("/api/batches/batch-7").status_code == 404
 
 
-def test_files_that_come_with_the_request_are_slimmed_and_not_kept(client: TestClient, tmp_path: Path) -> None:
+def test_files_that_come_with_the_request_are_slimmed_and_not_kept(
+    client: TestClient, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     target = tmp_path / "out"
     ball = write_glb([Part("Ball", ZOO["ball"]())])
     how = {"target": str(target), "recipe": {"name": "Half", "rungs": [{"kind": "share", "value": 50.0}]}}
@@ -447,6 +452,8 @@ def test_files_that_come_with_the_request_are_slimmed_and_not_kept(client: TestC
         files = [("files", (name, ball if name.endswith("glb") else b"nothing")) for name in names]
         return client.post("/api/batches/files", data={"how": json.dumps({**how, **more})}, files=files)
 
+    (tmp_path / "temporary").mkdir()
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path / "temporary"))
     before = set(Path(tempfile.gettempdir()).glob("able-brick-*"))
     for name in ("../a.glb", "/a.glb", "a//b.glb", "x/./a.glb", "c" * 130 + ".glb", ".able-brick-batch/a.glb"):
         reply = post(name)

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
-from fastapi.testclient import TestClient
 
 from able_brick.session.project import Project
 from tests.api.asking import HOST, bring_in, step
+from tests.api.client import Client as TestClient
 from tests.core.test_formats import OBJ
 
 BAD_STEPS: list[tuple[dict[str, Any], int, str, str]] = [

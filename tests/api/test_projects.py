@@ -8,13 +8,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from fastapi.testclient import TestClient
 
 from able_brick.api.app import create_app
 from able_brick.core.files.read import MODELS
 from able_brick.session.project import Project
 from able_brick.store.recent import MOST, recent, remember
 from tests.api.asking import step
+from tests.api.client import Client as TestClient
 
 
 @pytest.fixture(autouse=True)

@@ -8,11 +8,11 @@ from collections.abc import Coroutine
 from typing import Any
 
 import pytest
-from fastapi.testclient import TestClient
 
 from able_brick.api.turns import Turns
 from able_brick.core.errors import BusyError
 from tests.api.asking import step
+from tests.api.client import Client as TestClient
 
 
 async def _here() -> bool:

@@ -19,7 +19,7 @@ from alembic.script import ScriptDirectory
 
 from able_brick.core.errors import StorageError
 from able_brick.session.project import Project
-from able_brick.store import database, leftover, migrations
+from able_brick.store import database, leftover, making, migrations
 from able_brick.store.scratch import Scratch, remove_abandoned
 from tests.session.bench import Bench
 
@@ -92,7 +92,7 @@ def test_an_upgrade_keeps_the_old_file_until_the_new_one_has_opened(
         raise StorageError("not today")
 
     with monkeypatch.context() as patch:
-        patch.setattr("able_brick.session.opening.journal.load_snapshot", broken)
+        patch.setattr("able_brick.session.opening.load_snapshot", broken)
         with pytest.raises(StorageError, match="not today"):
             Project(path)
     assert kept.exists()
@@ -144,7 +144,7 @@ def test_links_lead_to_the_same_lock(bench: Bench, tmp_path: Path, how: str) -> 
         link.hardlink_to(bench.path)
     else:
         link = bench.path
-    with pytest.raises(StorageError, match="already open in another Able Brick"):
+    with pytest.raises(StorageError, match="already open here"):
         Project(link)
     bench.do("add_shape", shape=BOX)
     bench.whole()
@@ -205,7 +205,7 @@ def test_changes_of_another_file_are_put_aside(bench: Bench, tmp_path: Path, wha
     bench.do("add_shape", shape=BOX, name="Older")
     bench.reopen()
     copy = tmp_path / "older.db"
-    database.copy_database(bench.path, copy)
+    making.copy_database(bench.path, copy)
     bench.reopen()
     for _ in range(30):
         bench.do("add_shape", shape=BOX, name="Newer")
@@ -327,7 +327,8 @@ def test_damaged_pages_leave_the_rows_that_can_be_read(bench: Bench, tmp_path: P
     data = bytearray(bench.path.read_bytes())
     inner = data[(root - 1) * page : root * page]
     cells = int.from_bytes(inner[3:5], "big")
-    child = int.from_bytes(inner[int.from_bytes(inner[12 + cells : 14 + cells], "big") :][:4], "big")
+    middle = 12 + cells // 2 * 2
+    child = int.from_bytes(inner[int.from_bytes(inner[middle : middle + 2], "big") :][:4], "big")
     at = (child - 1) * page
     data[at : at + page] = b"\xff" * page
     bench.path.write_bytes(data)
@@ -376,8 +377,8 @@ def test_a_broken_step_further_back_ends_the_history_there(bench: Bench) -> None
         "update meta set value = '[' where key = 'counters'",
         "update meta set value = '{\"piece\": 0}' where key = 'counters'",
         "delete from row where kind = 'level'",
-        "update row set id = 'wall', payload = json_set(payload, '$.id', 'wall') where kind = 'placement'",
-        "update row set id = 'x-²', payload = json_set(payload, '$.id', 'x-²') where kind = 'placement'",
+        "update row set id = 'wall', crc = null, payload = json_set(payload, '$.id', 'wall') where kind = 'placement'",
+        "update row set id = 'x-²', crc = null, payload = json_set(payload, '$.id', 'x-²') where kind = 'placement'",
     ],
 )
 def test_missing_rows_and_odd_ids_open(bench: Bench, command: str) -> None:
@@ -392,20 +393,6 @@ def test_missing_rows_and_odd_ids_open(bench: Bench, command: str) -> None:
     made = bench.do("add_shape", shape=BOX).changed
     assert len({r.id for r in made}) == 2
     assert bench.project.view(bench.level).summary.placements == 2
-    bench.whole()
-
-
-def test_a_broken_mesh_is_told_and_the_rest_stands(bench: Bench) -> None:
-    bench.do("add_shape", shape=BOX)
-    bench.do("add_shape", shape={"kind": "wedge"})
-    bench.project.close()
-    run(bench.path, "update mesh set data = x'00' where hash = (select mesh from row where id = 'piece-1')")
-    bench.project = Project(bench.path)
-    rows = bench.rows()
-    with pytest.raises(StorageError, match="the project file is damaged"):
-        bench.project.meshes.view_glb(rows["piece-1"].mesh)
-    assert bench.project.meshes.view_glb(rows["piece-2"].mesh)[:4] == b"glTF"
-    bench.do("delete", "placement-1", "piece-1")
     bench.whole()
 
 

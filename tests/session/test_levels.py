@@ -131,8 +131,6 @@ def test_levels_have_names_that_can_be_shown(bench: Bench) -> None:
 
 
 def test_a_level_that_goes_when_the_disk_is_full_stays(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
-    from able_brick.store import journal
-
     bench.other()
     furnished(bench)
     before = bench.state()
@@ -140,7 +138,7 @@ def test_a_level_that_goes_when_the_disk_is_full_stays(bench: Bench, monkeypatch
     def full(*_: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(journal, "write_rows", full)
+    monkeypatch.setattr("able_brick.session.project.write_rows", full)
     with pytest.raises(OSError, match="No space"):
         bench.project.delete_level(bench.level)
     monkeypatch.undo()

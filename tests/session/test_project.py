@@ -196,11 +196,13 @@ def test_a_file_of_another_version_is_refused_in_words_and_left_alone(bench: Ben
     bench.do("add_shape", shape={"kind": "box"})
     bench.project.close()
     with sqlite3.connect(bench.path) as db:
+        db.execute("update row set crc = null")
         db.execute("update row set payload = replace(payload, '\"position\"', '\"place\"') where kind = 'placement'")
     db.close()
     with pytest.raises(StorageError, match=r"cannot read \(placement\.place"):
         Project(bench.path)
     with sqlite3.connect(bench.path) as db:
+        db.execute("update row set crc = null")
         db.execute("update row set payload = replace(payload, '\"place\"', '\"position\"') where kind = 'placement'")
     db.close()
     bench.project = Project(bench.path)

@@ -229,7 +229,7 @@ def test_groups_that_are_in_each_other_are_told_and_lose_nothing(bench: Bench) -
     bench.do("make_group", "group-1")
     bench.project.close()
     with sqlite3.connect(bench.path) as db:
-        text = """update row set payload = json_set(payload, '$.group', 'group-1') where id = 'group-2'"""
+        text = """update row set crc = null, payload = json_set(payload, '$.group', 'group-1') where id = 'group-2'"""
         db.execute(text)
     db.close()
     bench.project = type(bench.project)(bench.path)

@@ -218,6 +218,7 @@ def test_recipes_are_kept_and_those_that_ship_come_first(bench: Bench) -> None:
         bench.project.snapshot,
         bench.project._ledger.now.states,
         bench.project.meshes,
+        bench.project.pictures,
         copy,
         rows_only=True,
     )

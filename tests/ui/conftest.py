@@ -20,6 +20,7 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from able_brick.session.project import Project
 from tests.ui.hands import Hands
+from tests.within import whole
 
 FLAGS = [
     "--no-sandbox",
@@ -77,7 +78,7 @@ class Server:
         """Wait until it answers."""
         for _ in range(240):
             try:
-                urllib.request.urlopen(f"{self.url}/api/levels", timeout=2).close()
+                urllib.request.urlopen(f"{self.url}/api/project", timeout=2).close()
                 return
             except OSError:
                 time.sleep(0.25)
@@ -86,7 +87,7 @@ class Server:
     def ask(self, path: str, body: dict[str, Any] | None = None) -> Any:
         """What the API answers."""
         data = None if body is None else json.dumps(body).encode()
-        request = urllib.request.Request(f"{self.url}/api/{path}", data, {"Content-Type": "application/json"})
+        request = urllib.request.Request(whole(f"{self.url}/api/{path}"), data, {"Content-Type": "application/json"})
         with urllib.request.urlopen(request) as reply:
             return json.load(reply)
 
@@ -193,7 +194,7 @@ class Desk:
         home = self.folder / "home"
         home.mkdir(exist_ok=True)
         (home / "recent.json").write_text(json.dumps([{"path": str(db.resolve()), "opened": time.time()}]))
-        self.server.ask("project/open", {"path": str(db.resolve())})
+        self.server.ask("project/open", {"path": str(db.resolve()), "running": "stop"})
 
     def close(self) -> None:
         self.context.close()

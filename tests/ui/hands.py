@@ -10,6 +10,8 @@ from typing import Any
 
 from playwright.sync_api import Locator, Page, expect
 
+from tests.within import whole
+
 
 class Hands:
     """Mouse and keyboard in the page of one level."""
@@ -28,7 +30,7 @@ class Hands:
 
     def level(self) -> dict[str, Any]:
         """The level as the server has it."""
-        with urllib.request.urlopen(f"{self.url}/api/levels/{self.level_id}") as reply:
+        with urllib.request.urlopen(whole(f"{self.url}/api/levels/{self.level_id}")) as reply:
             found: dict[str, Any] = json.load(reply)
         return found
 

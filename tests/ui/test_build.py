@@ -12,6 +12,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.ui.hands import Hands
+from tests.within import whole
 
 
 @pytest.fixture
@@ -29,7 +30,7 @@ def yard(bare: Hands) -> Hands:
 
 def send(hands: Hands, route: str, body: dict[str, Any]) -> dict[str, Any]:
     request = urllib.request.Request(
-        f"{hands.url}/api/levels/{hands.level_id}/{route}",
+        whole(f"{hands.url}/api/levels/{hands.level_id}/{route}"),
         json.dumps(body).encode(),
         {"Content-Type": "application/json"},
     )

@@ -20,6 +20,7 @@ from able_brick.core.shapes.plane import plane
 from tests.core.test_formats import OBJ
 from tests.ui.conftest import Server
 from tests.ui.hands import Hands, poses_of
+from tests.within import whole
 
 
 @pytest.fixture
@@ -166,7 +167,7 @@ def test_a_cylinder_on_the_roof_stands_square_to_it(hands: Hands) -> None:
 
 def post(hands: Hands, route: str, body: dict[str, Any]) -> dict[str, Any]:
     request = urllib.request.Request(
-        f"{hands.url}/api/levels/{hands.level_id}/{route}",
+        whole(f"{hands.url}/api/levels/{hands.level_id}/{route}"),
         json.dumps(body).encode(),
         {"Content-Type": "application/json"},
     )
@@ -431,7 +432,7 @@ def test_pictures_are_kept_for_the_next_visit(hands: Hands, server: Server) -> N
     pictures = page.get_by_role("list", name="Shelf").locator("img")
     expect(pictures).to_have_count(22)
     kept: list[int] = []
-    page.on("response", lambda r: kept.append(r.status) if "/api/thumbnails/" in r.url else None)
+    page.on("response", lambda r: kept.append(r.status) if "/thumbnails/" in r.url else None)
     page.reload()
     expect(pictures).to_have_count(22)
     assert kept.count(200) >= 18

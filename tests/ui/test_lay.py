@@ -13,6 +13,7 @@ from playwright.sync_api import Locator, expect
 
 from tests.ui.hands import Hands
 from tests.ui.test_build import step
+from tests.within import whole
 
 
 class Actions:
@@ -269,7 +270,7 @@ def test_the_ends_of_an_array_are_pulled_and_typed(yard: Hands) -> None:
 
     def pull(of: str, by: float) -> None:
         array = yard.row("Kerb row", "array")["id"]
-        with urllib.request.urlopen(f"{yard.url}/api/levels/{yard.level_id}/ends/{array}") as reply:
+        with urllib.request.urlopen(whole(f"{yard.url}/api/levels/{yard.level_id}/ends/{array}")) as reply:
             ends = json.load(reply)["ends"]
         end = next(e for e in ends if e["of"] == of)
         at, way = np.array(end["at"]), np.array(end["way"])

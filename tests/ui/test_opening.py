@@ -61,10 +61,10 @@ def test_a_mesh_that_does_not_come_holds_up_no_lists(browser: Browser, server: S
 def test_a_level_that_cannot_be_had_is_told(browser: Browser, server: Server) -> None:
     context = browser.new_context(**LOOK)
     page = context.new_page()
-    page.route("**/api/levels/level-1", lambda route: route.fulfill(status=500, body="{}"))
+    page.route("**/levels/level-1", lambda route: route.fulfill(status=500, body="{}"))
     page.goto(server.url)
     expect(page.get_by_text("The server answered 500.")).to_be_visible()
-    page.unroute("**/api/levels/level-1")
+    page.unroute("**/levels/level-1")
     page.reload()
     expect(page.get_by_role("treegrid", name="Level")).to_be_visible()
     context.close()
@@ -85,7 +85,7 @@ def test_what_changes_while_the_page_opens_is_seen(browser: Browser, server: Ser
 
     context = browser.new_context(**LOOK)
     page = context.new_page()
-    page.route("**/api/levels/level-1", change)
+    page.route("**/levels/level-1", change)
     page.goto(server.url)
     search = page.get_by_role("searchbox", name="Search the level")
     search.fill("Late")

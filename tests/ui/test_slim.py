@@ -16,6 +16,7 @@ from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.part import Part
 from tests.ui.hands import Hands
 from tests.ui.test_build import step
+from tests.within import whole
 from tests.zoo import bumpy_ball
 
 
@@ -251,7 +252,7 @@ def test_a_folder_is_slimmed_with_progress_cancelled_and_gone_on_with(bare: Hand
         (source / f"ball {k}.glb").write_bytes(ball)
     (source / "bad.glb").write_bytes(b"nothing")
     quick = {"name": "Quick", "rungs": [{"kind": "share", "value": v} for v in (50.0, 25.0)]}
-    assert page.request.put(f"{bare.url}/api/recipes/Quick", data=quick).ok
+    assert page.request.put(whole(f"{bare.url}/api/recipes/Quick"), data=quick).ok
     page.keyboard.press("Alt+4")
     card = page.get_by_role("region", name="Slim a folder")
     for label, folder in (("Read from", source), ("Write to", target)):

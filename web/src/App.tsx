@@ -15,6 +15,7 @@ import { LastStepCard } from "./panels/LastStepCard";
 import { LevelList } from "./panels/LevelList";
 import { MeasureCard } from "./panels/MeasureCard";
 import { Messages } from "./panels/Messages";
+import { ProjectDialogs } from "./panels/ProjectDialogs";
 import { ProjectNotice } from "./panels/ProjectNotice";
 import { SelectionCard } from "./panels/SelectionCard";
 import { ElementBar, OpenBar } from "./panels/ShapeBars";
@@ -40,6 +41,7 @@ import { select, useSelection } from "./state/selection";
 import { setView, useView, viewStore } from "./state/view";
 import { followWork } from "./state/work";
 import { fold, isFolded } from "./theme/layout";
+import { Boundary } from "./ui/Boundary";
 import { openLevel } from "./viewport/look/opening";
 import { draws } from "./viewport/modes/draw";
 import { Viewport } from "./viewport/Viewport";
@@ -135,6 +137,13 @@ export function App() {
     if (asks && isFolded("cards")) fold("cards", false);
   }, [asks]);
   const every = tools ?? [];
+  const selected = useSelection((s) => s.ids.join());
+  const stageNow = useView((v) => v.stage);
+  const stage = (
+    <Boundary about={stageNow} what="The stage's card">
+      <StageCard />
+    </Boundary>
+  );
   const there = useSeen();
   return (
     <Sheet>
@@ -143,10 +152,14 @@ export function App() {
         {there && !noLeft && (
           <>
             <section aria-label="Shelf">
-              <Shelf tools={every} />
+              <Boundary what="The shelf">
+                <Shelf tools={every} />
+              </Boundary>
             </section>
             <section aria-label="Level">
-              <LevelList />
+              <Boundary what="The level's list">
+                <LevelList />
+              </Boundary>
             </section>
             <Edge side="left" />
           </>
@@ -156,7 +169,9 @@ export function App() {
         <Title>{name ? `Able Brick: ${name}` : "Able Brick"}</Title>
         <ViewStrip />
         <View>
-          <Viewport />
+          <Boundary what="The view" alone>
+            <Viewport />
+          </Boundary>
           {there && (
             <>
               <Whereabouts />
@@ -178,24 +193,45 @@ export function App() {
           <>
             <Edge side="cards" />
             <Scrolled>
-              <DrawCard />
-              <MeasureCard />
-              {(slimming || shaping) && <StageCard />}
-              {!drawing && !(shaping && (atWork || opened)) && <SelectionCard />}
-              {!slimming && !shaping && <StageCard />}
-              {!drawing && <ToolsCard tools={every} />}
+              <Boundary what="The card for drawing">
+                <DrawCard />
+              </Boundary>
+              <Boundary what="The card for measuring">
+                <MeasureCard />
+              </Boundary>
+              {(slimming || shaping) && stage}
+              {!drawing && !(shaping && (atWork || opened)) && (
+                <Boundary about={selected} what="The selection">
+                  <SelectionCard />
+                </Boundary>
+              )}
+              {!slimming && !shaping && stage}
+              {!drawing && (
+                <Boundary what="The tools">
+                  <ToolsCard tools={every} />
+                </Boundary>
+              )}
             </Scrolled>
             <Pinned>
-              <WorkCard />
-              <LastStepCard tools={every} />
+              <Boundary what="What is being worked on">
+                <WorkCard />
+              </Boundary>
+              <Boundary what="The last step">
+                <LastStepCard tools={every} />
+              </Boundary>
             </Pinned>
           </>
         )}
       </Cards>
       {there && (
         <>
-          <BudgetStrip />
-          <ImportSheet />
+          <Boundary what="The counts">
+            <BudgetStrip />
+          </Boundary>
+          <Boundary what="The file's sheet">
+            <ImportSheet />
+          </Boundary>
+          <ProjectDialogs />
           <FindTool open={sheet === "find"} onClose={() => setSheet(null)} tools={every} />
           <KeySheet
             open={sheet === "keys"}

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import sys
 from dataclasses import dataclass, fields
 from functools import cached_property
 from typing import Any, Final
@@ -13,6 +11,7 @@ import numpy.typing as npt
 
 from able_brick.core import tolerances
 from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.hashing import content_hash
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int32]
@@ -22,8 +21,6 @@ Indices = npt.NDArray[np.integer[Any]]
 
 #: More elements than this are refused: no array in the program may overflow or exhaust memory.
 MAX_ELEMENTS: Final = 40_000_000
-#: Bytes that are copied sooner than looked at in place.
-_FEW_BYTES: Final = 4096
 
 
 def following(face_starts: Ints) -> Ints:
@@ -31,17 +28,6 @@ def following(face_starts: Ints) -> Ints:
     out = np.arange(1, int(face_starts[-1]) + 1, dtype=np.int32)
     out[face_starts[1:] - 1] = face_starts[:-1]
     return out
-
-
-def little_bytes(a: npt.NDArray[Any]) -> bytes | memoryview:
-    """The bytes of an array, little-endian, row by row."""
-    if not a.size or (a.nbytes < _FEW_BYTES and sys.byteorder == "little"):
-        return a.tobytes()
-    return np.ascontiguousarray(a.astype(a.dtype.newbyteorder("<"), copy=False)).data.cast("B")
-
-
-#: Bytes of the hash of a mesh; it is written with two letters each.
-HASH_BYTES: Final = 20
 
 
 @dataclass(frozen=True, eq=False)
@@ -227,13 +213,5 @@ class PolyMesh:
 
     @cached_property
     def content_hash(self) -> str:
-        """Hex BLAKE2b over every array: equal meshes have equal hashes, on every machine."""
-        h = hashlib.blake2b(b"able-brick mesh 2", digest_size=HASH_BYTES)
-        for name in ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour"):
-            a = getattr(self, name)
-            h.update(name.encode())
-            if a is not None:
-                h.update(repr(a.shape).encode())
-                h.update(little_bytes(a))
-        h.update(repr(self.smooth_angle).encode())
-        return h.hexdigest()
+        """Hex hash over every array, by the rule in use: equal meshes have equal hashes, on every machine."""
+        return content_hash(self)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, is_dataclass
 from functools import cache, partial
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Final, Self
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Final, NamedTuple, Self
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
@@ -26,12 +26,34 @@ Vector = tuple[Number, Number, Number]
 Quaternion = tuple[float, float, float, float]
 
 
+class Refs(NamedTuple):
+    """Hashes of what a row has in the project file: meshes and pictures without which it cannot be, and `past` ones,
+    which are only kept for as long as the history knows the row."""
+
+    meshes: frozenset[str] = frozenset()
+    pictures: frozenset[str] = frozenset()
+    past: frozenset[str] = frozenset()
+
+    @property
+    def every(self) -> frozenset[str]:
+        """All of them."""
+        return self.meshes | self.pictures | self.past
+
+
+NO_REFS: Final = Refs()
+
+
 class Row(BaseModel):
     """Base of all rows: a readable id such as `placement-12`, unique in the project."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, ser_json_inf_nan="constants")
 
     id: str
+
+    @property
+    def refs(self) -> Refs:
+        """What of the project file's meshes and pictures belongs to it: that is kept, copied and looked after."""
+        return NO_REFS
 
     def changed(self, **values: object) -> Self:
         """The row with other values, which are validated. Raises GeometryError where a number is out of range."""

@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict
 from able_brick.core.files.part import Material, Texture
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.pose import IDENTITY, ORIGIN, about_pivot
-from able_brick.level.rows.base import Quaternion, Row, Vector
+from able_brick.level.rows.base import Quaternion, Refs, Row, Vector
 from able_brick.level.rows.ladder import Ladder
 from able_brick.level.shapes.catalogue import AnyShape
 
@@ -115,6 +115,16 @@ class Piece(Row):
     def needs(self) -> tuple[tuple[str, str], ...]:
         """It needs no other row."""
         return ()
+
+    @property
+    def refs(self) -> Refs:
+        """Its mesh and its rungs; its pictures; and the meshes that it and its rungs were made from."""
+        pictures = frozenset(s.texture for s in self.materials if s.texture is not None)
+        if self.ladder is None and self.slim is None:
+            return Refs(frozenset((self.mesh,)), pictures)
+        rungs = () if self.ladder is None else tuple(r.mesh for r in self.ladder.rungs)
+        past = {*(() if self.slim is None else (self.slim.mesh,)), *(() if self.ladder is None else self.ladder.meshes)}
+        return Refs(frozenset((self.mesh, *rungs)), pictures, frozenset(past))
 
     def box_about_pivot(self) -> tuple[Floats, Floats]:
         """Lowest and highest corner (3,) of its box, along the axes of its pivot and measured from it."""

@@ -2,5 +2,5 @@
 
 from typing import Final
 
-VERSIONS: Final = ("a001", "a002", "a003", "a004")
+VERSIONS: Final = ("a001", "a002", "a003", "a004", "a005")
 HEAD: Final = VERSIONS[-1]

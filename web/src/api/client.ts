@@ -1,6 +1,7 @@
 import createClient from "openapi-fetch";
 import { ACCEPT, COLUMNS, readColumns } from "./columns";
 import { takeEarly } from "./early";
+import { goesAlong, HERE, openingIn, sent as sentHere, within } from "./here";
 import type { paths } from "./schema.generated";
 import type {
   Accept,
@@ -42,12 +43,14 @@ import type {
 export class Problem extends Error {
   readonly code: string;
   readonly status: number;
+  readonly data: ProblemBody["data"];
   readonly fields: { field: string; text: string }[];
 
   constructor(body: Pick<ProblemBody, "code" | "status" | "detail" | "data">) {
     super(body.detail);
     this.code = body.code;
     this.status = body.status;
+    this.data = body.data;
     const fields = body.data.fields;
     this.fields = Array.isArray(fields) ? fields : [];
   }
@@ -64,10 +67,11 @@ const silence = (code: Silent): Problem => new Problem({ code, status: 0, detail
 const stopped = (error: unknown): boolean => error instanceof DOMException && error.name === "AbortError";
 
 /** Ask, where it has not been asked for early. */
-async function asked(request: Request): Promise<Response> {
-  const early = request.method === "GET" ? await takeEarly(new URL(request.url).pathname) : undefined;
-  return early ?? fetch(request);
-}
+const asked = (request: Request): Promise<Response> =>
+  sentHere(request, async (whole) => {
+    const early = whole.method === "GET" ? await takeEarly(new URL(whole.url).pathname) : undefined;
+    return early ?? fetch(whole);
+  });
 
 const client = createClient<paths>({ baseUrl: globalThis.location?.origin ?? "http://localhost", fetch: asked });
 
@@ -115,6 +119,9 @@ async function delta<T extends Delta = Delta>(waiting: Promise<Answer>, silent: 
   return readColumns(await heard(response.arrayBuffer(), silent)) as T;
 }
 
+/** What becomes of what is being worked on when another project is opened. */
+export type Running = "wait" | "stop";
+
 export interface StepBody {
   tool: string;
   params: Params;
@@ -122,8 +129,10 @@ export interface StepBody {
   revision: number;
 }
 
-const at = (level: string) => ({ path: { level } });
-const of = (key: string) => ({ path: { key } });
+const project = HERE;
+const inside = { params: { path: { project } } };
+const at = (level: string) => ({ path: { project, level } });
+const of = (key: string) => ({ path: { project, key } });
 
 export const api = {
   rules: () => answered<Rules>(client.GET("/api/rules")),
@@ -132,87 +141,134 @@ export const api = {
 
   project: () => answered<ProjectView>(client.GET("/api/project")),
   recent: () => answered<RecentProject[]>(client.GET("/api/project/recent")),
-  openProject: (path: string) => changed<ProjectView>(client.POST("/api/project/open", { body: { path } })),
-  openDemo: () => changed<ProjectView>(client.POST("/api/project/demo")),
+  openProject: (path: string, running?: Running) =>
+    changed<ProjectView>(client.POST("/api/project/open", { body: { path, ...(running && { running }) } })),
+  openDemo: (running?: Running) =>
+    changed<ProjectView>(client.POST("/api/project/demo", { body: { ...(running && { running }) } })),
 
-  levels: () => answered<LevelSummary[]>(client.GET("/api/levels")),
-  level: (id: string) => delta<LevelView>(client.GET("/api/levels/{level}", { params: at(id), ...LARGE }), "offline"),
-  createLevel: (name: string) => changed<LevelSummary>(client.POST("/api/levels", { body: { name } })),
+  levels: () => answered<LevelSummary[]>(client.GET("/api/projects/{project}/levels", inside)),
+  level: (id: string) =>
+    delta<LevelView>(client.GET("/api/projects/{project}/levels/{level}", { params: at(id), ...LARGE }), "offline"),
+  createLevel: (name: string) =>
+    changed<LevelSummary>(client.POST("/api/projects/{project}/levels", { ...inside, body: { name } })),
   duplicateLevel: (id: string, name: string) =>
-    changed<LevelSummary>(client.POST("/api/levels/{level}/duplicate", { params: at(id), body: { name } })),
-  deleteLevel: (id: string) => changed<void>(client.DELETE("/api/levels/{level}", { params: at(id) })),
-  restoreLevel: (id: string) => changed<LevelSummary>(client.POST("/api/levels/{level}/restore", { params: at(id) })),
+    changed<LevelSummary>(
+      client.POST("/api/projects/{project}/levels/{level}/duplicate", { params: at(id), body: { name } }),
+    ),
+  deleteLevel: (id: string) =>
+    changed<void>(client.DELETE("/api/projects/{project}/levels/{level}", { params: at(id) })),
+  restoreLevel: (id: string) =>
+    changed<LevelSummary>(client.POST("/api/projects/{project}/levels/{level}/restore", { params: at(id) })),
 
   step: (level: string, body: StepBody) =>
-    delta(client.POST("/api/levels/{level}/steps", { params: at(level), body, ...LARGE })),
+    delta(client.POST("/api/projects/{project}/levels/{level}/steps", { params: at(level), body, ...LARGE })),
   adjust: (level: string, body: Omit<StepBody, "selection">) =>
-    delta(client.PUT("/api/levels/{level}/steps/last", { params: at(level), body, ...LARGE })),
+    delta(client.PUT("/api/projects/{project}/levels/{level}/steps/last", { params: at(level), body, ...LARGE })),
   preview: (level: string, body: StepBody & { adjust_last: boolean }, signal: AbortSignal) =>
-    delta(client.POST("/api/levels/{level}/preview", { params: at(level), body, signal, ...LARGE }), "offline"),
+    delta(
+      client.POST("/api/projects/{project}/levels/{level}/preview", { params: at(level), body, signal, ...LARGE }),
+      "offline",
+    ),
   undo: (level: string, revision: number) =>
-    delta(client.POST("/api/levels/{level}/undo", { params: at(level), body: { revision }, ...LARGE })),
+    delta(
+      client.POST("/api/projects/{project}/levels/{level}/undo", { params: at(level), body: { revision }, ...LARGE }),
+    ),
   redo: (level: string, revision: number) =>
-    delta(client.POST("/api/levels/{level}/redo", { params: at(level), body: { revision }, ...LARGE })),
+    delta(
+      client.POST("/api/projects/{project}/levels/{level}/redo", { params: at(level), body: { revision }, ...LARGE }),
+    ),
 
   surface: (level: string, body: FaceAt) =>
-    answered<Ground>(client.POST("/api/levels/{level}/surface", { params: at(level), body })),
+    answered<Ground>(client.POST("/api/projects/{project}/levels/{level}/surface", { params: at(level), body })),
   feature: (level: string, body: FeatureRequest) =>
-    answered<Feature>(client.POST("/api/levels/{level}/feature", { params: at(level), body })),
+    answered<Feature>(client.POST("/api/projects/{project}/levels/{level}/feature", { params: at(level), body })),
   seams: (level: string, piece: string) =>
-    answered<Vector[]>(client.GET("/api/levels/{level}/seams/{piece}", { params: { path: { level, piece } } })),
+    answered<Vector[]>(
+      client.GET("/api/projects/{project}/levels/{level}/seams/{piece}", {
+        params: { path: { project, level, piece } },
+      }),
+    ),
   elements: (level: string, body: ElementsRequest) =>
-    answered<Elements>(client.POST("/api/levels/{level}/elements", { params: at(level), body })),
+    answered<Elements>(client.POST("/api/projects/{project}/levels/{level}/elements", { params: at(level), body })),
   facets: (level: string, piece: string) =>
-    answered<Facets>(client.GET("/api/levels/{level}/facets/{piece}", { params: { path: { level, piece } } })),
+    answered<Facets>(
+      client.GET("/api/projects/{project}/levels/{level}/facets/{piece}", {
+        params: { path: { project, level, piece } },
+      }),
+    ),
   earlier: (level: string, piece: string) =>
-    answered<Step[]>(client.GET("/api/levels/{level}/earlier/{piece}", { params: { path: { level, piece } } })),
+    answered<Step[]>(
+      client.GET("/api/projects/{project}/levels/{level}/earlier/{piece}", {
+        params: { path: { project, level, piece } },
+      }),
+    ),
   check: (level: string, piece: string) =>
-    answered<Check>(client.GET("/api/levels/{level}/check/{piece}", { params: { path: { level, piece } } })),
+    answered<Check>(
+      client.GET("/api/projects/{project}/levels/{level}/check/{piece}", {
+        params: { path: { project, level, piece } },
+      }),
+    ),
   ends: (level: string, thing: string) =>
-    answered<Ends>(client.GET("/api/levels/{level}/ends/{thing}", { params: { path: { level, thing } } })),
+    answered<Ends>(
+      client.GET("/api/projects/{project}/levels/{level}/ends/{thing}", {
+        params: { path: { project, level, thing } },
+      }),
+    ),
   snap: (level: string, body: SnapRequest) =>
-    answered<Snap | null>(client.POST("/api/levels/{level}/snap", { params: at(level), body })),
+    answered<Snap | null>(client.POST("/api/projects/{project}/levels/{level}/snap", { params: at(level), body })),
   measure: (level: string, body: MeasureRequest) =>
-    answered<Measured>(client.POST("/api/levels/{level}/measure", { params: at(level), body })),
+    answered<Measured>(client.POST("/api/projects/{project}/levels/{level}/measure", { params: at(level), body })),
   fits: (level: string, body: FitsRequest) =>
-    answered<Fits>(client.POST("/api/levels/{level}/fits", { params: at(level), body })),
+    answered<Fits>(client.POST("/api/projects/{project}/levels/{level}/fits", { params: at(level), body })),
 
   startWork: (level: string, body: StepBody, adjust_last = false) =>
-    changed<Job>(client.POST("/api/levels/{level}/work", { params: at(level), body: { ...body, adjust_last } })),
-  startExport: (level: string) => changed<Job>(client.POST("/api/levels/{level}/export", { params: at(level) })),
+    changed<Job>(
+      client.POST("/api/projects/{project}/levels/{level}/work", { params: at(level), body: { ...body, adjust_last } }),
+    ),
+  startExport: (level: string) =>
+    changed<Job>(client.POST("/api/projects/{project}/levels/{level}/export", { params: at(level) })),
   startAccept: (key: string, body: Accept) =>
-    changed<Job>(client.POST("/api/imports/{key}/work", { params: of(key), body })),
-  work: () => answered<Job[]>(client.GET("/api/work")),
+    changed<Job>(client.POST("/api/projects/{project}/imports/{key}/work", { params: of(key), body })),
+  work: () => answered<Job[]>(client.GET("/api/projects/{project}/work", inside)),
   workOn: (key: string, seen: number) =>
-    answered<Job>(client.GET("/api/work/{key}", { params: { ...of(key), query: { seen } } })),
-  stopWork: (key: string) => changed<Job>(client.DELETE("/api/work/{key}", { params: of(key) })),
-  startBatch: (body: NewBatch) => changed<Batch>(client.POST("/api/batches", { body })),
-  batches: () => answered<Batch[]>(client.GET("/api/batches")),
+    answered<Job>(client.GET("/api/projects/{project}/work/{key}", { params: { ...of(key), query: { seen } } })),
+  stopWork: (key: string) => changed<Job>(client.DELETE("/api/projects/{project}/work/{key}", { params: of(key) })),
+  startBatch: (body: NewBatch) => changed<Batch>(client.POST("/api/projects/{project}/batches", { ...inside, body })),
+  batches: () => answered<Batch[]>(client.GET("/api/projects/{project}/batches", inside)),
   batchOn: (key: string, seen: number) =>
-    answered<Batch>(client.GET("/api/batches/{key}", { params: { ...of(key), query: { seen } } })),
-  stopBatch: (key: string) => changed<Batch>(client.DELETE("/api/batches/{key}", { params: of(key) })),
-  recipes: () => answered<Recipe[]>(client.GET("/api/recipes")),
+    answered<Batch>(client.GET("/api/projects/{project}/batches/{key}", { params: { ...of(key), query: { seen } } })),
+  stopBatch: (key: string) =>
+    changed<Batch>(client.DELETE("/api/projects/{project}/batches/{key}", { params: of(key) })),
+  recipes: () => answered<Recipe[]>(client.GET("/api/projects/{project}/recipes", inside)),
   keepRecipe: ({ shipped: _, ...recipe }: Recipe) =>
-    changed<void>(client.PUT("/api/recipes/{name}", { params: { path: { name: recipe.name } }, body: recipe })),
-  dropRecipe: (name: string) => changed<void>(client.DELETE("/api/recipes/{name}", { params: { path: { name } } })),
+    changed<void>(
+      client.PUT("/api/projects/{project}/recipes/{name}", {
+        params: { path: { project, name: recipe.name } },
+        body: recipe,
+      }),
+    ),
+  dropRecipe: (name: string) =>
+    changed<void>(client.DELETE("/api/projects/{project}/recipes/{name}", { params: { path: { project, name } } })),
 
   readOn: (key: string, seen: number) =>
-    answered<ImportView>(client.GET("/api/imports/{key}", { params: { ...of(key), query: { seen } } })),
+    answered<ImportView>(
+      client.GET("/api/projects/{project}/imports/{key}", { params: { ...of(key), query: { seen } } }),
+    ),
   readAgain: (key: string, weld: boolean) =>
-    answered<ImportView>(client.PUT("/api/imports/{key}", { params: of(key), body: { weld } })),
-  discard: (key: string) => answered<void>(client.DELETE("/api/imports/{key}", { params: of(key) })),
+    answered<ImportView>(client.PUT("/api/projects/{project}/imports/{key}", { params: of(key), body: { weld } })),
+  discard: (key: string) => answered<void>(client.DELETE("/api/projects/{project}/imports/{key}", { params: of(key) })),
   accept: (key: string, body: Accept) =>
-    delta(client.POST("/api/imports/{key}/accept", { params: of(key), body, ...LARGE })),
+    delta(client.POST("/api/projects/{project}/imports/{key}/accept", { params: of(key), body, ...LARGE })),
 };
 
 /** Keep the picture of a piece; it is drawn again where that fails. */
 export async function keepThumbnail(key: string, picture: Blob): Promise<void> {
-  await fetch(`/api/thumbnails/${key}`, { method: "PUT", body: picture }).catch(() => undefined);
+  await fetch(within(`thumbnails/${key}`), { method: "PUT", body: picture }).catch(() => undefined);
 }
 
 /** Send files to be read; `sent` hears the share that has gone out. Ends early when the signal says so. */
 export const sendFiles = (files: readonly File[], sent: (share: number) => void, signal: AbortSignal) =>
-  posted<ImportView>("/api/imports", files, {}, sent, signal, "offline");
+  posted<ImportView>("imports", files, {}, sent, signal, "offline");
 
 /** Send files to be slimmed, likewise. */
 export const sendBatch = (
@@ -220,7 +276,7 @@ export const sendBatch = (
   how: Omit<NewBatch, "source">,
   sent: (share: number) => void,
   signal: AbortSignal,
-) => posted<Batch>("/api/batches/files", files, { how: JSON.stringify(how) }, sent, signal, "unknown");
+) => posted<Batch>("batches/files", files, { how: JSON.stringify(how) }, sent, signal, "unknown");
 
 function posted<T>(
   path: string,
@@ -236,13 +292,16 @@ function posted<T>(
   // only this way tells how far the sending is
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("POST", path);
+    request.open("POST", within(path));
     request.responseType = "json";
     request.upload.onprogress = (event) => event.lengthComputable && sent(event.loaded / event.total);
     request.onload = () => {
       if (request.status === 202) resolve(request.response as T);
       else {
         const body = request.response as ProblemBody | null;
+        const other = body?.code === "other_project" ? openingIn(body.data) : null;
+        // whoever sent it may send it again where the page goes along
+        if (other) goesAlong(other);
         reject(body ? new Problem(body) : unexplained(request.status));
       }
     };

@@ -4,6 +4,7 @@
  */
 
 import { ACCEPT, COLUMNS, readHead } from "./columns";
+import { here, within } from "./here";
 
 interface Rows {
   changed?: { kind: string; mesh?: string }[];
@@ -56,12 +57,13 @@ export function rememberLevel(id: string): void {
 /** Ask for it. What fails is left to whoever asks again. */
 export async function askEarly(): Promise<void> {
   try {
-    const levels: { id: string }[] = await (await ask("/api/levels")).clone().json();
+    await here();
+    const levels: { id: string }[] = await (await ask(within("levels"))).clone().json();
     const first = firstLevel(levels)?.id;
     if (!first) return;
-    const level = await rowsOf(await ask(`/api/levels/${first}`, { Accept: ACCEPT }));
+    const level = await rowsOf(await ask(within(`levels/${first}`), { Accept: ACCEPT }));
     const meshes = new Set((level.changed ?? []).flatMap((row) => (row.kind === "piece" && row.mesh ? row.mesh : [])));
-    for (const mesh of meshes) ask(`/api/meshes/${mesh}.glb`);
+    for (const mesh of meshes) ask(within(`meshes/${mesh}.glb`));
   } catch {
     // the application asks again, and tells what is wrong
   }

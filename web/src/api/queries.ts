@@ -58,6 +58,9 @@ export const useEarlier = (level: string | null, piece: Piece | null, revision: 
 /** The recipes have changed: have their list asked for again. */
 export const askRecipes = (): Promise<void> => queries.invalidateQueries({ queryKey: ["recipes"] });
 
+/** The project was opened anew: have it asked for again. */
+export const askProject = (): Promise<void> => queries.invalidateQueries({ queryKey: ["project"] });
+
 /** The levels have changed: have their list asked for again. */
 export const askLevels = (): Promise<void> => queries.invalidateQueries({ queryKey: ["levels"] });
 

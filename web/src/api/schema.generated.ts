@@ -4,713 +4,6 @@
  */
 
 export interface paths {
-    "/api/batches": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Every
-         * @description All batches that are remembered, the oldest first.
-         */
-        get: operations["every_api_batches_get"];
-        put?: never;
-        /**
-         * Start
-         * @description Begin to slim a folder; what was done before with the same content and recipe is not done again.
-         */
-        post: operations["start_api_batches_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/batches/files": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Start Files
-         * @description Begin to slim files that come with the request; names may have folders before them.
-         */
-        post: operations["start_files_api_batches_files_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/batches/{key}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Look
-         * @description How far it is. Answers at once when more than `seen` files have ended, else within a second.
-         */
-        get: operations["look_api_batches__key__get"];
-        put?: never;
-        post?: never;
-        /**
-         * Stop
-         * @description Cancel it; what is done stays.
-         */
-        delete: operations["stop_api_batches__key__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/imports": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Arrive
-         * @description Take a model in and begin to read it, in a process of its own.
-         */
-        post: operations["arrive_api_imports_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/imports/{key}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Look
-         * @description How far it is. Answers at once when it has come further than `seen`, else within a second.
-         */
-        get: operations["look_api_imports__key__get"];
-        /**
-         * Read Again
-         * @description Read it again, with or without welding.
-         */
-        put: operations["read_again_api_imports__key__put"];
-        post?: never;
-        /**
-         * Discard
-         * @description Stop reading it and forget it.
-         */
-        delete: operations["discard_api_imports__key__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/imports/{key}/accept": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Accept
-         * @description Put what was read onto the shelf, as one step.
-         */
-        post: operations["accept_api_imports__key__accept_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/imports/{key}/work": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Accept Beside
-         * @description The same as long work, for files of very many pieces or places; other steps go on meanwhile.
-         */
-        post: operations["accept_beside_api_imports__key__work_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Levels
-         * @description All levels of the project; answers only when the server is ready.
-         */
-        get: operations["list_levels_api_levels_get"];
-        put?: never;
-        /**
-         * Create Level
-         * @description A new, empty level.
-         */
-        post: operations["create_level_api_levels_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Level
-         * @description The whole level and the kit. What answers a change comes as columns to those who accept that, where it is
-         *     large: so does a level.
-         */
-        get: operations["get_level_api_levels__level__get"];
-        put?: never;
-        post?: never;
-        /**
-         * Delete Level
-         * @description Delete a level with all that stands in it. It can be brought back until the project is closed.
-         */
-        delete: operations["delete_level_api_levels__level__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/check/{piece}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Check Of
-         * @description What of a piece's mesh is worth a look before it goes to an engine.
-         */
-        get: operations["check_of_api_levels__level__check__piece__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/duplicate": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Duplicate Level
-         * @description A level like this one, with all that stands in it.
-         */
-        post: operations["duplicate_level_api_levels__level__duplicate_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/earlier/{piece}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Earlier
-         * @description The steps of a level that have changed a piece, the newest first.
-         */
-        get: operations["earlier_api_levels__level__earlier__piece__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/elements": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Elements
-         * @description What is picked after taking in more, or as another kind.
-         */
-        post: operations["elements_api_levels__level__elements_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/ends/{thing}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Ends
-         * @description What can be pulled at the end of a live array.
-         */
-        get: operations["ends_api_levels__level__ends__thing__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/export": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Export Beside
-         * @description Begin to write a level as binary glTF 2.0 beside other work; its file is fetched when that is done.
-         */
-        post: operations["export_beside_api_levels__level__export_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/export.glb": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Export
-         * @description The level as binary glTF 2.0.
-         */
-        get: operations["export_api_levels__level__export_glb_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/facets/{piece}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Facets Of
-         * @description Which faces of a piece are one facet.
-         */
-        get: operations["facets_of_api_levels__level__facets__piece__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/feature": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Feature
-         * @description The vertex, edge middle, place on an edge or face centre that is meant by a place on a face, exactly.
-         */
-        post: operations["feature_api_levels__level__feature_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/fits": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Fits Through
-         * @description Whether a player fits along a way, with its narrowest and its lowest place.
-         */
-        post: operations["fits_through_api_levels__level__fits_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/measure": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Measure Between
-         * @description The distance and the angle between features of what stands in the level.
-         */
-        post: operations["measure_between_api_levels__level__measure_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Preview
-         * @description What a step would change; nothing is kept. Few are reckoned at once, the newest first: 429 for those that others
-         *     have overtaken too often.
-         */
-        post: operations["preview_api_levels__level__preview_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/redo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Redo
-         * @description Make the step again that was undone last.
-         */
-        post: operations["redo_api_levels__level__redo_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/restore": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Restore Level
-         * @description Bring back a level that was deleted.
-         */
-        post: operations["restore_level_api_levels__level__restore_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/seams/{piece}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Seams
-         * @description Where the vertices are that stay on all rungs of a piece, in the coordinates of its mesh; at most 20 000.
-         */
-        get: operations["seams_api_levels__level__seams__piece__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/snap": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Snap To
-         * @description What a selection that is being moved snaps to; null where nothing is near.
-         */
-        post: operations["snap_to_api_levels__level__snap_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/steps": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Take Step
-         * @description Take a step. 409 when the level has moved on since `revision`.
-         */
-        post: operations["take_step_api_levels__level__steps_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/steps/last": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Adjust Last
-         * @description Make the last step again with other parameters.
-         */
-        put: operations["adjust_last_api_levels__level__steps_last_put"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/surface": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Surface
-         * @description The plane of a face of what stands in the level, and the turn that stands things upright on it.
-         */
-        post: operations["surface_api_levels__level__surface_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/undo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Undo
-         * @description Take back the last step.
-         */
-        post: operations["undo_api_levels__level__undo_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{level}/work": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Start
-         * @description Begin a step that takes long. Other steps go on meanwhile; it is committed onto what they have left. With
-         *     `adjust_last` the last step is made again, as long as it is the last one.
-         */
-        post: operations["start_api_levels__level__work_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/meshes/{name}.glb": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Mesh
-         * @description The mesh of a hash, as the viewport draws it; never changes.
-         */
-        get: operations["mesh_api_meshes__name__glb_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/meshes/{name}/deviation/{source}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Deviations
-         * @description How far each vertex of a mesh, as the viewport draws them, is from another: float32, metres.
-         */
-        get: operations["deviations_api_meshes__name__deviation__source__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/meshes/{name}/stand-in.glb": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Stand In
-         * @description Something coarser for the mesh of a hash, to be drawn while a view without a graphics card moves.
-         */
-        get: operations["stand_in_api_meshes__name__stand_in_glb_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/pieces/{piece}/export": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Export
-         * @description A piece as a file, its pivot at the origin; OBJ comes as a ZIP with its materials.
-         */
-        get: operations["export_api_pieces__piece__export_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/project": {
         parameters: {
             query?: never;
@@ -731,26 +24,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/project/copy": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Copy
-         * @description The whole project as a file; of a damaged one, all that can still be read.
-         */
-        get: operations["copy_api_project_copy_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/project/demo": {
         parameters: {
             query?: never;
@@ -762,7 +35,7 @@ export interface paths {
         put?: never;
         /**
          * Open Demo
-         * @description Open the demo project, which is built beside this one when it is not there yet; all tabs load anew.
+         * @description Open the demo project, which is built beside this one when it is not there yet; all tabs are told.
          */
         post: operations["open_demo_api_project_demo_post"];
         delete?: never;
@@ -782,7 +55,7 @@ export interface paths {
         put?: never;
         /**
          * Open Other
-         * @description Open one of the recent projects instead of this one; all tabs load anew.
+         * @description Open one of the recent projects instead of this one; all tabs are told.
          */
         post: operations["open_other_api_project_open_post"];
         delete?: never;
@@ -811,7 +84,734 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/recipes": {
+    "/api/projects/{project}/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every
+         * @description All batches that are remembered, the oldest first.
+         */
+        get: operations["every_api_projects__project__batches_get"];
+        put?: never;
+        /**
+         * Start
+         * @description Begin to slim a folder; what was done before with the same content and recipe is not done again.
+         */
+        post: operations["start_api_projects__project__batches_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/batches/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Files
+         * @description Begin to slim files that come with the request; names may have folders before them.
+         */
+        post: operations["start_files_api_projects__project__batches_files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/batches/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description How far it is. Answers at once when more than `seen` files have ended, else within a second.
+         */
+        get: operations["look_api_projects__project__batches__key__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop
+         * @description Cancel it; what is done stays.
+         */
+        delete: operations["stop_api_projects__project__batches__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Copy
+         * @description The whole project as a file; of a damaged one, all that can still be read.
+         */
+        get: operations["copy_api_projects__project__copy_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arrive
+         * @description Take a model in and begin to read it, in a process of its own.
+         */
+        post: operations["arrive_api_projects__project__imports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/imports/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description How far it is. Answers at once when it has come further than `seen`, else within a second.
+         */
+        get: operations["look_api_projects__project__imports__key__get"];
+        /**
+         * Read Again
+         * @description Read it again, with or without welding.
+         */
+        put: operations["read_again_api_projects__project__imports__key__put"];
+        post?: never;
+        /**
+         * Discard
+         * @description Stop reading it and forget it.
+         */
+        delete: operations["discard_api_projects__project__imports__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/imports/{key}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Put what was read onto the shelf, as one step.
+         */
+        post: operations["accept_api_projects__project__imports__key__accept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/imports/{key}/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept Beside
+         * @description The same as long work, for files of very many pieces or places; other steps go on meanwhile.
+         */
+        post: operations["accept_beside_api_projects__project__imports__key__work_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Levels
+         * @description All levels of the project; answers only when the server is ready.
+         */
+        get: operations["list_levels_api_projects__project__levels_get"];
+        put?: never;
+        /**
+         * Create Level
+         * @description A new, empty level.
+         */
+        post: operations["create_level_api_projects__project__levels_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Level
+         * @description The whole level and the kit. What answers a change comes as columns to those who accept that, where it is
+         *     large: so does a level.
+         */
+        get: operations["get_level_api_projects__project__levels__level__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Level
+         * @description Delete a level with all that stands in it. It can be brought back until the project is closed.
+         */
+        delete: operations["delete_level_api_projects__project__levels__level__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/check/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Check Of
+         * @description What of a piece's mesh is worth a look before it goes to an engine.
+         */
+        get: operations["check_of_api_projects__project__levels__level__check__piece__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate Level
+         * @description A level like this one, with all that stands in it.
+         */
+        post: operations["duplicate_level_api_projects__project__levels__level__duplicate_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/earlier/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Earlier
+         * @description The steps of a level that have changed a piece, the newest first.
+         */
+        get: operations["earlier_api_projects__project__levels__level__earlier__piece__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/elements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Elements
+         * @description What is picked after taking in more, or as another kind.
+         */
+        post: operations["elements_api_projects__project__levels__level__elements_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/ends/{thing}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ends
+         * @description What can be pulled at the end of a live array.
+         */
+        get: operations["ends_api_projects__project__levels__level__ends__thing__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Export Beside
+         * @description Begin to write a level as binary glTF 2.0 beside other work; its file is fetched when that is done.
+         */
+        post: operations["export_beside_api_projects__project__levels__level__export_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/export.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description The level as binary glTF 2.0.
+         */
+        get: operations["export_api_projects__project__levels__level__export_glb_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/facets/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Facets Of
+         * @description Which faces of a piece are one facet.
+         */
+        get: operations["facets_of_api_projects__project__levels__level__facets__piece__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/feature": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Feature
+         * @description The vertex, edge middle, place on an edge or face centre that is meant by a place on a face, exactly.
+         */
+        post: operations["feature_api_projects__project__levels__level__feature_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/fits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fits Through
+         * @description Whether a player fits along a way, with its narrowest and its lowest place.
+         */
+        post: operations["fits_through_api_projects__project__levels__level__fits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure Between
+         * @description The distance and the angle between features of what stands in the level.
+         */
+        post: operations["measure_between_api_projects__project__levels__level__measure_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description What a step would change; nothing is kept. Few are reckoned at once, the newest first: 429 for those that others
+         *     have overtaken too often.
+         */
+        post: operations["preview_api_projects__project__levels__level__preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo
+         * @description Make the step again that was undone last.
+         */
+        post: operations["redo_api_projects__project__levels__level__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Level
+         * @description Bring back a level that was deleted.
+         */
+        post: operations["restore_level_api_projects__project__levels__level__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/seams/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seams
+         * @description Where the vertices are that stay on all rungs of a piece, in the coordinates of its mesh; at most 20 000.
+         */
+        get: operations["seams_api_projects__project__levels__level__seams__piece__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/snap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Snap To
+         * @description What a selection that is being moved snaps to; null where nothing is near.
+         */
+        post: operations["snap_to_api_projects__project__levels__level__snap_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Step
+         * @description Take a step. 409 when the level has moved on since `revision`.
+         */
+        post: operations["take_step_api_projects__project__levels__level__steps_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/steps/last": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Adjust Last
+         * @description Make the last step again with other parameters.
+         */
+        put: operations["adjust_last_api_projects__project__levels__level__steps_last_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/surface": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Surface
+         * @description The plane of a face of what stands in the level, and the turn that stands things upright on it.
+         */
+        post: operations["surface_api_projects__project__levels__level__surface_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take back the last step.
+         */
+        post: operations["undo_api_projects__project__levels__level__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/levels/{level}/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start
+         * @description Begin a step that takes long. Other steps go on meanwhile; it is committed onto what they have left. With
+         *     `adjust_last` the last step is made again, as long as it is the last one.
+         */
+        post: operations["start_api_projects__project__levels__level__work_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/meshes/{name}.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Mesh
+         * @description The mesh of a hash, as the viewport draws it; never changes.
+         */
+        get: operations["mesh_api_projects__project__meshes__name__glb_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/meshes/{name}/deviation/{source}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Deviations
+         * @description How far each vertex of a mesh, as the viewport draws them, is from another: float32, metres.
+         */
+        get: operations["deviations_api_projects__project__meshes__name__deviation__source__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/meshes/{name}/stand-in.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stand In
+         * @description Something coarser for the mesh of a hash, to be drawn while a view without a graphics card moves.
+         */
+        get: operations["stand_in_api_projects__project__meshes__name__stand_in_glb_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/pieces/{piece}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description A piece as a file, its pivot at the origin; OBJ comes as a ZIP with its materials.
+         */
+        get: operations["export_api_projects__project__pieces__piece__export_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/recipes": {
         parameters: {
             query?: never;
             header?: never;
@@ -822,7 +822,7 @@ export interface paths {
          * Recipes
          * @description All recipes: those that ship with the app, then the project's by name.
          */
-        get: operations["recipes_api_recipes_get"];
+        get: operations["recipes_api_projects__project__recipes_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -831,7 +831,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/recipes/{name}": {
+    "/api/projects/{project}/recipes/{name}": {
         parameters: {
             query?: never;
             header?: never;
@@ -843,13 +843,121 @@ export interface paths {
          * Keep Recipe
          * @description Keep a recipe under its name, instead of one that has it already.
          */
-        put: operations["keep_recipe_api_recipes__name__put"];
+        put: operations["keep_recipe_api_projects__project__recipes__name__put"];
         post?: never;
         /**
          * Drop Recipe
          * @description Take a recipe away; ladders that were made by it stay.
          */
-        delete: operations["drop_recipe_api_recipes__name__delete"];
+        delete: operations["drop_recipe_api_projects__project__recipes__name__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/textures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Texture
+         * @description The texture of a hash, as it came; never changes.
+         */
+        get: operations["texture_api_projects__project__textures__name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/thumbnails/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Thumbnail
+         * @description The shelf's picture of a piece, or 204 where no browser has drawn it yet.
+         */
+        get: operations["thumbnail_api_projects__project__thumbnails__key__get"];
+        /**
+         * Keep Thumbnail
+         * @description Keep the picture of a piece: the body is a PNG.
+         */
+        put: operations["keep_thumbnail_api_projects__project__thumbnails__key__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every
+         * @description All long work that is remembered, the oldest first.
+         */
+        get: operations["every_api_projects__project__work_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/work/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description How far it is. Answers at once when it has come further than `seen`, else within a second.
+         */
+        get: operations["look_api_projects__project__work__key__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop
+         * @description Cancel it; nothing of it is kept.
+         */
+        delete: operations["stop_api_projects__project__work__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/work/{key}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fetch
+         * @description The file that work has written.
+         */
+        get: operations["fetch_api_projects__project__work__key__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -895,50 +1003,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/textures/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Texture
-         * @description The texture of a hash, as it came; never changes.
-         */
-        get: operations["texture_api_textures__name__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/thumbnails/{key}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Thumbnail
-         * @description The shelf's picture of a piece, or 204 where no browser has drawn it yet.
-         */
-        get: operations["thumbnail_api_thumbnails__key__get"];
-        /**
-         * Keep Thumbnail
-         * @description Keep the picture of a piece: the body is a PNG.
-         */
-        put: operations["keep_thumbnail_api_thumbnails__key__put"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/tools": {
         parameters: {
             query?: never;
@@ -951,70 +1015,6 @@ export interface paths {
          * @description All tools with the description that their cards are made from.
          */
         get: operations["tools_api_tools_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/work": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Every
-         * @description All long work that is remembered, the oldest first.
-         */
-        get: operations["every_api_work_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/work/{key}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Look
-         * @description How far it is. Answers at once when it has come further than `seen`, else within a second.
-         */
-        get: operations["look_api_work__key__get"];
-        put?: never;
-        post?: never;
-        /**
-         * Stop
-         * @description Cancel it; nothing of it is kept.
-         */
-        delete: operations["stop_api_work__key__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/work/{key}/file": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Fetch
-         * @description The file that work has written.
-         */
-        get: operations["fetch_api_work__key__file_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1343,8 +1343,8 @@ export interface components {
              */
             step: number;
         };
-        /** Body_arrive_api_imports_post */
-        Body_arrive_api_imports_post: {
+        /** Body_arrive_api_projects__project__imports_post */
+        Body_arrive_api_projects__project__imports_post: {
             /**
              * Files
              * @description One model, with the files that it names
@@ -1357,8 +1357,8 @@ export interface components {
              */
             weld: boolean;
         };
-        /** Body_start_files_api_batches_files_post */
-        Body_start_files_api_batches_files_post: {
+        /** Body_start_files_api_projects__project__batches_files_post */
+        Body_start_files_api_projects__project__batches_files_post: {
             /**
              * Files
              * @description Models, with the files that they name
@@ -1768,6 +1768,14 @@ export interface components {
             /** Select */
             select: string[] | null;
             summary: components["schemas"]["Summary"];
+        };
+        /**
+         * DemoRequest
+         * @description What becomes of what is being worked on when the demo is opened, likewise.
+         */
+        DemoRequest: {
+            /** Running */
+            running?: ("wait" | "stop") | null;
         };
         /**
          * Dimensions
@@ -2804,11 +2812,14 @@ export interface components {
         };
         /**
          * OpenRequest
-         * @description Which of the recent projects is opened.
+         * @description Which of the recent projects is opened, and what becomes of what is being worked on in this one: it is waited
+         *     for, twenty seconds at most, or stopped. Where it is not said, 409 with the code `work_running` tells what that is.
          */
         OpenRequest: {
             /** Path */
             path: string;
+            /** Running */
+            running?: ("wait" | "stop") | null;
         };
         /**
          * Other
@@ -3211,12 +3222,15 @@ export interface components {
         };
         /**
          * ProjectView
-         * @description The project file. `read_only` says why nothing can be changed, where that is so; `notes` tell of its opening;
-         *     `has_demo` whether the demo project can be opened.
+         * @description The project file. `key` names this opening of it in the paths of all its routes: the project's own id, a full
+         *     stop, and one that is another one whenever it is opened. `read_only` says why nothing can be changed, where that is
+         *     so; `notes` tell of its opening; `has_demo` whether the demo project can be opened.
          */
         ProjectView: {
             /** Has Demo */
             has_demo: boolean;
+            /** Key */
+            key: string;
             /** Name */
             name: string;
             /** Notes */
@@ -3292,7 +3306,8 @@ export interface components {
         };
         /**
          * Recipe
-         * @description A ladder as it is to be made: what each rung is for, and what is kept.
+         * @description A ladder as it is to be made: what each rung is for, and what is kept. `format` is the version in which it was
+         *     written; one of an earlier version is read as one of this.
          * @example {
          *       "name": "Halves",
          *       "rungs": [
@@ -3308,6 +3323,8 @@ export interface components {
          *     }
          */
         Recipe: {
+            /** Format */
+            format?: number;
             /**
              * Keep Seams
              * @default true
@@ -3341,6 +3358,8 @@ export interface components {
          *     }
          */
         RecipeView: {
+            /** Format */
+            format?: number;
             /**
              * Keep Seams
              * @default true
@@ -4290,1318 +4309,6 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    every_api_batches_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BatchView"][];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    start_api_batches_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewBatch"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BatchView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    start_files_api_batches_files_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["Body_start_files_api_batches_files_post"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BatchView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    look_api_batches__key__get: {
-        parameters: {
-            query?: {
-                seen?: number;
-            };
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BatchView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    stop_api_batches__key__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BatchView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    arrive_api_imports_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["Body_arrive_api_imports_post"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ImportView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    look_api_imports__key__get: {
-        parameters: {
-            query?: {
-                seen?: number;
-            };
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ImportView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    read_again_api_imports__key__put: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReadAgain"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ImportView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    discard_api_imports__key__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    accept_api_imports__key__accept_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Accept"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Delta"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    accept_beside_api_imports__key__work_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Accept"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_levels_api_levels_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LevelSummary"][];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    create_level_api_levels_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewLevel"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LevelSummary"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_level_api_levels__level__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LevelView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_level_api_levels__level__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    check_of_api_levels__level__check__piece__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-                piece: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Check"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    duplicate_level_api_levels__level__duplicate_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewLevel"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LevelSummary"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    earlier_api_levels__level__earlier__piece__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-                piece: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StepView"][];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    elements_api_levels__level__elements_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ElementsRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Elements"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    ends_api_levels__level__ends__thing__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-                thing: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Ends"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    export_beside_api_levels__level__export_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    export_api_levels__level__export_glb_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    facets_of_api_levels__level__facets__piece__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-                piece: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Facets"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    feature_api_levels__level__feature_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FeatureRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Feature"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    fits_through_api_levels__level__fits_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FitsRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Fits"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    measure_between_api_levels__level__measure_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MeasureRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Measured"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preview_api_levels__level__preview_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PreviewRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Delta"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    redo_api_levels__level__redo_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["HistoryRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Delta"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    restore_level_api_levels__level__restore_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LevelSummary"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    seams_api_levels__level__seams__piece__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-                piece: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": [
-                        number,
-                        number,
-                        number
-                    ][];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    snap_to_api_levels__level__snap_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SnapRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Snap"] | null;
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    take_step_api_levels__level__steps_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StepRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Delta"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    adjust_last_api_levels__level__steps_last_put: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AdjustRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Delta"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    surface_api_levels__level__surface_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FaceAt"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Ground"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    undo_api_levels__level__undo_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["HistoryRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Delta"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    start_api_levels__level__work_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                level: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PreviewRequest"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    mesh_api_meshes__name__glb_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    deviations_api_meshes__name__deviation__source__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                name: string;
-                source: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    stand_in_api_meshes__name__stand_in_glb_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    export_api_pieces__piece__export_get: {
-        parameters: {
-            query?: {
-                format?: "glb" | "obj" | "ply" | "stl";
-                unit?: components["schemas"]["Unit"];
-                up?: components["schemas"]["Up"];
-            };
-            header?: never;
-            path: {
-                piece: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     look_api_project_get: {
         parameters: {
             query?: never;
@@ -5631,33 +4338,6 @@ export interface operations {
             };
         };
     };
-    copy_api_project_copy_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     open_demo_api_project_demo_post: {
         parameters: {
             query?: never;
@@ -5665,7 +4345,11 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DemoRequest"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -5749,11 +4433,1442 @@ export interface operations {
             };
         };
     };
-    recipes_api_recipes_get: {
+    every_api_projects__project__batches_get: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_api_projects__project__batches_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_files_api_projects__project__batches_files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_start_files_api_projects__project__batches_files_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_api_projects__project__batches__key__get: {
+        parameters: {
+            query?: {
+                seen?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_api_projects__project__batches__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    copy_api_projects__project__copy_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    arrive_api_projects__project__imports_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_arrive_api_projects__project__imports_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_api_projects__project__imports__key__get: {
+        parameters: {
+            query?: {
+                seen?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_again_api_projects__project__imports__key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadAgain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    discard_api_projects__project__imports__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accept_api_projects__project__imports__key__accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Accept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delta"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accept_beside_api_projects__project__imports__key__work_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Accept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_levels_api_projects__project__levels_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelSummary"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    create_level_api_projects__project__levels_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLevel"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelSummary"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_level_api_projects__project__levels__level__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_level_api_projects__project__levels__level__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_of_api_projects__project__levels__level__check__piece__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                piece: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Check"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    duplicate_level_api_projects__project__levels__level__duplicate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLevel"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelSummary"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    earlier_api_projects__project__levels__level__earlier__piece__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                piece: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepView"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    elements_api_projects__project__levels__level__elements_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ElementsRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Elements"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ends_api_projects__project__levels__level__ends__thing__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                thing: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ends"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_beside_api_projects__project__levels__level__export_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_api_projects__project__levels__level__export_glb_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    facets_of_api_projects__project__levels__level__facets__piece__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                piece: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Facets"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feature_api_projects__project__levels__level__feature_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeatureRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feature"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fits_through_api_projects__project__levels__level__fits_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitsRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fits"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_between_api_projects__project__levels__level__measure_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measured"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_api_projects__project__levels__level__preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delta"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redo_api_projects__project__levels__level__redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistoryRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delta"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_level_api_projects__project__levels__level__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelSummary"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    seams_api_projects__project__levels__level__seams__piece__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                piece: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": [
+                        number,
+                        number,
+                        number
+                    ][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snap_to_api_projects__project__levels__level__snap_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SnapRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snap"] | null;
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_step_api_projects__project__levels__level__steps_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delta"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    adjust_last_api_projects__project__levels__level__steps_last_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdjustRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delta"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    surface_api_projects__project__levels__level__surface_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaceAt"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ground"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_api_projects__project__levels__level__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistoryRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delta"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_api_projects__project__levels__level__work_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mesh_api_projects__project__meshes__name__glb_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deviations_api_projects__project__meshes__name__deviation__source__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                source: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stand_in_api_projects__project__meshes__name__stand_in_glb_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_api_projects__project__pieces__piece__export_get: {
+        parameters: {
+            query?: {
+                format?: "glb" | "obj" | "ply" | "stl";
+                unit?: components["schemas"]["Unit"];
+                up?: components["schemas"]["Up"];
+            };
+            header?: never;
+            path: {
+                piece: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recipes_api_projects__project__recipes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -5778,12 +5893,14 @@ export interface operations {
             };
         };
     };
-    keep_recipe_api_recipes__name__put: {
+    keep_recipe_api_projects__project__recipes__name__put: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 name: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
             };
             cookie?: never;
         };
@@ -5811,12 +5928,14 @@ export interface operations {
             };
         };
     };
-    drop_recipe_api_recipes__name__delete: {
+    drop_recipe_api_projects__project__recipes__name__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 name: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
             };
             cookie?: never;
         };
@@ -5824,6 +5943,230 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    texture_api_projects__project__textures__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    thumbnail_api_projects__project__thumbnails__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_thumbnail_api_projects__project__thumbnails__key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    every_api_projects__project__work_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_api_projects__project__work__key__get: {
+        parameters: {
+            query?: {
+                seen?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_api_projects__project__work__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fetch_api_projects__project__work__key__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5898,93 +6241,6 @@ export interface operations {
             };
         };
     };
-    texture_api_textures__name__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    thumbnail_api_thumbnails__key__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    keep_thumbnail_api_thumbnails__key__put: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     tools_api_tools_get: {
         parameters: {
             query?: never;
@@ -6002,128 +6258,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ToolInfo"][];
                 };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    every_api_work_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobView"][];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    look_api_work__key__get: {
-        parameters: {
-            query?: {
-                seen?: number;
-            };
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    stop_api_work__key__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobView"];
-                };
-            };
-            /** @description What was wrong and what to do; nothing changed */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    fetch_api_work__key__file_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description What was wrong and what to do; nothing changed */
             422: {

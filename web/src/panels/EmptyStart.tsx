@@ -5,7 +5,7 @@ import { api } from "../api/client";
 import { useProject, useRules } from "../api/queries";
 import { bringIn } from "../state/imports";
 import { useLevel } from "../state/level";
-import { openProject } from "../state/levels";
+import { openProject } from "../state/projects";
 import { useRunning } from "../state/running";
 import { Button } from "../ui/controls";
 import { startDrawing } from "../viewport/modes/draw";
@@ -39,7 +39,7 @@ export function EmptyStart() {
   };
   const demo = async () => {
     setBuilding(true);
-    if (!(await openProject(api.openDemo()))) setBuilding(false);
+    if (!(await openProject(api.openDemo))) setBuilding(false);
   };
   return (
     <Card aria-label="Begin">

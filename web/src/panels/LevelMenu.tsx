@@ -3,9 +3,11 @@ import { useState } from "react";
 import { Header, Menu, MenuItem, MenuSection, MenuTrigger, Separator } from "react-aria-components";
 import styled from "styled-components";
 import { api } from "../api/client";
+import { within } from "../api/here";
 import { useLevels, useProject, useRecent } from "../api/queries";
 import { useLevel } from "../state/level";
-import { openProject, restoreLevel } from "../state/levels";
+import { restoreLevel } from "../state/levels";
+import { openProject } from "../state/projects";
 import { Button, Floating } from "../ui/controls";
 import { type Asked, LevelDialog } from "./LevelDialog";
 
@@ -37,9 +39,9 @@ export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
     const [verb, what = ""] = key.split(":", 2);
     if (verb === "open") onLevel(what);
     else if (verb === "back") void restoreLevel(what).then((l) => l && onLevel(l.id));
-    else if (verb === "copy") window.location.assign("/api/project/copy");
-    else if (verb === "project") void openProject(api.openProject(key.slice(8)));
-    else if (verb === "demo") void openProject(api.openDemo());
+    else if (verb === "copy") window.location.assign(within("copy"));
+    else if (verb === "project") void openProject((running) => api.openProject(key.slice(8), running));
+    else if (verb === "demo") void openProject(api.openDemo);
     else setAsked(verb as Asked);
   };
   return (

@@ -1,6 +1,7 @@
 import { Download } from "lucide-react";
 import { useState } from "react";
 import styled from "styled-components";
+import { within } from "../api/here";
 import { useRules } from "../api/queries";
 import type { Piece, Thing } from "../api/types";
 import { isShown, useLevel } from "../state/level";
@@ -90,7 +91,7 @@ export function ExportPiece({ piece }: { piece: Piece }) {
       <Button
         data-main="true"
         onPress={() => {
-          window.location.assign(`/api/pieces/${piece.id}/export?${query}`);
+          window.location.assign(within(`pieces/${piece.id}/export?${query}`));
         }}
       >
         <Download size={14} aria-hidden /> Save {format.toUpperCase()}

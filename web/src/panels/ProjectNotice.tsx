@@ -1,6 +1,7 @@
 import { Download, TriangleAlert } from "lucide-react";
 import { useEffect } from "react";
 import styled from "styled-components";
+import { within } from "../api/here";
 import { useProject } from "../api/queries";
 import { tell } from "../state/messages";
 
@@ -25,7 +26,7 @@ export function ProjectNotice() {
       <p>
         <b>Only for looking.</b> {data.read_only} Save a copy, and open that to go on working.
       </p>
-      <a href="/api/project/copy" download>
+      <a href={within("copy")} download>
         <Download size={16} aria-hidden /> Save a copy
       </a>
     </Strip>

@@ -1,6 +1,7 @@
 import { Download, FileInput, House } from "lucide-react";
 import { type ChangeEvent, useRef } from "react";
 import styled from "styled-components";
+import { within } from "../api/here";
 import { useRules } from "../api/queries";
 import { ShapeBoard } from "../panels/DrawCard";
 import { Card, Quiet } from "../panels/parts";
@@ -108,7 +109,7 @@ function ShipCard() {
             <Download size={16} aria-hidden /> Export {name} as GLB
           </Button>
         ) : (
-          <ExportLink href={`/api/levels/${levelId}/export.glb`} download>
+          <ExportLink href={within(`levels/${levelId}/export.glb`)} download>
             <Download size={16} aria-hidden /> Export {name} as GLB
           </ExportLink>
         )}

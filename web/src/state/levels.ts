@@ -1,6 +1,5 @@
 import { api, Problem } from "../api/client";
-import { rememberLevel } from "../api/early";
-import { askLevels, queries } from "../api/queries";
+import { askLevels } from "../api/queries";
 import type { LevelSummary } from "../api/types";
 import { tell } from "./messages";
 
@@ -31,18 +30,4 @@ export function nextName(name: string, taken: readonly string[]): string {
   let number = Number(found?.[2] ?? 1) + 1;
   while (taken.includes(`${stem} ${number}`)) number++;
   return `${stem} ${number}`;
-}
-
-/** Open another project: the page begins anew with it. */
-export async function openProject(opening: Promise<unknown>): Promise<boolean> {
-  try {
-    await opening;
-  } catch (error) {
-    tell((error as Error).message, "error");
-    return false;
-  }
-  rememberLevel("");
-  queries.clear();
-  location.reload();
-  return true;
 }

@@ -156,7 +156,7 @@ describe("while an own step is on its way", () => {
 });
 
 it("comes again when it is lost, from the revision that it has then, ever more rarely", () => {
-  expect(last().url).toBe("ws://127.0.0.1:8484/api/levels/level-1/live?columns=true&revision=4");
+  expect(last().url).toBe("ws://127.0.0.1:8484/api/projects/here/levels/level-1/live?columns=true&revision=4");
   last().say(delta(5));
   for (const wait of [500, 1000, 2000]) {
     const count = Socket.all.length;

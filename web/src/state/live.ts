@@ -1,11 +1,13 @@
 import { Problem } from "../api/client";
 import { readColumns, readHead } from "../api/columns";
+import { goesAlong, openingIn, within } from "../api/here";
+import { askProject } from "../api/queries";
 import type { Delta } from "../api/types";
 import { applyDelta, levelStore } from "./level";
 import { lookWhatStands, reload, whenAtRest } from "./steps";
 
 /** A change, or where it is large which one it is and how to read it; or that another project is open. */
-type Told = Partial<Delta> & { whole?: () => Delta; page?: string };
+type Told = Partial<Delta> & { whole?: () => Delta; page?: string; open?: string; name?: string; path?: string };
 
 /** What a message says; null for what says nothing that is understood. Columns are read when they are wanted. */
 function read(data: unknown): Told | null {
@@ -34,6 +36,12 @@ function taken(told: Told): boolean {
   }
 }
 
+/** Another opening is open: of the same project, with which the page goes along, or of another one. */
+function meetOther(told: Told): void {
+  const other = openingIn(told);
+  if (other && goesAlong(other)) void askProject();
+}
+
 /** Listen to changes of the open level made elsewhere, and hear when it is gone; returns how to stop. */
 export function listen(level: string, gone: () => void): () => void {
   let stopped = false;
@@ -49,7 +57,7 @@ export function listen(level: string, gone: () => void): () => void {
     // what has changed since this revision is told, too
     const { revision } = levelStore.getState();
     socket = new WebSocket(
-      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/api/levels/${level}/live?columns=true&revision=${revision}`,
+      `${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${within(`levels/${level}/live`)}?columns=true&revision=${revision}`,
     );
     socket.binaryType = "arraybuffer";
     socket.onopen = () => {
@@ -64,7 +72,7 @@ export function listen(level: string, gone: () => void): () => void {
         () =>
           whenAtRest(() => {
             if (stopped) return;
-            if (told?.page === "anew") location.reload();
+            if (told?.page === "other") meetOther(told);
             else if (told?.revision === undefined || !taken(told)) void reload().catch(lost);
           }),
         0,

@@ -50,7 +50,7 @@ describe("a file that long work has written", () => {
     asked.workOn.mockResolvedValue(job("done"));
     await startExport();
     await over();
-    await vi.waitFor(() => expect(assign).toHaveBeenCalledWith("/api/work/job-1/file"));
+    await vi.waitFor(() => expect(assign).toHaveBeenCalledWith("/api/projects/here/work/job-1/file"));
     expect(assign).toHaveBeenCalledTimes(1);
   });
 
@@ -88,7 +88,7 @@ describe("a file that long work has written", () => {
     asked.work.mockResolvedValue([job("done", "job-1"), job("working", "job-2")]);
     asked.workOn.mockResolvedValue(job("done", "job-2"));
     await startExport();
-    await vi.waitFor(() => expect(assign).toHaveBeenCalledWith("/api/work/job-2/file"));
+    await vi.waitFor(() => expect(assign).toHaveBeenCalledWith("/api/projects/here/work/job-2/file"));
     expect(assign).toHaveBeenCalledTimes(1);
   });
 });

@@ -1,5 +1,6 @@
 import { createStore, useStore } from "zustand";
 import { api, Problem } from "../api/client";
+import { within } from "../api/here";
 import type { Accept, Job, Params } from "../api/types";
 import { levelStore } from "./level";
 import { tell } from "./messages";
@@ -105,7 +106,7 @@ async function follow(job: Job): Promise<void> {
   if (!now) return;
   const { levelId, revision } = levelStore.getState();
   if (now.state === "done" && now.level === levelId && now.revision > revision) await reload().catch(() => undefined);
-  if (now.has_file && now.state === "done" && mine) window.location.assign(`/api/work/${now.id}/file`);
+  if (now.has_file && now.state === "done" && mine) window.location.assign(within(`work/${now.id}/file`));
   if (now.state === "done") tell(now.note || `${now.title}: done.`);
   if (now.state === "failed") tell(now.reason, "error");
   if (now.state === "stopped") tell(`${now.title}: cancelled; nothing of it was kept.`);

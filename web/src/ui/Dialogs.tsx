@@ -18,15 +18,22 @@ interface AskProps {
   open: boolean;
   title: string;
   alert?: boolean;
-  onClose: () => void;
+  /** It stays until one of its buttons is pressed. */
+  fixed?: boolean;
+  onClose?: () => void;
   onAccept: () => void;
   children: ReactNode;
 }
 
 /** A small sheet that asks something; Enter accepts, Escape leaves. */
-export function Ask({ open, title, alert, onClose, onAccept, children }: AskProps) {
+export function Ask({ open, title, alert, fixed, onClose, onAccept, children }: AskProps) {
   return (
-    <Veil isOpen={open} onOpenChange={(o) => !o && onClose()} isDismissable>
+    <Veil
+      isOpen={open}
+      onOpenChange={(o) => !o && onClose?.()}
+      isDismissable={!fixed}
+      isKeyboardDismissDisabled={fixed === true}
+    >
       <Sheet>
         <Dialog role={alert ? "alertdialog" : "dialog"}>
           <Heading slot="title">{title}</Heading>

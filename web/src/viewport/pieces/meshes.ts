@@ -2,6 +2,7 @@ import { type BufferAttribute, BufferGeometry, type Mesh } from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { createStore, useStore } from "zustand";
 import { takeEarly } from "../../api/early";
+import { within } from "../../api/here";
 import { levelStore, shown } from "../../state/level";
 import { inSoftware } from "../look/renderer";
 import { DENSE, standIn } from "./standIns";
@@ -46,7 +47,7 @@ interface Extras {
 }
 
 async function load(hash: string): Promise<void> {
-  const path = `/api/meshes/${hash}.glb`;
+  const path = within(`meshes/${hash}.glb`);
   const gltf = await loader.parseAsync(await fetched(path), "");
   const mesh: ViewMesh = { slots: [], outline: null, inner: null, edges: { outline: NO_EDGES, inner: NO_EDGES } };
   const found: { geometry: BufferGeometry; slot: number; face: number; vertex: number }[] = [];
@@ -77,7 +78,7 @@ async function load(hash: string): Promise<void> {
 /** Have something coarser for a dense mesh, to be drawn while the view moves. */
 async function loadStandIn(hash: string, mesh: ViewMesh): Promise<void> {
   try {
-    const gltf = await loader.parseAsync(await fetched(`/api/meshes/${hash}/stand-in.glb`), "");
+    const gltf = await loader.parseAsync(await fetched(within(`meshes/${hash}/stand-in.glb`)), "");
     gltf.scene.traverse((object) => {
       const geometry = (object as Partial<Mesh>).geometry;
       if (!(geometry instanceof BufferGeometry) || geometry.userData.lines) return;

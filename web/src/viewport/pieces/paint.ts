@@ -1,5 +1,6 @@
 import { BufferAttribute, BufferGeometry, Color, DoubleSide, MeshLambertMaterial } from "three";
 import { createStore, useStore } from "zustand";
+import { within } from "../../api/here";
 import type { ViewMesh } from "./meshes";
 
 /** How far each vertex of a mesh is from another, as the server measured it, by both hashes; metres. */
@@ -14,7 +15,7 @@ export function paintOf(mesh: string, source: string): Float32Array | undefined 
   const found = store.getState().found.get(key);
   if (!found && source && !asked.has(key)) {
     asked.add(key);
-    fetch(`/api/meshes/${mesh}/deviation/${source}`)
+    fetch(within(`meshes/${mesh}/deviation/${source}`))
       .then(async (reply) => {
         if (!reply.ok) throw new Error(String(reply.status));
         const values = new Float32Array(await reply.arrayBuffer());

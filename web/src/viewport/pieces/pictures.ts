@@ -14,6 +14,7 @@ import {
   WebGLRenderer,
 } from "three";
 import { keepThumbnail } from "../../api/client";
+import { within } from "../../api/here";
 import type { Piece } from "../../api/types";
 import { wasSeen } from "../../state/seen";
 import { viewport } from "../controller";
@@ -36,7 +37,7 @@ function keyOf(piece: Piece): string {
 
 /** The picture of a key as the server has kept it, or null. */
 async function kept(key: string): Promise<string | null> {
-  const response = await fetch(`/api/thumbnails/${key}`);
+  const response = await fetch(within(`thumbnails/${key}`));
   return response.status === 200 ? URL.createObjectURL(await response.blob()) : null;
 }
 

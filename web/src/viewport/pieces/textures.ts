@@ -1,4 +1,5 @@
 import { RepeatWrapping, SRGBColorSpace, type Texture, TextureLoader } from "three";
+import { within } from "../../api/here";
 
 const kept = new Map<string, Texture>();
 
@@ -6,7 +7,7 @@ const kept = new Map<string, Texture>();
 export function textureOf(hash: string, ready: () => void): Texture {
   let found = kept.get(hash);
   if (!found) {
-    found = new TextureLoader().load(`/api/textures/${hash}`, ready);
+    found = new TextureLoader().load(within(`textures/${hash}`), ready);
     found.colorSpace = SRGBColorSpace;
     found.flipY = false;
     found.wrapS = RepeatWrapping;

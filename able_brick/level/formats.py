@@ -1,0 +1,38 @@
+"""The versions of rows by their kind, and of recipes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Final
+
+from able_brick.core.formats import FIRST, Chain
+
+#: Chains of the kinds of rows that have changed since their first version; the others are as they were.
+ROWS: Final[dict[str, Chain]] = {}
+#: What has changed of recipes, in projects, files and requests.
+RECIPES: Final = FIRST
+
+
+def row_chain(kind: str) -> Chain:
+    """The upgrades of a kind of row."""
+    return ROWS.get(kind, FIRST)
+
+
+def recipe_chain() -> Chain:
+    """The upgrades of recipes."""
+    return RECIPES
+
+
+def row_format(kind: str) -> int:
+    """The version in which rows of a kind are written."""
+    chain = ROWS.get(kind)
+    return 1 if chain is None else chain.version
+
+
+def upgraded_row(row: Any, formats: Mapping[str, int]) -> Any:
+    """A row as JSON, which may be null, as one of the version now; `formats` are those it was written in, by kind. What
+    is no row stays as it is, to be refused by whoever reads it. Raises FormatError."""
+    if not isinstance(row, dict):
+        return row
+    kind = row.get("kind")
+    return row_chain(kind).upgraded(row, formats.get(kind, 1)) if isinstance(kind, str) else row
