@@ -4,22 +4,23 @@ from __future__ import annotations
 
 import gc
 import json
-import logging
 import socket
 import sys
 import time
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import typer
 from pydantic import ValidationError
 
 from able_brick.core.collecting import keep_what_stands, uncollected
 from able_brick.core.errors import AbleBrickError, InputError
+from able_brick.core.events import set_up
 
 with uncollected():  # what is imported stays: to look for garbage in it would take a good part of a start
     from able_brick.core.files.part import Scene
     from able_brick.core.files.read import read_file
+    from able_brick.core.files.regular import read_beside, read_regular
     from able_brick.core.files.units import Unit, Up, brought_in
     from able_brick.core.files.write import write_file
     from able_brick.core.mesh.measure import counts_of_all
@@ -29,6 +30,9 @@ with uncollected():  # what is imported stays: to look for garbage in it would t
     from able_brick.jobs.naming import NamePattern
     from able_brick.jobs.slim_scene import slim_scene
 
+LogLevel = Literal["debug", "info", "warning", "error"]
+#: Bytes of a file that is read.
+_MOST_BYTES = 2 * 2**30
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
 
 
@@ -39,6 +43,8 @@ def serve(
         int, typer.Option(help="The next free port is taken when this one is in use", min=1, max=65535)
     ] = 8484,
     demo: Annotated[bool, typer.Option(help="Build Merrow Lock when the file does not exist yet")] = False,
+    log_level: Annotated[LogLevel, typer.Option(help="How much is told of what happens, as lines of JSON")] = "warning",
+    log_file: Annotated[Path | None, typer.Option(help="A file to write that to as well; it is rotated")] = None,
 ) -> None:
     """Serve the web application on 127.0.0.1."""
     gc.disable()  # until everything is there
@@ -51,7 +57,11 @@ def serve(
     from able_brick.store.recent import remember
     from able_brick.store.scratch import remove_abandoned
 
-    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    try:
+        set_up(log_level, None if log_file is None else str(log_file))
+    except OSError as error:
+        typer.echo(f"{log_file} cannot be written to: {error.strerror}.", err=True)
+        raise typer.Exit(2) from None
     remove_abandoned()
     try:
         if demo and not db.exists():
@@ -253,6 +263,9 @@ def batch(
     scheduler: Annotated[
         str | None, typer.Option(envvar="ABLE_BRICK_SCHEDULER", help="Address of a dask scheduler, for a cluster")
     ] = None,
+    replace: Annotated[
+        bool, typer.Option("--replace", help="Replace files that are there and were not written by this batch")
+    ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print what came of it as JSON")] = False,
 ) -> None:
     """Slim every model in a folder by a recipe, a file for each rung, with report.json and report.csv.
@@ -274,7 +287,9 @@ def batch(
 
     try:
         how = Recipe.model_validate_json(recipe.read_bytes())
-        done = run_batch(source, target, how, pattern=pattern, jobs=jobs, scheduler=scheduler, tell=tell)
+        done = run_batch(
+            source, target, how, pattern=pattern, jobs=jobs, scheduler=scheduler, replace=replace, tell=tell
+        )
     except ValidationError as error:
         typer.echo(f"{recipe}: this is no recipe ({error.errors()[0]['msg']}).", err=True)
         raise typer.Exit(2) from None
@@ -324,14 +339,8 @@ def convert(
 def _read(path: Path) -> Scene:
     """What a file holds; files that it names are looked for beside it, and nowhere else."""
     folder = path.parent.resolve()
-
-    def beside(name: str) -> bytes | None:
-        found = (folder / name.replace("\\", "/")).resolve()
-        return found.read_bytes() if found.is_relative_to(folder) and found.is_file() else None
-
-    if path.exists() and not path.is_file():
-        raise InputError(f"{path.name} is no file: a folder, a pipe or a device cannot be read as a model.")
-    return read_file(path.name, path.read_bytes(), beside)
+    data = read_regular(path, _MOST_BYTES)
+    return read_file(path.name, data, lambda name: read_beside(folder, name, _MOST_BYTES))
 
 
 def _write(target: Path, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up.Y) -> list[Path]:

@@ -13,6 +13,12 @@ settings.register_profile("steady", derandomize=True, deadline=None)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _own_home(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """What belongs to this machine and to no project is kept apart from what whoever runs the tests has."""
+    os.environ["ABLE_BRICK_HOME"] = str(tmp_path_factory.mktemp("home"))
+
+
 @pytest.fixture(scope="session")
 def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo project, built once for all tests of the session."""

@@ -16,7 +16,7 @@ from fastapi.responses import FileResponse, Response
 from starlette.staticfiles import StaticFiles
 
 import able_brick
-from able_brick.api import batches, elements, errors, imports, kit, levels, questions, rules, work
+from able_brick.api import backups, batches, elements, errors, health, imports, kit, levels, questions, rules, work
 from able_brick.api import project as project_routes
 from able_brick.api.guard import Guard
 from able_brick.api.opened import DemoBuilder, Opened
@@ -112,6 +112,8 @@ def create_app(
     app.include_router(batches.router)
     app.include_router(project_routes.router)
     app.include_router(project_routes.of_project)
+    app.include_router(backups.router)
+    app.include_router(health.router)
     app.add_middleware(WithinProject)
     app.add_middleware(Guard)
     if (web / "index.html").exists():

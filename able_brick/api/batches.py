@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -31,6 +32,7 @@ class NewBatch(BaseModel):
     target: str = Field(min_length=1, max_length=4000, examples=["/home/me/slim"])
     recipe: Recipe
     pattern: str = Field(USUAL_PATTERN, max_length=240)
+    replace: bool = Field(False, description="Replace files that are there and were not written by this batch")
 
 
 class FilesBatch(BaseModel):
@@ -41,6 +43,7 @@ class FilesBatch(BaseModel):
     target: str = Field(min_length=1, max_length=4000, examples=["/home/me/slim"])
     recipe: Recipe
     pattern: str = Field(USUAL_PATTERN, max_length=240)
+    replace: bool = Field(False, description="Replace files that are there and were not written by this batch")
 
 
 class BatchView(BaseModel):
@@ -78,11 +81,23 @@ class BatchView(BaseModel):
         )
 
 
+def _folder(text: str, field: str) -> Path:
+    """The folder that is named. InputError for what can be no name of one."""
+    try:
+        if "\0" in text:
+            raise ValueError(text)
+        path = Path(text).expanduser()
+        os.fsencode(path)
+    except (RuntimeError, ValueError) as error:  # nobody's home, or what no file system takes
+        raise InputError(f"{text[:80]!r} cannot be a folder here; give a whole path.", field=field) from error
+    return path
+
+
 @router.post("", status_code=202)
 def start(batches: OfProject, new: NewBatch) -> BatchView:
     """Begin to slim a folder; what was done before with the same content and recipe is not done again."""
-    batch = batches.start(Path(new.source).expanduser(), Path(new.target).expanduser(), new.recipe, new.pattern)
-    return BatchView.of(batch)
+    source, target = _folder(new.source, "source"), _folder(new.target, "target")
+    return BatchView.of(batches.start(source, target, new.recipe, new.pattern, replace=new.replace))
 
 
 @router.post("/files", status_code=202)
@@ -99,7 +114,8 @@ def start_files(
         field = ".".join(map(str, first["loc"])) or "how"
         raise InputError(sentence(field, first), field=field) from error
     named = [(f.filename or "", f.file) for f in files]
-    return BatchView.of(batches.start_files(named, Path(wish.target).expanduser(), wish.recipe, wish.pattern))
+    target = _folder(wish.target, "target")
+    return BatchView.of(batches.start_files(named, target, wish.recipe, wish.pattern, replace=wish.replace))
 
 
 @router.get("")

@@ -93,7 +93,8 @@ def install(app: FastAPI) -> None:
     """Answer every error of the program with a problem, never with a stack trace."""
 
     @app.exception_handler(AbleBrickError)
-    async def known(_request: Request, error: AbleBrickError) -> JSONResponse:
+    async def known(request: Request, error: AbleBrickError) -> JSONResponse:
+        request.scope.get("able_brick.facts", {})["code"] = error.code
         return problem(STATUS.get(type(error), 500), error.code, str(error), error.data)
 
     @app.exception_handler(RequestValidationError)

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from able_brick.api.told import VARY, as_columns, told, wants_columns
 from able_brick.api.turns import Turns, turns
-from able_brick.api.within import PREFIX, Here, TheProject
+from able_brick.api.within import PREFIX, Here, TheProject, note
 from able_brick.core.errors import UnknownIdError
 from able_brick.session.delta import Delta, LevelView
 from able_brick.session.shipping import level_glb
@@ -27,6 +27,12 @@ general = APIRouter(prefix="/api")
 
 LevelId = Annotated[str, Path(max_length=80, examples=["level-1"])]
 Revision = Annotated[int, Field(ge=0, description="The revision that the caller last saw", examples=[12])]
+
+
+Format = Annotated[
+    int | None,
+    Field(ge=1, le=10_000, description="The format of the parameters, where they were written for an earlier version"),
+]
 
 
 class LevelSummary(BaseModel):
@@ -66,6 +72,7 @@ class StepRequest(BaseModel):
     params: dict[str, Any] = {}
     selection: list[str] = Field(default=[], max_length=200_000)
     revision: Revision
+    format: Format = None
 
 
 class PreviewRequest(StepRequest):
@@ -82,6 +89,7 @@ class AdjustRequest(BaseModel):
     tool: str = Field(max_length=60)
     params: dict[str, Any]
     revision: Revision
+    format: Format = None
 
 
 class HistoryRequest(BaseModel):
@@ -155,14 +163,19 @@ def get_level(project: TheProject, level: LevelId, asked: Request) -> Response:
 @router.post("/levels/{level}/steps", response_model=Delta)
 def take_step(project: TheProject, level: LevelId, request: StepRequest, asked: Request) -> Response:
     """Take a step. 409 when the level has moved on since `revision`."""
-    tool = parse_tool(request.tool, request.params)
-    return told(project.step(level, tool, tuple(request.selection), request.revision), asked)
+    note(asked, event="step", tool=request.tool[:60])
+    tool = parse_tool(request.tool, request.params, request.format)
+    delta = project.step(level, tool, tuple(request.selection), request.revision)
+    note(asked, revision=delta.revision)
+    return told(delta, asked)
 
 
 @router.put("/levels/{level}/steps/last", response_model=Delta)
 def adjust_last(project: TheProject, level: LevelId, request: AdjustRequest, asked: Request) -> Response:
     """Make the last step again with other parameters."""
-    return told(project.adjust_last(level, parse_tool(request.tool, request.params), request.revision), asked)
+    note(asked, event="adjust", tool=request.tool[:60])
+    tool = parse_tool(request.tool, request.params, request.format)
+    return told(project.adjust_last(level, tool, request.revision), asked)
 
 
 @router.post("/levels/{level}/preview", response_model=Delta)
@@ -177,7 +190,8 @@ async def preview(
     have overtaken too often."""
 
     def reckon() -> Response:
-        tool = parse_tool(request.tool, request.params)
+        note(asked, event="preview", tool=request.tool[:60], quiet=True)
+        tool = parse_tool(request.tool, request.params, request.format)
         chosen = tuple(request.selection)
         return told(project.preview(level, tool, chosen, request.revision, adjust_last=request.adjust_last), asked)
 
@@ -187,12 +201,14 @@ async def preview(
 @router.post("/levels/{level}/undo", response_model=Delta)
 def undo(project: TheProject, level: LevelId, request: HistoryRequest, asked: Request) -> Response:
     """Take back the last step."""
+    note(asked, event="undo")
     return told(project.undo(level, request.revision), asked)
 
 
 @router.post("/levels/{level}/redo", response_model=Delta)
 def redo(project: TheProject, level: LevelId, request: HistoryRequest, asked: Request) -> Response:
     """Make the step again that was undone last."""
+    note(asked, event="redo")
     return told(project.redo(level, request.revision), asked)
 
 

@@ -47,6 +47,11 @@ class Hub:
         self._queues: dict[str, set[Tab]] = defaultdict(set)
         self._loop: asyncio.AbstractEventLoop | None = None
 
+    @property
+    def count(self) -> int:
+        """How many tabs listen."""
+        return sum(len(tabs) for tabs in list(self._queues.values()))
+
     def join(self, level: str, *, columns: bool = False) -> Tab:
         self._loop = asyncio.get_running_loop()
         queue = Tab(columns=columns)

@@ -96,6 +96,8 @@ class Opened:
         self.now = OpenProject(project)
         self._build_demo = build_demo
         self._serving = serving
+        if serving:
+            project.backups.begin()
         self._guard = threading.Lock()
         self._closing: dict[Path, threading.Thread] = {}
 
@@ -146,6 +148,7 @@ class Opened:
         old, self.now = self.now, OpenProject(fresh)
         if self._serving:
             self.now.imports.warm()
+            fresh.backups.begin()
         old.hub.end(told_of(self.now))
         thread = threading.Thread(target=old.close, name="closing", daemon=True)
         self._closing = {p: t for p, t in self._closing.items() if t.is_alive()}

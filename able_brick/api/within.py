@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import json
-from typing import Annotated, Final
+import logging
+import time
+from typing import Annotated, Any, Final
 from urllib.parse import unquote
 
 from fastapi import Depends, Path
 from starlette.requests import HTTPConnection
-from starlette.types import ASGIApp, Receive, Scope, Send
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from able_brick.api.errors import STATUS, problem
 from able_brick.api.opened import Opened, OpenProject, told_of
 from able_brick.core.errors import OtherProjectError
+from able_brick.core.events import event
 from able_brick.jobs.batches import Batches
 from able_brick.jobs.imports import Imports
 from able_brick.session.project import Project
@@ -23,6 +26,8 @@ PREFIX: Final = "/api/projects/{project}"
 _BEFORE: Final = "/api/projects/"
 #: A socket that is closed with this code means another project.
 OTHER: Final = 4409
+#: Facts about a request, for the line that tells of it.
+FACTS: Final = "able_brick.facts"
 _HERE: Final = "able_brick.project"
 
 
@@ -52,14 +57,39 @@ class WithinProject:
                 await problem(STATUS[OtherProjectError], error.code, str(error), error.data)(scope, receive, send)
             return
         scope[_HERE] = found
+        facts: dict[str, Any] = {"project": found.key.partition(".")[0]}
+        scope[FACTS] = facts
         if scope["type"] == "websocket":  # they last; they end with the project
             found.leave()
             await self.app(scope, receive, send)
             return
+        began = time.perf_counter()
+
+        async def heard(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                facts["status"] = message["status"]
+            await send(message)
+
         try:
-            await self.app(scope, receive, send)
+            await self.app(scope, receive, heard)
         finally:
             found.leave()
+            _tell(scope["method"], path[len(_BEFORE) + len(key) :], facts, 1000 * (time.perf_counter() - began))
+
+
+def _tell(method: str, path: str, facts: dict[str, Any], ms: float) -> None:
+    """One line of a request: those that change something and those that were refused, others where that is asked."""
+    refused = facts.get("status", 500) >= 400
+    level = logging.INFO if refused or (method != "GET" and "quiet" not in facts) else logging.DEBUG
+    facts.pop("quiet", None)
+    what = "refusal" if refused else facts.pop("event", "request")
+    # what is waited for on purpose is not slow
+    event(what, level=level, ms=None if facts.pop("waits", False) else ms, method=method, path=path[:200], **facts)
+
+
+def note(connection: HTTPConnection, **facts: Any) -> None:
+    """Have facts stand in the line that tells of a request."""
+    connection.scope.get(FACTS, {}).update(facts)
 
 
 async def _open_project(

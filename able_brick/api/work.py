@@ -56,7 +56,7 @@ class RecipeView(Recipe):
 def start(project: TheProject, work: AtWork, level: LevelId, step: PreviewRequest) -> JobView:
     """Begin a step that takes long. Other steps go on meanwhile; it is committed onto what they have left. With
     `adjust_last` the last step is made again, as long as it is the last one."""
-    tool = parse_tool(step.tool, step.params)
+    tool = parse_tool(step.tool, step.params, step.format)
     return JobView.of(work.start(project, level, tool, tuple(step.selection), adjust_last=step.adjust_last))
 
 

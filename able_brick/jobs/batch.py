@@ -6,26 +6,37 @@ import csv
 import json
 import logging
 import os
+import queue
+import secrets
 import time
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
-from able_brick.core.errors import InputError, StorageError
+from able_brick.core.errors import AbleBrickError, InputError, StorageError
 from able_brick.core.files.read import MODELS
 from able_brick.jobs.naming import NamePattern
-from able_brick.jobs.slim_file import RECORDS, FileJob, slim_file, written_ending
+from able_brick.jobs.slim_file import FileJob, slim_file, written_ending
+from able_brick.jobs.workers import Workers, crew
+from able_brick.jobs.written import RECORDS, REPORTS, Written
 from able_brick.level.recipe import Recipe
+
+if TYPE_CHECKING:
+    from dask.distributed import Future
 
 USUAL_PATTERN: Final = "{folder}/{name}_{rung}{ext}"
 #: Files that are handed to each worker ahead.
 _AHEAD: Final = 4
+#: Seconds after which it is looked whether the batch is still wanted.
+_BREATH: Final = 0.25
 _COLUMNS: Final = (
     *("file", "ok", "reason", "again", "rung", "written", "triangles", "hardware_vertices"),
     *("max_deviation_m", "rms_deviation_m", "good_from_m", "reached", "seconds"),
 )
+#: Names that a refusal lists.
+_LISTED: Final = 3
 
 
 @dataclass
@@ -71,41 +82,65 @@ def check_folders(source: Path, target: Path) -> None:
         raise InputError("Files would be written over those that are read; give another folder.", field="target")
     try:
         (target / RECORDS).mkdir(parents=True, exist_ok=True)
-        probe = target / RECORDS / f".{os.getpid()}"
+        probe = target / RECORDS / f".{os.getpid()}-{secrets.token_hex(4)}"
         probe.write_bytes(b"")
         probe.unlink()
     except OSError as error:
         raise StorageError(f"{target} cannot be written to: {error.strerror}.") from error
 
 
-def check_collisions(source: Path, target: Path, pattern: NamePattern, rungs: int) -> int:
-    """How many files there are; InputError where two of them would be written under one name.
+def check_names(written: Written, pattern: NamePattern, rungs: int) -> int:
+    """How many files there are. InputError where two of them would be written under one name, where something would
+    be written into the folder that is read, or over what the batch has not written; nothing is begun then.
 
-    Names that hold {tris} are known only when they are made; those are not compared.
+    Names that hold {tris} are known only when they are made, and are looked at then; so are names that cannot be.
     """
     seen: set[int] = set()
+    foreign = written.foreign_reports()
     count = 0
-    for path in models_in(source, without=target.resolve()):
+    known = "{tris}" not in pattern.text
+    for path in models_in(written.source, without=written.target):
         count += 1
-        for rung in range(1, rungs + 1):
-            name = _named(pattern, path, rung)
-            if hash(name) in seen and "{tris}" not in pattern.text:
-                other = next(
-                    (p for p in models_in(source, without=target.resolve()) if _named(pattern, p, rung) == name), path
-                )
-                if other != path:
-                    raise InputError(
-                        f"{path} and {other} would both be written as {name}; put {{folder}} or {{ext}} into the "
-                        "pattern.",
-                        field="pattern",
-                    )
+        names = [name for rung in range(1, rungs + 1) if (name := _named(pattern, path, rung)) is not None]
+        for name in names:
+            fault = written.fault(name)
+            if fault is not None:
+                raise InputError(f"{fault}. Give another folder or pattern; nothing was begun.", field="target")
+            if known and hash(name) in seen:
+                _refuse_twice(written, pattern, rungs, path, name)
             seen.add(hash(name))
+        foreign += written.foreign(path, names) if known else []
+    if foreign and not written.replace:
+        more = f" and {len(foreign) - _LISTED} more" if len(foreign) > _LISTED else ""
+        listed = ", ".join(foreign[:_LISTED]) + more
+        raise InputError(
+            f"{len(foreign)} {'file is' if len(foreign) == 1 else 'files are'} there already that this batch did not "
+            f"write: {listed}. Ask for them to be replaced, or give another folder; nothing was begun.",
+            field="replace",
+            files=foreign[:100],
+            count=len(foreign),
+        )
     return count
 
 
-def _named(pattern: NamePattern, path: str, rung: int) -> str:
+def _refuse_twice(written: Written, pattern: NamePattern, rungs: int, path: str, name: str) -> None:
+    """InputError where another model than this one would be written under its name."""
+    for other in models_in(written.source, without=written.target):
+        if other == path:
+            return
+        if name in (_named(pattern, other, rung) for rung in range(1, rungs + 1)):
+            raise InputError(
+                f"{path} and {other} would both be written as {name}; put {{folder}} or {{ext}} into the pattern.",
+                field="pattern",
+            )
+
+
+def _named(pattern: NamePattern, path: str, rung: int) -> str | None:
+    """The name of a rung, as far as it is known; None where it cannot be, which is told of the file alone."""
     at = Path(path)
-    return str(pattern.of(at.stem, rung, 0, "/".join(at.parent.parts), written_ending(at)))
+    with suppress(AbleBrickError, ValueError):
+        return str(pattern.of(at.stem, rung, 0, "/".join(at.parent.parts), written_ending(at)))
+    return None
 
 
 def run_batch(
@@ -116,89 +151,96 @@ def run_batch(
     pattern: str = USUAL_PATTERN,
     jobs: int | None = None,
     scheduler: str | None = None,
+    replace: bool = False,
     tell: Callable[[Progress], None] | None = None,
 ) -> Progress:
     """Slim every model in a folder into another, a file for each rung, and write report.json and report.csv there.
 
     What was done before with the same content and recipe is not done again. One bad file stops nothing; one that
-    workers die on is reported. `tell` hears after every file and may raise to stop: what has been done is kept.
-    Raises InputError and StorageError before anything is begun.
+    workers die on is reported. `tell` hears how far it is, several times a second, and may raise to stop: then the
+    files that are being worked on are given up, and what has been done is kept. Files that the batch did not write are
+    not replaced, unless asked for. Raises InputError and StorageError before anything is begun.
     """
-    from dask.distributed import Client, LocalCluster, as_completed
-    from distributed.scheduler import KilledWorker
-
-    logging.getLogger("distributed").setLevel(logging.ERROR)  # it tells of each connection that comes and goes
     check_folders(source, target)
     parsed = NamePattern.parse(pattern, rungs=len(recipe.rungs))
-    progress = Progress(total=check_collisions(source, target, parsed, len(recipe.rungs)))
+    written = Written(target.resolve(), source.resolve(), secrets.token_hex(6), replace)
+    progress = Progress(total=check_names(written, parsed, len(recipe.rungs)))
+    written.tidy_after_others()
     text = recipe.model_dump_json()
     with ExitStack() as stack:
-        report = stack.enter_context(_Report(target))
-        if scheduler is None:
-            cluster = stack.enter_context(
-                LocalCluster(  # type: ignore[no-untyped-call]
-                    n_workers=jobs or os.cpu_count() or 1,
-                    threads_per_worker=1,
-                    processes=True,
-                    dashboard_address=None,
-                    # its status page, which nobody asks for, at any port that is free here
-                    scheduler_kwargs={"dashboard_address": "127.0.0.1:0"},
-                    host="127.0.0.1",
-                    silence_logs=50,
-                )
-            )
-            client = stack.enter_context(Client(cluster))  # type: ignore[no-untyped-call]
-        else:
-            client = stack.enter_context(Client(scheduler, timeout=5))  # type: ignore[no-untyped-call]
-        workers = max(1, len(client.scheduler_info()["workers"]))
+        stack.callback(written.tidy)
+        report = stack.enter_context(_Report(written))
+        workers = stack.enter_context(crew(jobs, scheduler))
         if tell is not None:
             tell(progress)
-        waiting = models_in(source, without=target.resolve())
-        names: dict[str, str] = {}
-        running = as_completed()  # type: ignore[no-untyped-call]
-
-        def hand_on() -> bool:
-            path = next(waiting, None)
-            if path is None:
-                return False
-            job = FileJob(str(source.resolve()), path, str(target.resolve()), text, pattern)
-            future = client.submit(slim_file, job, pure=False, retries=0)
-            names[future.key] = path
-            running.add(future)  # type: ignore[no-untyped-call]
-            return True
-
-        for _ in range(_AHEAD * workers):
-            if not hand_on():
-                break
-        for future in running:
-            path = names.pop(future.key)
-            try:
-                found = future.result()
-            except KilledWorker:
-                found = {"file": path, "ok": False, "reason": "Workers died on it, perhaps for want of memory."}
-            except Exception as error:  # noqa: BLE001
-                found = {"file": path, "ok": False, "reason": f"It could not be worked on ({type(error).__name__})."}
-            future.release()
+        waiting = (
+            FileJob(str(written.source), path, str(written.target), text, pattern, written.run, replace)
+            for path in models_in(written.source, without=written.target)
+        )
+        for path, future in _ended(workers, waiting, lambda: None if tell is None else tell(progress)):
+            found = _came_of(path, future)
             report.add(found)
             progress.done += bool(found["ok"])
             progress.failed += not found["ok"]
             progress.again += bool(found.get("again"))
             if tell is not None:
                 tell(progress)
-            hand_on()
     return progress
 
 
-class _Report:
-    """Both reports, written as files come in: nothing of them is held."""
+def _ended(workers: Workers, jobs: Iterator[FileJob], breathe: Callable[[], None]) -> Iterator[tuple[str, Future[Any]]]:
+    """Have files worked on, some ahead for each worker; each when it has ended. `breathe` is called meanwhile."""
+    ended: queue.SimpleQueue[tuple[str, Future[Any]]] = queue.SimpleQueue()
+    under_way = 0
 
-    def __init__(self, target: Path) -> None:
-        self._target = target
+    def hand_on() -> int:
+        job = next(jobs, None)
+        if job is None:
+            return 0
+        future = workers.client.submit(slim_file, job, pure=False, retries=0)
+        future.add_done_callback(  # type: ignore[no-untyped-call]
+            lambda done, path=job.path: ended.put((path, done))
+        )
+        return 1
+
+    for _ in range(_AHEAD * workers.number):
+        under_way += hand_on()
+    while under_way:
+        try:
+            path, future = ended.get(timeout=_BREATH)
+        except queue.Empty:
+            breathe()
+            continue
+        under_way += hand_on() - 1
+        yield path, future
+        future.release()  # type: ignore[no-untyped-call]
+
+
+def _came_of(path: str, future: Future[Any]) -> dict[str, Any]:
+    """What there is to report of a file that has ended, in whatever way."""
+    from distributed.scheduler import KilledWorker
+
+    try:
+        found: dict[str, Any] = future.result()
+    except KilledWorker:
+        return {"file": path, "ok": False, "reason": "Workers died on it, perhaps for want of memory."}
+    except Exception as error:
+        logging.getLogger("able_brick").info("%s could not be worked on", path, exc_info=error)
+        return {"file": path, "ok": False, "reason": f"It could not be worked on ({type(error).__name__})."}
+    return found
+
+
+class _Report:
+    """Both reports, written beside their places as files come in, and put there at the end: nothing is held."""
+
+    def __init__(self, written: Written) -> None:
+        self._written = written
         self._first = True
 
     def __enter__(self) -> _Report:
-        self._json = (self._target / "report.json").open("w", encoding="utf-8")
-        self._csv = (self._target / "report.csv").open("w", encoding="utf-8", newline="")
+        to_json, to_csv = (self._written.half_report(name) for name in REPORTS)
+        self._json = to_json.open("w", encoding="utf-8")
+        self._csv = to_csv.open("w", encoding="utf-8", newline="")
         self._json.write("[")
         self._rows = csv.DictWriter(self._csv, _COLUMNS, extrasaction="ignore")
         self._rows.writeheader()
@@ -211,10 +253,9 @@ class _Report:
         head = {k: found.get(k, "") for k in ("file", "ok", "reason", "again")}
         for rung in found.get("rungs") or [{}]:
             self._rows.writerow({**rung, **head, "written": rung.get("file", "")})
-        self._json.flush()
-        self._csv.flush()
 
     def __exit__(self, *_: object) -> None:
         self._json.write("\n]\n")
         self._json.close()
         self._csv.close()
+        self._written.put_reports()

@@ -13,8 +13,9 @@ from typing import BinaryIO, Final, Literal
 from able_brick.core.errors import AbleBrickError, ClosedError, InputError, StorageError, UnknownIdError
 from able_brick.core.text import counted
 from able_brick.jobs.arrived import put_down
-from able_brick.jobs.batch import Progress, check_folders, run_batch
+from able_brick.jobs.batch import Progress, check_folders, check_names, run_batch
 from able_brick.jobs.naming import NamePattern
+from able_brick.jobs.written import Written
 from able_brick.level.recipe import Recipe
 from able_brick.store.scratch import Scratch
 
@@ -43,6 +44,7 @@ class Batch:
     wanted: bool = True
     title: str = ""
     arrived: Scratch | None = None
+    replace: bool = False
 
     @property
     def ended(self) -> bool:
@@ -76,7 +78,15 @@ class Batches:
         with self._guard:
             self._resting = False
 
-    def start_files(self, files: Sequence[tuple[str, BinaryIO]], target: Path, recipe: Recipe, pattern: str) -> Batch:
+    def start_files(
+        self,
+        files: Sequence[tuple[str, BinaryIO]],
+        target: Path,
+        recipe: Recipe,
+        pattern: str,
+        *,
+        replace: bool = False,
+    ) -> Batch:
         """The same for files that came from a page."""
         try:
             arrived = Scratch()
@@ -86,7 +96,8 @@ class Batches:
             source = arrived.folder / "files"
             source.mkdir()
             count = put_down(files, source)
-            return self.start(source, target, recipe, pattern, title=counted(count, "file", "files"), arrived=arrived)
+            title = counted(count, "file", "files")
+            return self.start(source, target, recipe, pattern, replace=replace, title=title, arrived=arrived)
         except BaseException:
             arrived.close()
             raise
@@ -98,6 +109,7 @@ class Batches:
         recipe: Recipe,
         pattern: str,
         *,
+        replace: bool = False,
         title: str = "",
         arrived: Scratch | None = None,
     ) -> Batch:
@@ -106,7 +118,9 @@ class Batches:
         if not source.is_absolute() or not target.is_absolute():
             raise InputError("Give whole paths of both folders.", field="source" if target.is_absolute() else "target")
         check_folders(source, target)
-        NamePattern.parse(pattern, rungs=len(recipe.rungs))
+        parsed = NamePattern.parse(pattern, rungs=len(recipe.rungs))
+        # told at once; it is looked at again when it begins
+        check_names(Written(target.resolve(), source.resolve(), "", replace), parsed, len(recipe.rungs))
         with self._guard:
             if self._resting:
                 raise ClosedError("The project is being closed; nothing new is begun in it.")
@@ -114,7 +128,14 @@ class Batches:
                 raise InputError("Another folder is being slimmed; wait for it, or cancel it.", field="source")
             self._number += 1
             batch = Batch(
-                f"batch-{self._number}", source, target, recipe, pattern, title=title or str(source), arrived=arrived
+                f"batch-{self._number}",
+                source,
+                target,
+                recipe,
+                pattern,
+                title=title or str(source),
+                arrived=arrived,
+                replace=replace,
             )
             self._all[batch.id] = batch
             for old in [b for b in self._all.values() if b.ended][:-_MOST_ENDED]:
@@ -172,7 +193,7 @@ class Batches:
 
         state: State = "done"
         try:
-            run_batch(batch.source, batch.target, batch.recipe, pattern=batch.pattern, tell=tell)
+            run_batch(batch.source, batch.target, batch.recipe, pattern=batch.pattern, replace=batch.replace, tell=tell)
         except _StoppedError:
             state = "stopped"
         except (AbleBrickError, OSError) as error:

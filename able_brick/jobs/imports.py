@@ -18,6 +18,7 @@ from pathlib import Path, PurePath
 from typing import Any, BinaryIO, Final, Literal
 
 from able_brick.core.errors import AbleBrickError, FileError, StorageError, UnknownIdError
+from able_brick.core.events import event
 from able_brick.core.files.part import Scene
 from able_brick.core.files.read import BESIDE, MODELS
 from able_brick.core.mesh.measure import SMALL
@@ -66,6 +67,7 @@ class Imports:
         self._number = 0
         self._spare: subprocess.Popen[str] | None = None
         self._root: Scratch | None = None
+        self._later: threading.Timer | None = None
 
     def take(self, files: Mapping[str, BinaryIO], *, weld: bool = True) -> Import:
         """Take files in by name, one model and what belongs to it, and begin to read.
@@ -116,24 +118,30 @@ class Imports:
             raise _no_room(error) from error
         for old in crowd[: max(0, len(crowd) + 1 - _MOST_WAITING)]:
             self.discard(old.id)
-        later = threading.Timer(_EXPIRES, self._expire, (incoming.id,))
-        later.daemon = True
-        later.start()
+        self._look_later(_EXPIRES)
         return incoming
 
-    def _expire(self, key: str) -> None:
-        """Forget an import that nobody has asked about for long."""
+    def _look_later(self, seconds: float) -> None:
+        """Have one thread look after so many seconds which imports nobody has asked about for long; there is never more
+        than one."""
         with self._guard:
-            incoming = self._all.get(key)
-            left = 0.0 if incoming is None else incoming.asked + _EXPIRES - time.monotonic()
-        if incoming is None:
-            return
-        if left <= 0:
+            if self._later is not None:
+                return
+            self._later = threading.Timer(seconds, self._expire)
+            self._later.daemon = True
+            self._later.start()
+
+    def _expire(self) -> None:
+        """Forget the imports that nobody has asked about for long."""
+        now = time.monotonic()
+        with self._guard:
+            self._later = None
+            gone = [key for key, a in self._all.items() if a.asked + _EXPIRES <= now]
+            next_one = min((a.asked + _EXPIRES - now for k, a in self._all.items() if k not in gone), default=None)
+        for key in gone:
             self.discard(key)
-            return
-        later = threading.Timer(left, self._expire, (key,))
-        later.daemon = True
-        later.start()
+        if next_one is not None:
+            self._look_later(max(next_one, 1.0))
 
     def read_again(self, key: str, *, weld: bool) -> Import:
         """Read an import again with or without welding."""
@@ -189,6 +197,11 @@ class Imports:
             self._guard.notify_all()
         shutil.rmtree(incoming.folder, ignore_errors=True)
 
+    @property
+    def count(self) -> int:
+        """How many are read or wait to be accepted."""
+        return len(self._all)
+
     def warm(self) -> None:
         """Have a reading process ready, so that a file need not wait for one to start."""
         with self._guard:
@@ -202,6 +215,9 @@ class Imports:
         for key in list(self._all):
             self.discard(key)
         with self._guard:
+            if self._later is not None:
+                self._later.cancel()
+                self._later = None
             if self._spare is not None:
                 _kill(self._spare)
                 _close_pipes(self._spare)
@@ -280,6 +296,7 @@ class Imports:
                 sheet = Sheet.model_validate_json((incoming.folder / "sheet.json").read_text())
             except (OSError, ValueError):
                 told = {}
+        event("import", id=incoming.id, state="failed" if sheet is None else "ready", bytes=_bytes_in(incoming.folder))
         with self._guard:
             if incoming.turn != turn:
                 return
@@ -297,6 +314,13 @@ class Imports:
         if incoming.process is not None:
             _kill(incoming.process)
             incoming.process = None
+
+
+def _bytes_in(folder: Path) -> int:
+    """Bytes of the files in a folder."""
+    with suppress(OSError):
+        return sum(f.stat().st_size for f in folder.iterdir())
+    return 0
 
 
 def _no_room(error: OSError) -> StorageError:

@@ -4,27 +4,20 @@ from __future__ import annotations
 
 import json
 import os
-import resource
 import sys
 from contextlib import suppress
 from pathlib import Path
-from typing import Any, Final
+from typing import Any
 
 from able_brick.core import late
 from able_brick.core.errors import AbleBrickError
 from able_brick.core.files.read import read_file
 from able_brick.core.mesh.measure import SMALL
 from able_brick.jobs.known import write_known
+from able_brick.jobs.limits import CPU_SECONDS, FILE_BYTES, address_space, limit
 from able_brick.jobs.scene_folder import write_scene
 from able_brick.jobs.sheet import sheet_of
 from able_brick.warm import warm_readers
-
-#: Bytes that reading may take beside what the process has taken to start; more for files that are large themselves.
-MEMORY: Final = 2 * 2**30
-MOST_MEMORY: Final = 8 * 2**30
-LARGE_FILE: Final = 200 * 10**6
-CPU_SECONDS: Final = 150
-FILE_BYTES: Final = 4 * 2**30
 
 
 def main() -> None:
@@ -34,10 +27,9 @@ def main() -> None:
     folder = Path(sys.stdin.readline().rstrip("\n"))
     if not folder.name:
         return
-    memory = _taken() + (MOST_MEMORY if _size(folder) > LARGE_FILE else MEMORY)
-    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
-    resource.setrlimit(resource.RLIMIT_CPU, (CPU_SECONDS, CPU_SECONDS))
-    resource.setrlimit(resource.RLIMIT_FSIZE, (FILE_BYTES, FILE_BYTES))
+    limit("RLIMIT_AS", address_space(_size(folder)))
+    limit("RLIMIT_CPU", CPU_SECONDS)
+    limit("RLIMIT_FSIZE", FILE_BYTES)
     try:
         _read(folder)
     except AbleBrickError as error:
@@ -46,14 +38,6 @@ def main() -> None:
         _tell(error="The file needs more memory than one file may take; split it.", data={})
     except RecursionError:
         _tell(error="The file is nested too deeply; export it again.", data={})
-
-
-def _taken() -> int:
-    """Bytes of address space that the process has already."""
-    try:
-        return int(Path("/proc/self/statm").read_text().split()[0]) * resource.getpagesize()
-    except (OSError, ValueError, IndexError):  # not everywhere
-        return 2 * 2**30
 
 
 def _size(folder: Path) -> int:

@@ -16,6 +16,7 @@ from able_brick.level.snapshot import Snapshot
 from able_brick.session.history import State
 from able_brick.session.soundness import look_after
 from able_brick.store import journal
+from able_brick.store.backups import take_in
 from able_brick.store.blobs import drop_unused, rows_of
 from able_brick.store.database import ProjectFile
 from able_brick.store.entry import UnreadableEntryError
@@ -46,7 +47,7 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
                 if found.names:
                     raise _DamagedBlobsError(found.reason(path.name))
             file.notes += found.notes
-            file.settled()
+            file.settled(take_in)
             return file, snapshot, states, False
         except (DatabaseError, UnreadableEntryError, DamagedRowError, _DamagedBlobsError) as error:
             reason = _reason(path, error, snapshot)

@@ -13,7 +13,7 @@ from sqlalchemy import delete, insert
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.collecting import uncollected
-from able_brick.core.errors import HistoryError, StorageError, UnknownIdError
+from able_brick.core.errors import HistoryError, InputError, StorageError, UnknownIdError
 from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.drawn import glb_of
@@ -40,6 +40,7 @@ from able_brick.steps.checks import check_change, check_row
 from able_brick.steps.draft import Change, Tell
 from able_brick.steps.tool import Tool
 from able_brick.store import journal
+from able_brick.store.backups import Backup, DailyBackup, back_up
 from able_brick.store.entry import Entry
 from able_brick.store.pictures import PictureShelf
 from able_brick.store.recipes import RecipeShelf
@@ -65,11 +66,22 @@ class Project:
         )
         self.meshes = self._ledger.meshes
         self.pictures = PictureShelf(self._file, self._ledger.locked_transaction)
+        self.backups = DailyBackup(self._file)
         self.recipes = RecipeShelf(self._file, self._ledger.locked_transaction)
 
     def close(self) -> None:
         """Close the file when what uses it has come to its end; nothing can be read or changed afterwards."""
+        self.backups.close()
         self._file.close()
+
+    @property
+    def id(self) -> str:
+        """What the project is called in all of its openings; a copy of it has another one."""
+        return self._file.project
+
+    def back_up(self) -> Backup:
+        """Copy the project to its backups now. Raises StorageError."""
+        return back_up(self._file)
 
     @property
     def key(self) -> str:
@@ -333,6 +345,8 @@ class Project:
     ) -> Delta:
         """What a step, or the last step with other settings, would change. Only its meshes are kept, for a while."""
         now = self._ledger.at(level, revision)
+        if not tool.previews:
+            raise InputError(f"{tool.title} takes long and is not shown before it is done.", field="tool")
         if adjust_last:
             entry, change = self._redone(now, level, tool, preview=True)
             edits = net(entry.edits, change.edits)

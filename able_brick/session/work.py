@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Final, Literal
 
 from able_brick.core.errors import AbleBrickError, ClosedError, HistoryError, InputError, UnknownIdError
+from able_brick.core.events import event
 from able_brick.session.project import Project
 from able_brick.steps.draft import Tell
 from able_brick.steps.tool import Tool
@@ -231,7 +232,11 @@ class Work:
                 out = do(tell, lambda: self._room(job))
             job.revision, job.note, job.file = out.revision, out.note, out.file
 
+        began = time.perf_counter()
         self._ending(job, work)
+        # long by its nature: its time is told as a fact
+        seconds = round(time.perf_counter() - began, 2)
+        event("work", tool=job.tool, id=job.id, level_id=job.level, state=job.state, seconds=seconds)
         if job.file is None:
             self._drop_file(job)
         else:

@@ -8,7 +8,9 @@ from typing import Any, Final
 from pydantic import BaseModel, ValidationError
 
 from able_brick.core.errors import InputError
+from able_brick.core.formats import FormatError
 from able_brick.level.shapes.catalogue import SHAPES
+from able_brick.steps.formats import params_chain
 from able_brick.steps.registry import TOOLS
 from able_brick.steps.tool import Tool
 
@@ -16,8 +18,9 @@ from able_brick.steps.tool import Tool
 _MOST_PARAMS: Final = 100
 
 
-def parse_tool(name: str, params: Mapping[str, Any]) -> Tool:
-    """The tool with its parameters. Raises InputError that names each wrong field and what is allowed."""
+def parse_tool(name: str, params: Mapping[str, Any], form: int | None = None) -> Tool:
+    """The tool with its parameters, which are of an earlier format where `form` says so. Raises InputError that names
+    each wrong field and what is allowed."""
     kind = TOOLS.get(name)
     if kind is None:
         raise InputError(f"There is no tool {name[:60]!r}.", field="tool", received=name[:60], allowed=sorted(TOOLS))
@@ -29,6 +32,17 @@ def parse_tool(name: str, params: Mapping[str, Any]) -> Tool:
             received=len(params),
             allowed=_MOST_PARAMS,
         )
+    chain = params_chain(name)
+    if form is not None and form != chain.version:
+        try:
+            params = chain.upgraded(dict(params), form)
+        except (FormatError, KeyError, TypeError, AttributeError) as error:
+            raise InputError(
+                f"Format {form} of the settings of {kind.title} cannot be read; give 1 to {chain.version}.",
+                field="format",
+                received=form,
+                allowed=chain.version,
+            ) from error
     try:
         return kind.model_validate(dict(params))
     except ValidationError as error:

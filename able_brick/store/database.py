@@ -8,7 +8,7 @@ import os
 import shutil
 import sqlite3
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any, Final
@@ -130,8 +130,9 @@ class ProjectFile:
 
     # -- opening it -
 
-    def settled(self) -> None:
-        """The project has opened well: from now on it is written to, and a copy from before an upgrade may go."""
+    def settled(self, keep_as_backup: Callable[[Path, str], bool]) -> None:
+        """The project has opened well: from now on it is written to. A copy from before an upgrade, which lies beside
+        it, goes to the backups of the project with that id; where that fails it stays where it is."""
         if self.read_only is None:
             with _in_words(self.path):
                 with self._engine.begin() as connection:
@@ -139,8 +140,9 @@ class ProjectFile:
                 self.opening = _stamp(self._engine)
                 with self._engine.connect() as connection:
                     self._newest = _newest(connection)
-            with suppress(OSError):
-                _kept_copy(self.path).unlink(missing_ok=True)
+            kept = kept_copy(self.path)
+            if kept.exists() and not keep_as_backup(kept, self.project):
+                self.notes.append(f"{kept.name} is the project from before it was upgraded; it can be deleted.")
 
     @property
     def _database(self) -> Path:
@@ -363,13 +365,13 @@ def _stamp(engine: Engine) -> str:
 # -- copies from before an upgrade -
 
 
-def _kept_copy(path: Path) -> Path:
+def kept_copy(path: Path) -> Path:
     return path.with_name(f"{path.name}.before-upgrade")
 
 
 def _keep_copy(path: Path) -> None:
     """Keep the file as it is beside itself, before it is upgraded. An older copy that is still there is the better."""
-    kept = _kept_copy(path)
+    kept = kept_copy(path)
     if not kept.exists():
         half = kept.with_name(f".{kept.name}.making")
         copy_database(path, half)

@@ -22,7 +22,7 @@ class Recent:
     opened: float
 
 
-def _home() -> Path:
+def home() -> Path:
     """Where Able Brick keeps what belongs to this machine and to no project."""
     own = os.environ.get("ABLE_BRICK_HOME")
     if own:
@@ -34,7 +34,7 @@ def _home() -> Path:
 def recent() -> list[Recent]:
     """The files that are still there, the latest first. What cannot be read counts as none."""
     try:
-        list_file = _home() / "recent.json"
+        list_file = home() / "recent.json"
         if list_file.stat().st_size > _MOST_BYTES:
             return []
         told = json.loads(list_file.read_text(encoding="utf-8"))
@@ -50,11 +50,11 @@ def remember(path: Path) -> None:
     with suppress(OSError, RuntimeError, ValueError):
         mine = Recent(str(path.resolve()), time.time())
         rows = [mine, *(r for r in recent() if r.path != mine.path)][:MOST]
-        home = _home()
-        home.mkdir(parents=True, exist_ok=True)
-        half = home / f"recent.json.{os.getpid()}"
+        folder = home()
+        folder.mkdir(parents=True, exist_ok=True)
+        half = folder / f"recent.json.{os.getpid()}"
         half.write_text(json.dumps([asdict(r) for r in rows], indent=1), encoding="utf-8")
-        half.replace(home / "recent.json")
+        half.replace(folder / "recent.json")
 
 
 def _is_file(path: str) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import resource
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,7 @@ from able_brick.core.mesh.kept import found_with
 from able_brick.core.mesh.measure import counts
 from able_brick.core.shapes.plane import plane
 from able_brick.jobs import imports as jobs
+from able_brick.jobs import limits as process_limits
 from able_brick.jobs import read_worker
 from able_brick.jobs.imports import Import, Imports
 from able_brick.jobs.known import tell_known, write_known
@@ -115,7 +117,7 @@ def test_memory_is_bounded(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caps
         raise MemoryError
 
     limits: list[tuple[int, tuple[int, int]]] = []
-    monkeypatch.setattr(read_worker.resource, "setrlimit", lambda what, how: limits.append((what, how)))
+    monkeypatch.setattr(resource, "setrlimit", lambda what, how: limits.append((what, how)))
     monkeypatch.setattr(read_worker, "warm_readers", lambda: None)
     monkeypatch.setattr(read_worker, "read_file", greedy)
     monkeypatch.setattr(read_worker.sys, "stdin", io.StringIO(f"{tmp_path}\n"))
@@ -123,14 +125,14 @@ def test_memory_is_bounded(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caps
     (tmp_path / "file-0").write_bytes(b"x")
     read_worker.main()
     assert "needs more memory than one file may take" in capsys.readouterr().out
-    taken_before = read_worker._taken()
-    held = dict(limits)[read_worker.resource.RLIMIT_AS][0]
-    assert held == pytest.approx(taken_before + read_worker.MEMORY, abs=2**28)
-    monkeypatch.setattr(read_worker, "LARGE_FILE", 0)
+    taken_before = process_limits._taken()
+    held = dict(limits)[resource.RLIMIT_AS][0]
+    assert held == pytest.approx(taken_before + process_limits.MEMORY, abs=2**28)
+    monkeypatch.setattr(process_limits, "LARGE_FILE", 0)
     monkeypatch.setattr(read_worker.sys, "stdin", io.StringIO(f"{tmp_path}\n"))
     read_worker.main()
-    assert limits[3][1][0] == pytest.approx(taken_before + read_worker.MOST_MEMORY, abs=2**28)
-    assert read_worker.resource.RLIMIT_CPU in dict(limits)
+    assert limits[3][1][0] == pytest.approx(taken_before + process_limits.MOST_MEMORY, abs=2**28)
+    assert resource.RLIMIT_CPU in dict(limits)
 
 
 @pytest.mark.parametrize(
@@ -169,10 +171,10 @@ def test_what_waits_lies_on_disk_and_is_forgotten_in_time(imports: Imports, monk
     for part in scene.parts:
         assert decode(ready[part.mesh.content_hash].read_bytes()).content_hash == part.mesh.content_hash
     assert not any(isinstance(v, Scene) for v in vars(incoming).values()), "nothing of it is held in memory"
-    imports._expire(incoming.id)
+    imports._expire()
     assert incoming.folder.exists(), "somebody has just asked about it"
     monkeypatch.setattr(jobs, "_EXPIRES", 0.0)
-    imports._expire(incoming.id)
+    imports._expire()
     assert not incoming.folder.exists()
     with pytest.raises(UnknownIdError, match="no longer waiting"):
         imports.get(incoming.id)

@@ -5,6 +5,7 @@ import { goesAlong, HERE, openingIn, sent as sentHere, within } from "./here";
 import type { paths } from "./schema.generated";
 import type {
   Accept,
+  Backups,
   Batch,
   Check,
   Delta,
@@ -145,6 +146,12 @@ export const api = {
     changed<ProjectView>(client.POST("/api/project/open", { body: { path, ...(running && { running }) } })),
   openDemo: (running?: Running) =>
     changed<ProjectView>(client.POST("/api/project/demo", { body: { ...(running && { running }) } })),
+
+  backups: () => answered<Backups>(client.GET("/api/projects/{project}/backups", inside)),
+  bringBack: (name: string) =>
+    changed<{ path: string }>(
+      client.POST("/api/projects/{project}/backups/{name}", { params: { path: { project, name } } }),
+    ),
 
   levels: () => answered<LevelSummary[]>(client.GET("/api/projects/{project}/levels", inside)),
   level: (id: string) =>

@@ -1,6 +1,7 @@
 import { QueryClient, type UseQueryResult, useQuery } from "@tanstack/react-query";
 import { api } from "./client";
 import type {
+  Backups,
   Check,
   LevelSummary,
   Piece,
@@ -28,6 +29,9 @@ export const useShapes = (): readonly ShapeInfo[] => useQuery(shapes).data ?? []
 export const useProject = (): ProjectView | undefined => useQuery(project).data;
 export const useLevels = (): UseQueryResult<LevelSummary[]> => useQuery({ queryKey: ["levels"], queryFn: api.levels });
 export const useRecent = (): RecentProject[] => useQuery({ queryKey: ["recent"], queryFn: api.recent }).data ?? [];
+
+export const useBackups = (): Backups | undefined =>
+  useQuery({ queryKey: ["backups"], queryFn: api.backups, staleTime: 60_000 }).data;
 
 export const useRecipes = (): Recipe[] => useQuery({ queryKey: ["recipes"], queryFn: api.recipes }).data ?? [];
 

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Health
+         * @description How the server is. Answers at once.
+         */
+        get: operations["health_api_health_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/project": {
         parameters: {
             query?: never;
@@ -78,6 +98,50 @@ export interface paths {
         get: operations["list_recent_api_project_recent_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/backups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every
+         * @description The backups of the project: one of each day on which it changed, and those from before upgrades.
+         */
+        get: operations["every_api_projects__project__backups_get"];
+        put?: never;
+        /**
+         * Make
+         * @description Make one now.
+         */
+        post: operations["make_api_projects__project__backups_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project}/backups/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring
+         * @description Make a project of its own of a backup, in a new file beside the project; it is not opened yet.
+         */
+        post: operations["bring_api_projects__project__backups__name__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1064,6 +1128,11 @@ export interface components {
          * @description Other parameters for the last step.
          */
         AdjustRequest: {
+            /**
+             * Format
+             * @description The format of the parameters, where they were written for an earlier version
+             */
+            format?: number | null;
             /** Params */
             params: {
                 [key: string]: unknown;
@@ -1280,6 +1349,28 @@ export interface components {
             turned: boolean;
         };
         /**
+         * BackupView
+         * @description A copy: its name, when it was made, seconds since 1970, and its bytes.
+         */
+        BackupView: {
+            /** Bytes */
+            bytes: number;
+            /** Made */
+            made: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * BackupsView
+         * @description The copies of a project that are there, the newest first, and the folder that they lie in.
+         */
+        BackupsView: {
+            /** Backups */
+            backups: components["schemas"]["BackupView"][];
+            /** Folder */
+            folder: string;
+        };
+        /**
          * BatchView
          * @description How far a batch is: files in all, done, failed, and done before; files a second; seconds left, where known.
          */
@@ -1420,6 +1511,14 @@ export interface components {
              * @default 2
              */
             width: number;
+        };
+        /**
+         * BroughtBack
+         * @description The file of a project that was made of a copy; it is among the recent ones.
+         */
+        BroughtBack: {
+            /** Path */
+            path: string;
         };
         /** Capsule */
         Capsule: {
@@ -2336,6 +2435,40 @@ export interface components {
                 number
             ];
         };
+        /**
+         * Health
+         * @description Seconds since the start; bytes of memory that the process takes, and of what is kept in it to be quick, with how
+         *     many those may be; threads; what is being worked on, read and waiting; tabs that listen; and of the open project its
+         *     key, whether it can be written to, and when it was backed up last, seconds since 1970.
+         */
+        Health: {
+            /** Backup Trouble */
+            backup_trouble: string | null;
+            /** Imports */
+            imports: number;
+            /** Kept */
+            kept: number;
+            /** Last Backup */
+            last_backup: number | null;
+            /** Memory */
+            memory: number | null;
+            /** Most Kept */
+            most_kept: number;
+            /** Project */
+            project: string;
+            /** Tabs */
+            tabs: number;
+            /** Threads */
+            threads: number;
+            /** Uptime */
+            uptime: number;
+            /** Version */
+            version: string;
+            /** Working */
+            working: number;
+            /** Writable */
+            writable: boolean;
+        };
         /** Helix */
         Helix: {
             /**
@@ -2787,6 +2920,12 @@ export interface components {
             pattern: string;
             recipe: components["schemas"]["Recipe"];
             /**
+             * Replace
+             * @description Replace files that are there and were not written by this batch
+             * @default false
+             */
+            replace: boolean;
+            /**
              * Source
              * @example /home/me/models
              */
@@ -3179,6 +3318,11 @@ export interface components {
              * @default false
              */
             adjust_last: boolean;
+            /**
+             * Format
+             * @description The format of the parameters, where they were written for an earlier version
+             */
+            format?: number | null;
             /**
              * Params
              * @default {}
@@ -3969,6 +4113,11 @@ export interface components {
          */
         StepRequest: {
             /**
+             * Format
+             * @description The format of the parameters, where they were written for an earlier version
+             */
+            format?: number | null;
+            /**
              * Params
              * @default {}
              */
@@ -4309,6 +4458,35 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    health_api_health_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     look_api_project_get: {
         parameters: {
             query?: never;
@@ -4420,6 +4598,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecentProject"][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    every_api_projects__project__backups_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupsView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_api_projects__project__backups_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_api_projects__project__backups__name__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtBack"];
                 };
             };
             /** @description What was wrong and what to do; nothing changed */

@@ -27,6 +27,7 @@ export type LevelSummary = Schemas["LevelSummary"];
 export type ProblemBody = Schemas["Problem"];
 export type ProjectView = Schemas["ProjectView"];
 export type ShapeInfo = Schemas["ShapeInfo"];
+export type Backups = Schemas["BackupsView"];
 export type RecentProject = Schemas["RecentProject"];
 export type Rules = Schemas["Rules"];
 export type FaceAt = Schemas["FaceAt"];

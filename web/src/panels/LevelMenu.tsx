@@ -4,10 +4,10 @@ import { Header, Menu, MenuItem, MenuSection, MenuTrigger, Separator } from "rea
 import styled from "styled-components";
 import { api } from "../api/client";
 import { within } from "../api/here";
-import { useLevels, useProject, useRecent } from "../api/queries";
+import { useBackups, useLevels, useProject, useRecent } from "../api/queries";
 import { useLevel } from "../state/level";
 import { restoreLevel } from "../state/levels";
-import { openProject } from "../state/projects";
+import { bringBack, openProject } from "../state/projects";
 import { Button, Floating } from "../ui/controls";
 import { type Asked, LevelDialog } from "./LevelDialog";
 
@@ -24,12 +24,18 @@ const Wide = styled(Floating)`
   & [data-here="true"] { font-weight: 620; color: var(--petrol); }
 `;
 
+/** Backups that the menu lists. */
+const SHOWN = 5;
+const DAYS = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
+const dayOf = (seconds: number): string => DAYS.format(new Date(1000 * seconds));
+
 /** The name of the level; under it all levels, what can be done with this one, and the project that they are in. */
 export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
   const level = useLevel((s) => s.scene.level);
   const levels = useLevels();
   const project = useProject();
   const recent = useRecent();
+  const backups = useBackups();
   const [asked, setAsked] = useState<Asked | null>(null);
   const all = levels.data ?? [];
   const there = all.filter((l) => !l.deleted);
@@ -41,6 +47,7 @@ export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
     else if (verb === "back") void restoreLevel(what).then((l) => l && onLevel(l.id));
     else if (verb === "copy") window.location.assign(within("copy"));
     else if (verb === "project") void openProject((running) => api.openProject(key.slice(8), running));
+    else if (verb === "backup") void bringBack(key.slice(7));
     else if (verb === "demo") void openProject(api.openDemo);
     else setAsked(verb as Asked);
   };
@@ -88,6 +95,23 @@ export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
               {project?.has_demo &&
                 project.name !== "merrow-lock.db" &&
                 !others.some((r) => r.name === "merrow-lock.db") && <MenuItem id="demo">Open the demo</MenuItem>}
+            </MenuSection>
+            <Separator />
+            <MenuSection>
+              <Header>
+                Backups, one a day
+                <small>{backups?.folder}</small>
+              </Header>
+              {(backups?.backups ?? []).slice(0, SHOWN).map((b) => (
+                <MenuItem key={b.name} id={`backup:${b.name}`} textValue={`Bring back ${dayOf(b.made)}`}>
+                  Bring back {dayOf(b.made)}
+                </MenuItem>
+              ))}
+              {backups?.backups.length === 0 && (
+                <MenuItem id="nothing" isDisabled>
+                  None yet
+                </MenuItem>
+              )}
             </MenuSection>
           </Menu>
         </Wide>

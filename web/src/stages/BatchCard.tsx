@@ -37,8 +37,8 @@ export function BatchCard() {
   if (!nothing || !chosen) return null;
   const start = () => {
     const { shipped: _, ...recipe } = chosen;
-    if (files.length > 0) void startFiles({ target, recipe, pattern });
-    else void startBatch({ source, target, recipe, pattern });
+    if (files.length > 0) void startFiles({ target, recipe, pattern, replace: false });
+    else void startBatch({ source, target, recipe, pattern, replace: false });
   };
   return (
     <Card aria-label="Slim a folder" data-drop="slim">

@@ -24,14 +24,15 @@ export async function startBatch(wish: NewBatch): Promise<Problem | null> {
     return null;
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
-    return refused(error);
+    return refused(error, () => void startBatch({ ...wish, replace: true }));
   }
 }
 
-function refused(error: Problem): Problem {
+/** Say why nothing was begun; where files would be replaced that are there, that can be asked for. */
+function refused(error: Problem, replace: () => void): Problem {
   // whose reply was lost, it may have begun all the same
   if (error.code === "unknown") void followBatches();
-  tell(error.message, "error");
+  tell(error.message, "error", error.data.field === "replace" ? { word: "Replace them", act: replace } : undefined);
   return error;
 }
 
@@ -50,7 +51,7 @@ export async function startFiles(wish: Omit<NewBatch, "source">): Promise<void> 
     batchStore.setState({ files: [] });
     void follow(batch);
   } catch (error) {
-    if (error instanceof Problem) refused(error);
+    if (error instanceof Problem) refused(error, () => void startFiles({ ...wish, replace: true }));
     else if (!mine.signal.aborted) throw error;
   } finally {
     sending = null;

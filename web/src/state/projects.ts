@@ -61,6 +61,18 @@ export const openOwn = (): Promise<boolean> => {
   return own ? openProject((running) => api.openProject(own.path, running)) : Promise.resolve(false);
 };
 
+/** Open a backup, as a project of its own in a new file beside this one, which stays as it is. */
+export async function bringBack(name: string): Promise<boolean> {
+  try {
+    const { path } = await api.bringBack(name);
+    return await openProject((running) => api.openProject(path, running));
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error;
+    tell(error.message, "error");
+    return false;
+  }
+}
+
 /** Stay with the project that is open. */
 export const stay = (): void => projectStore.setState({ leaving: null });
 
