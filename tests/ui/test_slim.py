@@ -262,7 +262,7 @@ def test_a_folder_is_slimmed_with_progress_cancelled_and_gone_on_with(bare: Hand
     page.get_by_role("listbox", name="Recipe for the folder").get_by_role("option", name="Quick", exact=True).click()
     card.get_by_role("button", name="Slim the folder").click()
     expect(card.get_by_role("progressbar", name="Files slimmed")).to_be_visible()
-    expect(card).to_contain_text(re.compile(r"[1-9]\d* of 41 files"), timeout=90_000)
+    expect(card).to_contain_text(re.compile(r"([3-9]|\d\d) of 41 files"), timeout=90_000)
     card.get_by_role("button", name="Cancel").click()
     expect(card).to_contain_text("Cancelled; start it again to go on", timeout=60_000)
     before = len(list(target.glob("*_1.glb")))
