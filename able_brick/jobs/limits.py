@@ -16,9 +16,14 @@ CPU_SECONDS: Final = 150
 FILE_BYTES: Final = 4 * 2**30
 
 
-def address_space(size: int) -> int:
-    """Bytes of address space for a process that reads so many bytes from now on."""
-    return _taken() + (MOST_MEMORY if size > LARGE_FILE else MEMORY)
+def memory_for(size: int) -> int:
+    """Bytes that reading a file of so many bytes may take."""
+    return MOST_MEMORY if size > LARGE_FILE else MEMORY
+
+
+def address_space(more: int) -> int:
+    """Bytes of address space for a process that may take so many more from now on."""
+    return _taken() + more
 
 
 def _taken() -> int:
@@ -44,15 +49,15 @@ def limit(name: str, most: int, *, for_good: bool = True) -> None:
 
 
 @contextmanager
-def limited(size: int) -> Iterator[None]:
-    """Within, the process takes no more memory than reading a file of so many bytes may: MemoryError else."""
+def limited(more: int) -> Iterator[None]:
+    """Within, the process takes no more than so many bytes beside what it has taken: MemoryError else."""
     if sys.platform != "linux":  # elsewhere it is not kept to, or not known what is taken already
         yield
         return
     import resource
 
     before = resource.getrlimit(resource.RLIMIT_AS)
-    limit("RLIMIT_AS", address_space(size), for_good=False)
+    limit("RLIMIT_AS", address_space(more), for_good=False)
     try:
         yield
     finally:

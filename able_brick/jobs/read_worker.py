@@ -14,7 +14,7 @@ from able_brick.core.errors import AbleBrickError
 from able_brick.core.files.read import read_file
 from able_brick.core.mesh.measure import SMALL
 from able_brick.jobs.known import write_known
-from able_brick.jobs.limits import CPU_SECONDS, FILE_BYTES, address_space, limit
+from able_brick.jobs.limits import CPU_SECONDS, FILE_BYTES, address_space, limit, memory_for
 from able_brick.jobs.scene_folder import write_scene
 from able_brick.jobs.sheet import sheet_of
 from able_brick.warm import warm_readers
@@ -27,7 +27,7 @@ def main() -> None:
     folder = Path(sys.stdin.readline().rstrip("\n"))
     if not folder.name:
         return
-    limit("RLIMIT_AS", address_space(_size(folder)))
+    limit("RLIMIT_AS", address_space(memory_for(_size(folder))))
     limit("RLIMIT_CPU", CPU_SECONDS)
     limit("RLIMIT_FSIZE", FILE_BYTES)
     try:

@@ -5,19 +5,22 @@ from __future__ import annotations
 import hashlib
 import time
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path, PurePosixPath
 from typing import Any, Final
 
+from able_brick.core import late
 from able_brick.core.errors import AbleBrickError, FileError
 from able_brick.core.files.read import read_file
 from able_brick.core.files.regular import read_beside, read_regular
 from able_brick.core.files.write import WRITTEN, write_file
 from able_brick.core.threads import one_thread
-from able_brick.jobs.limits import limited
+from able_brick.jobs.limits import MOST_MEMORY, limited, memory_for
 from able_brick.jobs.naming import NamePattern
 from able_brick.jobs.slim_scene import slim_scene
 from able_brick.jobs.written import Written
 from able_brick.level.recipe import Recipe
+from able_brick.warm import warm_readers
 
 _MOST_BYTES: Final = 2 * 2**30
 
@@ -68,8 +71,10 @@ def _slimmed(job: FileJob) -> dict[str, Any]:
         return {**known, "again": True}
     recipe = Recipe.model_validate_json(job.recipe)
     folder = path.parent.resolve()
-    with limited(len(data)):
+    _ready()
+    with limited(memory_for(len(data))):
         scene = read_file(path.name, data, lambda name: read_beside(folder, name, _MOST_BYTES))
+    with limited(MOST_MEMORY):
         rungs = slim_scene(scene, [r.meant() for r in recipe.rungs], keep_seams=recipe.keep_seams)
         pattern = NamePattern(job.pattern)
         inner = PurePosixPath(*Path(job.path).parent.parts)
@@ -93,6 +98,13 @@ def _slimmed(job: FileJob) -> dict[str, Any]:
     }
     written.put(job.path, files, content, report)
     return report
+
+
+@cache
+def _ready() -> None:
+    """Load what reading and slimming want, once in a process: libraries are not counted as what a file takes."""
+    warm_readers()
+    late.load()
 
 
 def written_ending(path: Path) -> str:

@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from able_brick.core.errors import FileError
+from able_brick.core.files.write import WRITTEN
 
 #: Where a batch remembers what it has done, inside the folder that it writes to.
 RECORDS: Final = ".able-brick-batch"
@@ -85,7 +86,7 @@ class Written:
 
     def claim(self, path: str, sums: Mapping[str, str | None]) -> None:
         """Have names for a model, in this run; with the checksums of what is written there. Raises FileError where
-        another model has one of them, for something else: a picture may belong to several."""
+        another model has one of them; but a picture may belong to several."""
         for name, told in sums.items():
             claim = self._own_folder(_CLAIMS) / digest(name)
             mine = json.dumps([path, told]).encode()
@@ -94,7 +95,8 @@ class Written:
             except FileExistsError:
                 with suppress(OSError, ValueError):
                     other, theirs = json.loads(claim.read_bytes())
-                    if other != path and (theirs is None or theirs != told):
+                    shared = Path(name).suffix.lower() not in WRITTEN and theirs is not None and theirs == told
+                    if other != path and not shared:
                         raise FileError(
                             f"{name} was written for {other} already; put {{name}}, {{folder}} or {{ext}} into the "
                             "pattern.",

@@ -8,6 +8,8 @@ from pathlib import Path
 
 from able_brick.core.errors import FileError
 
+_AT_ONCE = 2**20
+
 
 def read_regular(path: Path, most: int) -> bytes:
     """The bytes of an ordinary file, through links. Raises OSError, and FileError for what is none and for more bytes
@@ -20,10 +22,12 @@ def read_regular(path: Path, most: int) -> bytes:
             raise FileError(f"{path.name} is no ordinary file: a folder, a pipe or a device cannot be read as a model.")
         if info.st_size > most:
             raise FileError(f"{path.name} has {info.st_size // 2**20} MB; at most {most // 2**20} are read.")
-        # some files of the system say that they are empty and never end
-        data = file.read(most + 1)
-    if len(data) > most:
-        raise FileError(f"{path.name} has more than {most // 2**20} MB; no more are read.")
+        data = file.read(info.st_size)
+        # some files of the system say that they are empty, and never end
+        while more := file.read(_AT_ONCE):
+            data += more
+            if len(data) > most:
+                raise FileError(f"{path.name} has more than {most // 2**20} MB; no more are read.")
     return data
 
 
