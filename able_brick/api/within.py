@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import re
 import time
 from typing import Annotated, Any, Final
 from urllib.parse import unquote
@@ -28,6 +29,7 @@ _BEFORE: Final = "/api/projects/"
 OTHER: Final = 4409
 #: Facts about a request, for the line that tells of it.
 FACTS: Final = "able_brick.facts"
+_WAITING: Final = re.compile(r"/(work|imports|batches)/[^/]+")
 _HERE: Final = "able_brick.project"
 
 
@@ -82,9 +84,12 @@ def _tell(method: str, path: str, facts: dict[str, Any], ms: float) -> None:
     refused = facts.get("status", 500) >= 400
     level = logging.INFO if refused or (method != "GET" and "quiet" not in facts) else logging.DEBUG
     facts.pop("quiet", None)
-    what = "refusal" if refused else facts.pop("event", "request")
-    # what is waited for on purpose is not slow
-    event(what, level=level, ms=None if facts.pop("waits", False) else ms, method=method, path=path[:200], **facts)
+    what = facts.pop("event", "request")
+    if refused:
+        facts["asked"], what = what, "refusal"
+    # whoever asks how far something is waits for news: that is not slow
+    waits = method == "GET" and _WAITING.fullmatch(path) is not None
+    event(what, level=level, ms=None if waits else ms, method=method, path=path[:200], **facts)
 
 
 def note(connection: HTTPConnection, **facts: Any) -> None:

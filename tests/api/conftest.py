@@ -10,6 +10,7 @@ import pytest
 from able_brick.api.app import create_app
 from able_brick.session.project import Project
 from tests.api.client import Client as TestClient
+from tests.session.bench import Bench
 
 
 @pytest.fixture
@@ -18,3 +19,10 @@ def client(tmp_path: Path) -> Iterator[TestClient]:
     project.create_level("Trial")
     with TestClient(create_app(project), base_url="http://127.0.0.1:8484", raise_server_exceptions=False) as opened:
         yield opened
+
+
+@pytest.fixture
+def bench(tmp_path: Path) -> Iterator[Bench]:
+    made = Bench(tmp_path / "trial.db")
+    yield made
+    made.project.close()
