@@ -144,18 +144,29 @@ class Soak:
         """How the server is."""
         pid = self.served.process.pid
         _, health = self.served.ask("health")
-        room = sum(f.stat().st_size for f in (self.folder / "temporary").rglob("*") if f.is_file())
+        files, room = bytes_in(self.folder / "temporary")
         return {
             "minute": round(minutes, 1),
             "memory MB": health["memory"] // 2**20,
             "kept MB": health["kept"] // 2**20,
             "threads": health["threads"],
             "handles": len(list(Path(f"/proc/{pid}/fd").iterdir())),
-            "temporary files": sum(1 for f in (self.folder / "temporary").rglob("*") if f.is_file()),
+            "temporary files": files,
             "temporary MB": round(room / 2**20, 1),
             "done": dict(self.done),
             "wrong": len(self.wrong),
         }
+
+
+def bytes_in(folder: Path) -> tuple[int, int]:
+    """How many files there are in a folder and those below, and their bytes; some go meanwhile."""
+    count = total = 0
+    for root, _, files in os.walk(folder):
+        for name in files:
+            with suppress(OSError):
+                total += (Path(root) / name).stat().st_size
+                count += 1
+    return count, total
 
 
 def main() -> None:

@@ -9,6 +9,8 @@ const List = styled.ul`
   & li { overflow-wrap: anywhere; }
 `;
 
+const Path = styled.small`color: var(--quiet);`;
+
 /** What has to be decided when projects change: what becomes of work that runs, and where a page goes whose project is
  * not open any more. */
 export function ProjectDialogs() {
@@ -50,12 +52,12 @@ function OtherProject({ name, path }: { name: string; path: string }) {
       <p>
         {name} was opened meanwhile, in another tab or by a script. Nothing that is done here is done to it.
         <br />
-        <small>{path}</small>
+        <Path>{path}</Path>
       </p>
       <Foot>
         <Button onPress={() => void openOwn()}>Open {own?.name ?? "it"} again</Button>
         <Button type="submit" data-main="true" autoFocus>
-          Go along to {name}
+          Go along
         </Button>
       </Foot>
     </Ask>
