@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+import asyncio
 import logging
 import os
-import signal
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 #: Seconds that a scheduler of a cluster may take to answer, and that processes of this machine may take to end.
 _ANSWERS: Final = 5
 _ENDS: Final = 2
+#: Seconds in which a process may end by itself.
+_PATIENCE: Final = 1.0
 #: Pages that tell of a scheduler and its workers: nobody asks for them here.
 _NO_PAGES: Final[dict[str, Any]] = {
     "distributed.scheduler.http.routes": [],
@@ -80,10 +82,10 @@ def _own_cluster(jobs: int) -> LocalCluster:
 
 def _end(cluster: LocalCluster) -> None:
     """End the processes of a cluster at once; they have nothing that is not written yet."""
-    for nanny in cluster.workers.values():
-        nanny.auto_restart = False
-        process = getattr(nanny, "process", None)
-        pid = getattr(process, "pid", None)
-        if isinstance(pid, int):
-            with suppress(OSError):
-                os.kill(pid, signal.SIGKILL)
+
+    async def close() -> None:
+        nannies = list(cluster.workers.values())
+        await asyncio.gather(*(nanny.close(timeout=_PATIENCE) for nanny in nannies), return_exceptions=True)
+
+    with suppress(TimeoutError):
+        cluster.sync(close)  # type: ignore[no-untyped-call]

@@ -11,10 +11,13 @@ import argparse
 import json
 import os
 import random
+import select
 import shutil
-import subprocess
+import signal
 import sys
 import tempfile
+import time
+import traceback
 from collections import Counter
 from contextlib import closing, suppress
 from pathlib import Path
@@ -99,14 +102,32 @@ def hash_of(data: Any) -> str:
 
 def one(path: Path) -> tuple[int, dict[str, Any], str]:
     """What a process of its own makes of a damaged file: how it ended, what it served, what it said."""
-    environment = {**os.environ, "ABLE_BRICK_HOME": str(path.parent / "home")}
-    command = [sys.executable, "-m", "tests.session.damage", "--look", str(path)]
-    try:
-        done = subprocess.run(command, capture_output=True, text=True, timeout=SECONDS, env=environment, check=False)
-    except subprocess.TimeoutExpired:
-        return 999, {}, "it did not end"
-    lines = done.stdout.strip().splitlines()
-    return done.returncode, json.loads(lines[-1]) if lines else {}, done.stderr
+    out, into = os.pipe()
+    child = os.fork()
+    if child == 0:
+        os.close(out)
+        code = 1
+        try:
+            with os.fdopen(into, "w") as pipe:
+                pipe.write(look(path))
+            code = 0
+        except BaseException:  # noqa: BLE001
+            traceback.print_exc()
+        finally:
+            os._exit(code)
+    os.close(into)
+    heard = b""
+    until = time.monotonic() + SECONDS
+    while select.select([out], [], [], max(0.0, until - time.monotonic()))[0]:
+        more = os.read(out, 2**20)
+        if not more:
+            break
+        heard += more
+    else:
+        os.kill(child, signal.SIGKILL)
+    os.close(out)
+    code = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
+    return code, json.loads(heard) if code == 0 else {}, heard.decode()
 
 
 def faults(code: int, found: dict[str, Any], words: str, sound: dict[str, Any]) -> list[str]:
@@ -158,28 +179,26 @@ def flip_often(folder: Path, flips: int, seed: int) -> tuple[Counter[str], list[
     return done, wrong
 
 
-def look(path: Path) -> None:
-    """Print what a project serves; the refusal where it does not open."""
+def look(path: Path) -> str:
+    """What a project serves, as JSON; the refusal where it does not open."""
     try:
-        print(json.dumps(served(path), default=str))
+        return json.dumps(served(path), default=str)
     except AbleBrickError as error:
-        print(json.dumps({"refused": str(error)}))
+        return json.dumps({"refused": str(error)})
 
 
 def main() -> None:
     words = argparse.ArgumentParser(description=__doc__)
     words.add_argument("--flips", type=int, default=500)
     words.add_argument("--seed", type=int, default=1)
-    words.add_argument("--look", type=Path)
     asked = words.parse_args()
-    if asked.look:
-        look(asked.look)
-        return
     folder = Path(tempfile.mkdtemp())
+    os.environ["ABLE_BRICK_HOME"] = str(folder / "home")
+    began = time.perf_counter()
     done, wrong = flip_often(folder, asked.flips, asked.seed)
     shutil.rmtree(folder)
     print("\n".join(wrong))
-    print(f"{asked.flips} flips: {dict(done)}; {len(wrong)} wrong")
+    print(f"{asked.flips} flips in {time.perf_counter() - began:.0f} s: {dict(done)}; {len(wrong)} wrong")
     sys.exit(bool(wrong))
 
 
