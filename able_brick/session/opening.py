@@ -49,7 +49,9 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
             file.notes += found.notes
             file.settled(take_in)
             return file, snapshot, states, False
-        except (DatabaseError, UnreadableEntryError, DamagedRowError, _DamagedBlobsError) as error:
+        except (DatabaseError, StorageError) as error:
+            if not _is_damage(error):
+                raise
             reason = _reason(path, error, snapshot)
     except BaseException:
         file.close()
@@ -63,6 +65,13 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
     except BaseException:
         file.close()
         raise
+
+
+def _is_damage(error: Exception) -> bool:
+    """Whether the file is damaged, and not of another version or in use."""
+    return isinstance(error, (DatabaseError, UnreadableEntryError, DamagedRowError, _DamagedBlobsError)) or isinstance(
+        error.__cause__, UnicodeDecodeError
+    )
 
 
 class _DamagedBlobsError(StorageError):

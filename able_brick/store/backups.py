@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
 
-from able_brick.core.errors import StorageError, UnknownIdError
+from able_brick.core.errors import ClosedError, StorageError, UnknownIdError
 from able_brick.store.database import ProjectFile
 from able_brick.store.identity import name_anew
 from able_brick.store.making import sync_folder
@@ -71,13 +71,15 @@ def back_up(file: ProjectFile) -> Backup:
             file.copy_to(half)
             half.rename(to)
         except BaseException:
-            half.unlink(missing_ok=True)
+            for left in (half, half.with_name(f"{half.name}-journal")):
+                left.unlink(missing_ok=True)
             raise
         sync_folder(folder)
-    except OSError as error:
-        raise StorageError(
-            f"No backup could be written to {folder}: {error.strerror}. Make room; it is tried again later."
-        ) from error
+    except (OSError, StorageError) as error:
+        if isinstance(error, ClosedError):
+            raise
+        why = error.strerror if isinstance(error, OSError) else str(error)
+        raise StorageError(f"No backup could be written to {folder}: {why} It is tried again later.") from error
     _make_room(file.project)
     info = to.stat()
     return Backup(to.name, info.st_mtime, info.st_size)

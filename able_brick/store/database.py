@@ -98,6 +98,8 @@ class ProjectFile:
             self._users += 1
         try:
             yield
+        except UnicodeDecodeError as error:
+            raise StorageError(f"{self.path.name} holds what is no text; it is damaged.") from error
         finally:
             with self._use:
                 self._users -= 1
@@ -106,7 +108,11 @@ class ProjectFile:
     def copy_to(self, path: Path) -> None:
         """Write a whole copy of the database as it stands."""
         with self._used():
-            copy_database(self._database, path)
+            try:
+                copy_database(self._database, path)
+            except sqlite3.Error as error:
+                path.unlink(missing_ok=True)
+                raise StorageError(f"{path.name} could not be written ({error}). Make room and try again.") from error
 
     def close(self) -> None:
         """Close it when the last use has ended: first all connections, then the lock."""
@@ -271,7 +277,7 @@ def _in_words(path: Path) -> Iterator[None]:
         yield
     except OSError as error:
         raise StorageError(f"{path} cannot be opened: {error.strerror or error}.") from error
-    except (DatabaseError, sqlite3.Error) as error:
+    except (DatabaseError, sqlite3.Error, UnicodeDecodeError) as error:  # its own names may be no text any more
         cause = getattr(error, "orig", None) or error
         raise StorageError(_sentence(path, str(cause))) from error
 

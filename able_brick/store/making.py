@@ -69,6 +69,7 @@ def copy_database(path: Path, to: Path) -> None:
     """A whole copy of a database as it stands, its log included; it may be in use."""
     to.unlink(missing_ok=True)
     with closing(sqlite3.connect(path)) as source, closing(sqlite3.connect(to)) as target:
+        target.execute("PRAGMA journal_mode = OFF")  # what is cut off is thrown away
         source.backup(target)
     with to.open("rb") as file:
         os.fsync(file.fileno())
