@@ -7,7 +7,7 @@ STAMP := .setup
 DEMO_DB := .data/merrow-lock.db
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: setup demo demo-reset test check bench bench-slim lint openapi lock clean
+.PHONY: setup demo demo-reset test test-long check bench bench-slim lint openapi lock clean
 
 setup: $(STAMP)/python $(STAMP)/web $(STAMP)/kernels
 	@$(BIN)/python -m compileall -q able_brick
@@ -51,6 +51,14 @@ test: setup $(STAMP)/dev
 	$(BIN)/python -m pytest -n 2 --ignore tests/ui
 	@# a browser test that fails is run once more, and told as unsteady when it passes then
 	$(BIN)/python -m pytest -n 2 --dist worksteal --reruns 1 -raR tests/ui
+
+# The long forms: kills, switching, flipped bits, full disks, and four clients at once for twenty minutes.
+test-long: setup $(STAMP)/dev
+	$(BIN)/python -m tests.session.kills --kills 300
+	$(BIN)/python -m tests.session.switching --runs 30
+	$(BIN)/python -m tests.session.damage --flips 500
+	$(BIN)/python -m tests.session.full
+	$(BIN)/python -m tests.session.soak --minutes 20
 
 # For the daily loop: linters, types, and the tests that are quick.
 check: lint
