@@ -126,6 +126,7 @@ class Ledger:
         self.meshes.remember(change.meshes)
         texts = Texts()
         last = self.now.states[level].last
+        replaces = self.now.states[level].redo is not None or (last is not None and last.place == step.place)
         with self.transaction() as connection:
             fresh = {**meshes, **change.meshes}
             write_meshes(connection, fresh, written)
@@ -133,7 +134,7 @@ class Ledger:
             check_blobs(connection, step.net, fresh)
             write_rows(connection, step.net, change.counters, texts)
             # what only the steps had that this one takes the place of
-            orphans = journal.refs_from(connection, level, step.place)
+            orphans = journal.refs_from(connection, level, step.place) if replaces else set()
             if last is None:  # the first entry of a level needs the row that it belongs to
                 journal.write_states(
                     connection, [(level, self.now.states[level].revision, self.now.states[level].done)]

@@ -264,7 +264,9 @@ class ProjectFile:
 
 def _newest(connection: Connection) -> tuple[object, ...]:
     """What the file's newest entry is, and which opening wrote last."""
-    return tuple(connection.exec_driver_sql(_NEWEST).one())
+    # as the driver has it: this is asked twice of every change
+    raw: Any = connection.connection.driver_connection
+    return tuple(raw.execute(_NEWEST).fetchone())
 
 
 # -- words -

@@ -30,6 +30,7 @@ _COLUMNS: Final = {
     "journal_mesh": {"entry", "mesh"},
     "mesh": {"hash", "format", "data"},
 }
+_PUT_META: Final = "INSERT INTO meta (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value"
 _ID: Final = re.compile(r"[0-9a-f]{12}")
 
 
@@ -108,10 +109,7 @@ def meta_value(stored: object) -> Any:
 def write_meta(connection: Connection, key: str, value: Any) -> str:
     """Keep a fact of the file; as it is stored."""
     stored = json.dumps(value)
-    connection.execute(
-        text("INSERT INTO meta (key, value) VALUES (:k, :v) ON CONFLICT (key) DO UPDATE SET value = :v"),
-        {"k": key, "v": stored},
-    )
+    connection.exec_driver_sql(_PUT_META, (key, stored))
     return stored
 
 
