@@ -46,13 +46,3 @@ def release(key: FileKey) -> None:
     """Forget a file that has been closed."""
     with _GUARD:
         _OPEN.pop(key, None)
-
-
-def is_open(path: Path) -> bool:
-    """Whether this process has a file open as a project, under whatever name."""
-    try:
-        key = key_of(path)
-    except OSError:
-        return False
-    with _GUARD:
-        return key in _OPEN
