@@ -68,7 +68,7 @@ def test_a_pipe_is_no_model_and_is_not_waited_for(ball: Path, tmp_path: Path) ->
     os.mkfifo(pipe)
     done = run.invoke(app, ["inspect", str(pipe), str(ball)])
     assert done.exit_code == 2
-    assert "is no file" in done.output
+    assert "is no ordinary file" in done.output
 
 
 def test_reduce_by_share_and_by_count(ball: Path, tmp_path: Path) -> None:
