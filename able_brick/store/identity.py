@@ -54,7 +54,10 @@ def version_of(path: Path, shown: Path | None = None) -> str | None:
         if "alembic_version" in tables:
             row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
             version = None if row is None else str(row[0])
-        ours = application == APPLICATION or (application == 0 and _looks_like_ours(connection, tables, version))
+        if application == APPLICATION:  # given together with the tables; other columns are for the versions to tell
+            ours = tables >= {*_FIRST, "alembic_version"}
+        else:
+            ours = application == 0 and _looks_like_ours(connection, tables, version)
     if not ours:
         raise StorageError(f"{name} is not a project file of Able Brick: it is a database of another program.")
     if version is not None and version not in VERSIONS:

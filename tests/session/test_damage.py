@@ -236,6 +236,7 @@ FOREIGN = {
         f"create table {t} (id integer)" for t in ("meta", "level_state", "row", "journal", "journal_mesh", "mesh")
     ],
     "other tables beside": ["create table meta (key text, value text)", "create table invoices (id integer)"],
+    "our id alone": [f"pragma application_id = {APPLICATION}", "create table songs (id integer)"],
     "another program's id": ["pragma application_id = 77", "create table meta (key text, value text)"],
     "migrations of its own": ["create table alembic_version (version_num text)", "create table songs (id integer)"],
 }
