@@ -20,7 +20,6 @@ from able_brick.jobs.naming import NamePattern
 from able_brick.jobs.slim_scene import slim_scene
 from able_brick.jobs.written import Written
 from able_brick.level.recipe import Recipe
-from able_brick.warm import warm_readers
 
 _MOST_BYTES: Final = 2 * 2**30
 
@@ -103,6 +102,8 @@ def _slimmed(job: FileJob) -> dict[str, Any]:
 @cache
 def _ready() -> None:
     """Load what reading and slimming want, once in a process: libraries are not counted as what a file takes."""
+    from able_brick.warm import warm_readers  # it imports most of the core, which a server need not wait for
+
     warm_readers()
     late.load()
 
