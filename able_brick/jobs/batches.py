@@ -10,7 +10,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO, Final, Literal
 
-from able_brick.core.errors import AbleBrickError, ClosedError, InputError, StorageError, UnknownIdError
+from able_brick.core.errors import AbleBrickError, InputError, StorageError, UnknownIdError
+from able_brick.core.gate import Gate
 from able_brick.core.text import counted
 from able_brick.jobs.arrived import put_down
 from able_brick.jobs.batch import Progress, check_folders, check_names, run_batch
@@ -58,7 +59,7 @@ class Batches:
         self._guard = threading.Condition(threading.RLock())
         self._all: dict[str, Batch] = {}
         self._number = 0
-        self._resting = False
+        self._gate = Gate()
 
     @property
     def running(self) -> list[str]:
@@ -69,14 +70,12 @@ class Batches:
     def rest(self) -> list[str]:
         """Begin nothing new from now on, where nothing is being slimmed; else what is, and nothing has changed."""
         with self._guard:
-            running = self.running
-            self._resting = not running
-            return running
+            return self._gate.shut_if(self.running)
 
     def go_on(self) -> None:
         """Begin new ones again."""
         with self._guard:
-            self._resting = False
+            self._gate.set(shut=False)
 
     def start_files(
         self,
@@ -122,8 +121,7 @@ class Batches:
         # told at once; it is looked at again when it begins
         check_names(Written(target.resolve(), source.resolve(), "", replace), parsed, len(recipe.rungs))
         with self._guard:
-            if self._resting:
-                raise ClosedError("The project is being closed; nothing new is begun in it.")
+            self._gate.check()
             if any(not b.ended for b in self._all.values()):
                 raise InputError("Another folder is being slimmed; wait for it, or cancel it.", field="source")
             self._number += 1
@@ -175,7 +173,7 @@ class Batches:
     def close(self) -> None:
         """Cancel everything."""
         with self._guard:
-            self._resting = True
+            self._gate.set(shut=True)
         for batch in self.all():
             self.stop(batch.id)
         end = time.monotonic() + 10

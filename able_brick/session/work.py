@@ -13,8 +13,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Final, Literal
 
-from able_brick.core.errors import AbleBrickError, ClosedError, HistoryError, InputError, UnknownIdError
+from able_brick.core.errors import AbleBrickError, HistoryError, InputError, UnknownIdError
 from able_brick.core.events import event
+from able_brick.core.gate import Gate
 from able_brick.session.project import Project
 from able_brick.steps.draft import Tell
 from able_brick.steps.tool import Tool
@@ -79,7 +80,7 @@ class Work:
         self._number = 0
         self._workers = ThreadPoolExecutor(1, thread_name_prefix="work")
         self._scratch: Scratch | None = None
-        self._resting = False
+        self._gate = Gate()
 
     @property
     def running(self) -> list[str]:
@@ -90,14 +91,12 @@ class Work:
     def rest(self) -> list[str]:
         """Begin nothing new from now on, where nothing is being worked on; else what is, and nothing has changed."""
         with self._guard:
-            running = self.running
-            self._resting = not running
-            return running
+            return self._gate.shut_if(self.running)
 
     def go_on(self) -> None:
         """Begin new work again."""
         with self._guard:
-            self._resting = False
+            self._gate.set(shut=False)
 
     def start(
         self, project: Project, level: str, tool: Tool, selection: tuple[str, ...], *, adjust_last: bool = False
@@ -133,8 +132,7 @@ class Work:
         """Put work into the queue. `told_by_file`: the project file remembers it, should it be cut off. Raises
         InputError where too many wait."""
         with self._guard:
-            if self._resting:
-                raise ClosedError(f"{project.path.name} is being closed; nothing new is begun in it.")
+            self._gate.check()
             waiting = [j for j in self._jobs.values() if not j.ended]
             if len(waiting) >= _MOST_WAITING:
                 raise InputError(f"{len(waiting)} steps are waiting; let some of them end first.", field="tool")
@@ -183,7 +181,7 @@ class Work:
         for job in self.all():
             self.stop(job.id)
         with self._guard:
-            self._resting = True
+            self._gate.set(shut=True)
         self._workers.shutdown(wait=True, cancel_futures=True)
         if self._scratch is not None:
             self._scratch.close()
