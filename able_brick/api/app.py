@@ -8,6 +8,7 @@ import threading
 import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +22,7 @@ from able_brick.api import project as project_routes
 from able_brick.api.guard import Guard
 from able_brick.api.opened import DemoBuilder, Opened
 from able_brick.api.turns import Turns
-from able_brick.api.within import WithinProject
+from able_brick.api.within import WithinProject, described
 from able_brick.core import late
 from able_brick.core.errors import ClosedError, StorageError
 from able_brick.session.project import Project
@@ -97,6 +98,8 @@ def create_app(
         openapi_url="/api/openapi.json",
         responses={422: {"model": errors.Problem, "description": "What was wrong and what to do; nothing changed"}},
     )
+    usual = app.openapi
+    app.openapi = cache(lambda: described(usual()))  # type: ignore[method-assign]
     app.state.opened = Opened(project, build_demo=build_demo, serving=serving)
     app.state.turns = Turns()
     errors.install(app)

@@ -9,7 +9,7 @@ import time
 from typing import Annotated, Any, Final
 from urllib.parse import unquote
 
-from fastapi import Depends, Path
+from fastapi import Depends
 from starlette.requests import HTTPConnection
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -31,6 +31,19 @@ OTHER: Final = 4409
 FACTS: Final = "able_brick.facts"
 _WAITING: Final = re.compile(r"/(work|imports|batches)/[^/]+")
 _HERE: Final = "able_brick.project"
+_NAMED: Final = {
+    "name": "project",
+    "in": "path",
+    "required": True,
+    "description": "The opening of the project that is meant, as `GET /api/project` names it; 409 for another",
+    "schema": {
+        "type": "string",
+        "maxLength": 80,
+        "description": "The opening of the project that is meant, as `GET /api/project` names it; 409 for another",
+        "examples": ["2f6c1e9a04b7.90d3a1c55e18"],
+        "title": "Project",
+    },
+}
 
 
 class WithinProject:
@@ -97,41 +110,39 @@ def note(connection: HTTPConnection, **facts: Any) -> None:
     connection.scope.get(FACTS, {}).update(facts)
 
 
-async def _open_project(
-    connection: HTTPConnection,
-    project: Annotated[
-        str,
-        Path(
-            max_length=80,
-            description="The opening of the project that is meant, as `GET /api/project` names it; 409 for another",
-            examples=["2f6c1e9a04b7.90d3a1c55e18"],
-        ),
-    ],
-) -> OpenProject:
+async def _open_project(connection: HTTPConnection) -> OpenProject:
     found: OpenProject = connection.scope[_HERE]
     return found
 
 
+# each looks by itself: what depends on one another is analysed anew for every route, at every start
+async def _project(connection: HTTPConnection) -> Project:
+    return (await _open_project(connection)).project
+
+
+async def _imports(connection: HTTPConnection) -> Imports:
+    return (await _open_project(connection)).imports
+
+
+async def _work(connection: HTTPConnection) -> Work:
+    return (await _open_project(connection)).work
+
+
+async def _batches(connection: HTTPConnection) -> Batches:
+    return (await _open_project(connection)).batches
+
+
 Here = Annotated[OpenProject, Depends(_open_project)]
-
-
-async def _project(here: Here) -> Project:
-    return here.project
-
-
-async def _imports(here: Here) -> Imports:
-    return here.imports
-
-
-async def _work(here: Here) -> Work:
-    return here.work
-
-
-async def _batches(here: Here) -> Batches:
-    return here.batches
-
-
 TheProject = Annotated[Project, Depends(_project)]
 Waiting = Annotated[Imports, Depends(_imports)]
 AtWork = Annotated[Work, Depends(_work)]
 OfProject = Annotated[Batches, Depends(_batches)]
+
+
+def described(schema: dict[str, Any]) -> dict[str, Any]:
+    """The description of the API, with the part of the path that names the project."""
+    for path, methods in schema["paths"].items():
+        if path.startswith(PREFIX):
+            for method in methods.values():
+                method["parameters"] = [*method.get("parameters", []), _NAMED]
+    return schema
