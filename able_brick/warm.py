@@ -10,8 +10,9 @@ from able_brick.core.files.view_glb import ViewItems, write_items_glb, write_vie
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.measure import counts
-from able_brick.core.path.bend import bent, bent_normals, bent_points, divided
+from able_brick.core.path.bend import bent, bent_normals, bent_points
 from able_brick.core.path.curve import PathPoint, curve
+from able_brick.core.path.dividing import divided, divided_for
 from able_brick.core.path.guide import Guide
 from able_brick.core.path.running import Run, Running
 from able_brick.core.shapes.plane import plane
@@ -39,9 +40,14 @@ def warm_kernels() -> None:
     waves = plane(1.0, 1.0, divisions=(2, 2))
     run = Run(Running.X)
     found = bent(Guide(bow, False), run, run.box(*ball.bounds), np.array([0.0]), np.array([2.0]))
-    mesh, points = divided(ball, run.points(ball.positions), (3, ()))
-    world = bent_points(found, points, [0])
-    bent_normals(found, points, mesh.positions, [0])
+    parts = divided(ball, run.points(ball.positions), found.division(0))
+    mesh, points = parts.mesh, parts.points
+    world = bent_points(found, points, [0], parts.rows)
+    bent_normals(found, points, mesh.positions, [0], parts.rows)
+    turning = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((2.0, 0.0, 0.0)), PathPoint((2.0, 0.0, 2.0))])
+    sharp = Guide(turning.on_ground, True).reaching(run.box(*ball.bounds).corners)
+    found = bent(sharp, run, run.box(*ball.bounds), np.array([1.0]), np.array([3.0]))
+    divided_for(found, 0, ball, run.points(ball.positions))
     for one in (ball, waves):  # with uv and without, alone and together
         write_view_glb(one)
         own = hardware_vertices(one)

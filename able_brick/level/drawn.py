@@ -31,13 +31,15 @@ class Drawn:
     round it, where it is not the piece's own.
 
     `numbers` are the items that stand there, one for each row; or, where one mesh holds several items, those of one
-    row, with so many `faces` (n) each, and those of each further row are as many on as the thing has items.
+    row, with so many `faces` (n) each, and those of each further row are as many on as the thing has items. `counts`
+    are the triangles and hardware vertices of all of them.
     """
 
     piece: Piece
     mesh: str | None
     numbers: Ints
     rows: Floats
+    counts: tuple[int, int]
     box: tuple[Floats, Floats] | None = None
     faces: Ints = field(default_factory=lambda: np.zeros(0, np.int32))
 
@@ -57,16 +59,19 @@ def drawn(shown: Shown, load: Load) -> list[Drawn]:
             _RECIPES.keep(_key(batch.look), batch.look)
         key = None if form is None else form.key if isinstance(form, BentForm) else _key(batch.look)
         box = None if form is None else batch.look.box()
-        out.append(Drawn(batch.look.piece, key, batch.numbers, batch.poses.rows(), box))
+        out.append(Drawn(batch.look.piece, key, batch.numbers, batch.poses.rows(), _counts([batch], load), box))
     for batches in single.values():
         lone = batches[0].look.form
         if len(batches) == 1 and isinstance(lone, BentForm):  # by itself, as its own frame sees it
             _RECIPES.keep(lone.key, (lone,))
-            rows = batches[0].poses.rows()
-            out.append(Drawn(batches[0].look.piece, lone.key, batches[0].numbers, rows, batches[0].look.box()))
+            (one,) = batches
+            counts, box = _counts(batches, load), one.look.box()
+            out.append(Drawn(one.look.piece, lone.key, one.numbers, one.poses.rows(), counts, box))
             continue
         forms = tuple(
-            sorted((b.look.form for b in batches if isinstance(b.look.form, BentForm)), key=lambda f: f.division)
+            sorted(
+                (b.look.form for b in batches if isinstance(b.look.form, BentForm)), key=lambda f: (f.division, f.alone)
+            )
         )
         own = load(batches[0].look.piece.mesh)
         number = {id(b.look.form): int(b.numbers[0]) for b in batches}
@@ -78,9 +83,21 @@ def drawn(shown: Shown, load: Load) -> list[Drawn]:
         _RECIPES.keep(name.hexdigest(), forms)
         origin = np.array([[*_origin(forms), *IDENTITY, 1.0, 1.0, 1.0]])
         numbers = np.array([number[id(f)] for f in forms], np.int32)
-        faces = np.array([f.divided(own)[0].face_count for f in forms], np.int32)
-        out.append(Drawn(batches[0].look.piece, name.hexdigest(), numbers, origin, _box(forms), faces))
+        faces = np.array([f.divided(own).mesh.face_count for f in forms], np.int32)
+        counts = _counts(batches, load)
+        out.append(Drawn(batches[0].look.piece, name.hexdigest(), numbers, origin, counts, _box(forms), faces))
     return out
+
+
+def _counts(batches: list[Batch], load: Load) -> tuple[int, int]:
+    """Triangles and hardware vertices of all items."""
+    each = [(len(b.numbers), *b.look.counts(load)) for b in batches]
+    return sum(n * t for n, t, _ in each), sum(n * v for n, _, v in each)
+
+
+def _divides(form: BentForm) -> tuple[object, ...]:
+    """Equal for forms of a piece whose meshes are divided alike."""
+    return form.division, form.alone
 
 
 def _key(look: Look) -> str:
@@ -114,7 +131,9 @@ def glb_of(key: str, load: Load) -> bytes | None:
     if isinstance(recipe, Look):
         return write_view_glb(recipe.mesh(load))
     origin = None if len(recipe) == 1 else _origin(recipe)
-    batches = [_items(list(same), origin, load) for _, same in groupby(recipe, key=lambda f: (id(f.bent), f.division))]
+    batches = [
+        _items(list(same), origin, load) for _, same in groupby(recipe, key=lambda f: (id(f.bent), f.division, f.alone))
+    ]
     return write_items_glb(batches)
 
 
@@ -131,7 +150,7 @@ def _items(forms: list[BentForm], origin: Floats | None, load: Load) -> ViewItem
         world = world - origin
     uv = None
     if mesh.uv is not None:
-        hardware, points = hardware_vertices(mesh), first.divided(own)[1]
+        hardware, points = hardware_vertices(mesh), first.divided(own).points
         per_stretch = first.slopes(mesh, points)[hardware.corner] * along(points, 2.0, 0.0)[hardware.vertex, None]
         uv = mesh.uv[hardware.corner] + per_stretch * (first.bent.stretch[items] - 1.0)[:, None, None]
     return ViewItems(mesh, world, normals, uv)

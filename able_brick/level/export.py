@@ -47,7 +47,7 @@ def level_nodes(
                 parts.append(piece_part(look.piece, load(look.piece.mesh), pictures))
             else:
                 surfaces = tuple(s.material(pictures) for s in look.piece.materials)
-                parts.append(Part(look.piece.name, look.mesh(load), surfaces))
+                parts.append(Part(look.piece.name, look.mesh(load), surfaces, look.shaded(load)))
         return part_of[key]
 
     things = snapshot.of(snapshot.level(level).id)

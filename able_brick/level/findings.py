@@ -9,7 +9,8 @@ import numpy as np
 
 from able_brick.core import tolerances
 from able_brick.core.path import course as courses
-from able_brick.core.path.tight import crossings, tightest
+from able_brick.core.path.bend import CHORD_ERROR, MOST_PARTS
+from able_brick.core.path.tight import Tight, crossings, tightest
 from able_brick.core.place.pose import Vector, vector
 from able_brick.level.rows import Course, Path
 from able_brick.level.rows.shown import Around
@@ -47,6 +48,7 @@ def course_findings(course: Course, found: courses.Course, around: Around) -> li
         return []
     out = [*_stretched(course, found, path), *_steep(course, found)]
     if found.bent:
+        out += _coarse(course, found)
         out += _tight(course, found, path, around)
     return out
 
@@ -90,6 +92,42 @@ def _steep(course: Course, found: courses.Course) -> list[Finding]:
     return [Finding("steep", course.id, text, vector(found.poses.positions[steep[0]]), "steeper than 80°")]
 
 
+def _coarse(course: Course, found: courses.Course) -> list[Finding]:
+    """Items that would need more parts than any gets."""
+    numbers = np.sort(np.concatenate([at[bent.coarse] for at, bent in found.bent]))
+    if not len(numbers):
+        return []
+    first = int(numbers[0])
+    which = (
+        f"item {first + 1} winds" if len(numbers) == 1 else f"{len(numbers)} items, the first of them {first + 1}, wind"
+    )
+    text = (
+        f"{course.name}: {which} so tightly that {MOST_PARTS} parts are too few to stay within "
+        f"{1000 * CHORD_ERROR:.0f} mm of the path; ease the path, or lay a shorter piece."
+    )
+    return [Finding("coarse", course.id, text, vector(found.poses.positions[first]), "too few parts")]
+
+
+def _tight_words(place: Tight) -> tuple[str, str]:
+    """What a place that is too tight is called, in a sentence and in short."""
+    needed = f"{place.needed:.2f} m"
+    if place.taken:
+        return (
+            f"the mitres of pieces {needed} deep inside take {place.taken:.2f} m of a leg of {place.leg:.2f} m, so "
+            "they fold over; move its points apart, or ease the corner.",
+            f"{place.leg:.2f} m, needs {place.taken:.2f} m",
+        )
+    if place.turn:
+        turn = f"{np.degrees(place.turn):.0f}°"
+        return (
+            f"the path turns by {turn}, too sharply for a mitre; ease the corner, or turn it by less.",
+            f"turns {turn}",
+        )
+    radius = f"{place.radius:.2f} m"
+    where = f"the path turns with {radius} where the pieces are {needed} deep inside"
+    return f"{where}, so they fold over; it needs {needed}.", f"{radius}, needs {needed}"
+
+
 def _tight(course: Course, found: courses.Course, path: Path, around: Around) -> list[Finding]:
     guide = course.guide(around)
     low = np.min([b.box.low for _, b in found.bent], axis=0)
@@ -97,22 +135,13 @@ def _tight(course: Course, found: courses.Course, path: Path, around: Around) ->
     out: list[Finding] = []
     for place in tightest(guide, low, high, found.slots.stations)[:_MOST]:
         needed = place.needed
-        radius = f"{place.radius:.2f} m" if place.radius > 1e-6 else "a corner"
-        what = f"turns with {radius}" if place.radius > 1e-6 else "turns a corner"
         at = min(range(len(path.points)), key=lambda k: float(np.linalg.norm(path.points[k].position - place.point)))
         ease = float(np.ceil(needed * 1.02 * 20) / 20)
         remedy = Remedy(f"Ease the corner to {ease:.2f} m", "fillet", {"radius": ease, "points": [at]}, (path.id,))
         inner = 0 < at < len(path.points) - 1 or path.closed
+        text, label = _tight_words(place)
         out.append(
-            Finding(
-                "tight",
-                course.id,
-                f"{course.name}: the path {what} where the pieces are {needed:.2f} m deep inside, so they fold over; "
-                f"it needs {needed:.2f} m.",
-                vector(place.point),
-                f"{radius}, needs {needed:.2f} m",
-                remedy if inner else None,
-            )
+            Finding("tight", course.id, f"{course.name}: {text}", vector(place.point), label, remedy if inner else None)
         )
     for point in crossings(guide, low, high)[:_MOST]:
         text = f"{course.name} crosses itself; move the path's points apart."

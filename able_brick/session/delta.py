@@ -57,7 +57,8 @@ class RunView(BaseModel):
 
     `mesh` is its key, None for the piece's own. `numbers` are the items, one for each row; where there are `faces`,
     one mesh holds several items, so many faces of each: those of the first row, and `count` further on those of each
-    further. `low` and `high` are the corners of the box round it, where that is not the piece's.
+    further. `low` and `high` are the corners of the box round it, where that is not the piece's. `triangles` and
+    `hardware_vertices` are those of all items, as an export writes them.
     """
 
     model_config = ConfigDict(arbitrary_types_allowed=True)
@@ -68,6 +69,8 @@ class RunView(BaseModel):
     rows: Annotated[Floats, PlainSerializer(_listed, list[list[float]])]
     faces: Annotated[Ints, PlainSerializer(_listed, list[int])]
     count: int
+    triangles: int
+    hardware_vertices: int
     low: Vector | None = None
     high: Vector | None = None
 
@@ -144,6 +147,8 @@ def derived_items(snapshot: Snapshot, level: str, touched: set[str] | None, load
                 rows=d.rows,
                 faces=d.faces,
                 count=count,
+                triangles=d.counts[0],
+                hardware_vertices=d.counts[1],
                 low=None if d.box is None else vector(d.box[0]),
                 high=None if d.box is None else vector(d.box[1]),
             )
@@ -174,10 +179,20 @@ def path_views(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict
     return out
 
 
-def _run_of(row: Placement, rows: Floats) -> RunView:
+def _run_of(row: Placement, rows: Floats, piece: Piece | None) -> RunView:
     """A placement as it is shown at many poses (N,10)."""
-    numbers = np.arange(len(rows), dtype=np.int32)
-    return RunView(piece=row.piece, mesh=None, numbers=numbers, rows=rows, faces=np.zeros(0, np.int32), count=len(rows))
+    n = len(rows)
+    facts = None if piece is None else piece.facts
+    return RunView(
+        piece=row.piece,
+        mesh=None,
+        numbers=np.arange(n, dtype=np.int32),
+        rows=rows,
+        faces=np.zeros(0, np.int32),
+        count=n,
+        triangles=0 if facts is None else n * facts.triangles,
+        hardware_vertices=0 if facts is None else n * facts.hardware_vertices,
+    )
 
 
 def _single(row: ARow | None) -> bool:
@@ -213,7 +228,7 @@ def level_delta(
     for key, rows in (many or {}).items():
         row = things[key]
         if isinstance(row, Placement):
-            items[key] = [_run_of(row, rows)]
+            items[key] = [_run_of(row, rows, snapshot.pieces.get(row.piece))]
             more[row.piece] = more.get(row.piece, 0) + len(rows) - 1
     return Delta(
         level=level,

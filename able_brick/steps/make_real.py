@@ -220,9 +220,8 @@ def _world_meshes(
 def _bent_mesh(draft: Draft, piece: Piece, bent: Bent, at: int) -> tuple[PolyMesh, Bools]:
     """One item of a bent course in the world, and the vertices at its ends; its uv go on from the path's start."""
     form = BentForm(piece, bent, at)
-    mesh, points = form.divided(draft.load(piece.mesh))
-    world = bent_points(bent, points, [at])[0]
+    found = form.divided(draft.load(piece.mesh))
+    world = bent_points(bent, found.points, [at], found.rows)[0]
     shift = float(bent.starts[at] - bent.starts[0])
-    mesh = continued_uv(mesh, points, float(bent.stretch[at]), shift).replaced(positions=world)
-    s = points[:, 0]
-    return mesh, (s == s.min()) | (s == s.max())
+    mesh = continued_uv(found.mesh, found.points, float(bent.stretch[at]), shift).replaced(positions=world)
+    return mesh, found.seam

@@ -12,9 +12,10 @@ from pathlib import Path
 
 import numpy as np
 
-from able_brick.core.path.bend import bent_points, divided
+from able_brick.core.path.bend import bent_points
 from able_brick.core.path.course import Course, Fit, Part, lay_course
 from able_brick.core.path.curve import Curve, PathPoint, curve
+from able_brick.core.path.dividing import divided
 from able_brick.core.path.guide import Guide
 from able_brick.core.path.running import Run, Running
 from able_brick.core.shapes.box import box
@@ -55,8 +56,8 @@ def items() -> None:
         ((_, one),) = found.bent
         for parts in np.unique(one.parts):
             at = np.flatnonzero(one.parts == parts)
-            _, run = divided(piece, points, (int(parts), ()))
-            bent_points(one, run, at)
+            made = divided(piece, points, one.division(int(at[0])))
+            bent_points(one, made.points, at, made.rows)
         return found
 
     bent()

@@ -13,9 +13,10 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.slicing import cut_planes, sliced
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.validity import problems
-from able_brick.core.path.bend import CHORD_ERROR, Bent, bent_normals, bent_points, divided
+from able_brick.core.path.bend import CHORD_ERROR, Bent, bent_normals, bent_points
 from able_brick.core.path.course import CornerTurn, Course, Fit, Part, lay_course
 from able_brick.core.path.curve import Curve, PathPoint, curve
+from able_brick.core.path.dividing import Divided, divided_for
 from able_brick.core.path.editing import circle_points
 from able_brick.core.path.guide import Between, Guide
 from able_brick.core.path.real import welded_items
@@ -56,16 +57,20 @@ def laid(path: Curve, *meshes: PolyMesh, upright: bool = True, roll: Floats | No
     return lay_course(guide, [part(m) for m in meshes], **{"bend": True, **more})  # type: ignore[arg-type]
 
 
+def item(found: Bent, own: PolyMesh, k: int) -> tuple[Divided, Floats]:
+    """One item: how it is divided, and its points in the world."""
+    part = divided_for(found, k, own, found.run.points(own.positions))
+    return part, bent_points(found, part.points, [k], part.rows)[0]
+
+
 def one_mesh(course: Course, *meshes: PolyMesh) -> PolyMesh:
     """All items of a course as one welded mesh."""
     made: list[tuple[int, PolyMesh, np.ndarray]] = []
     for numbers, found in course.bent:
         for k, number in enumerate(numbers):
             own = meshes[int(course.slots.parts[number])]
-            mesh, points = divided(own, found.run.points(own.positions), found.planes(k))
-            world = bent_points(found, points, [k])[0]
-            s = points[:, 0]
-            made.append((int(number), mesh.replaced(positions=world), (s == s.min()) | (s == s.max())))
+            part, world = item(found, own, k)
+            made.append((int(number), part.mesh.replaced(positions=world), part.seam))
     made.sort(key=lambda m: m[0])
     return welded_items([m for _, m, _ in made], [s for *_, s in made], [0] * len(made))
 
@@ -131,8 +136,8 @@ def test_bent_items_fill_the_path_and_share_their_seams_to_the_bit(path: Curve, 
     items = range(min(len(numbers), 6))
     before: set[tuple[float, ...]] | None = None
     for k in items:
-        _, points = divided(piece, RUN.points(piece.positions), found.planes(k))
-        world = bent_points(found, points, [k])[0]
+        made, world = item(found, piece, k)
+        points = made.points
         s = points[:, 0]
         begin = {tuple(p) for p in world[s == s.min()]}
         assert before is None or begin == before, "neighbours have the very same points"
@@ -148,9 +153,8 @@ def test_edges_stay_within_the_chord_error(path: Curve, upright: bool) -> None:
     course = laid(path, piece, upright=upright)
     ((_, found),) = course.bent
     for k in range(len(found.starts)):
-        mesh, points = divided(piece, RUN.points(piece.positions), found.planes(k))
-        world = bent_points(found, points, [k])[0]
-        edges = topology(mesh).edges
+        made, world = item(found, piece, k)
+        points, edges = made.points, topology(made.mesh).edges
         along = np.abs(points[edges[:, 0], 0] - points[edges[:, 1], 0]) > 1e-9
         middle = (points[edges[along, 0]] + points[edges[along, 1]]) / 2
         true = bent_points(found, middle, [k])[0]
@@ -167,8 +171,8 @@ def test_a_straight_quay_needs_one_mesh_and_a_ramp_one_form() -> None:
     assert not found.rigid.any()
     assert len(found.digests) == 1
     assert set(found.alike.tolist()) == {0}
-    _, points = divided(WALL, RUN.points(WALL.positions), found.planes(3))
-    world = bent_points(found, points, [3])[0]
+    made, world = item(found, WALL, 3)
+    points = made.points
     # raked: sheared along the slope, verticals stay upright
     assert world[:, 1] == pytest.approx(points[:, 2] + world[:, 0] * 0.2, abs=1e-9)
 
@@ -231,7 +235,7 @@ def test_what_lies_between_two_paths_reaches_from_one_to_the_other() -> None:
     between = Between(Guide(near, True), Guide(far, True), float(frame.high[1]), float(frame.low[1]))
     course = lay_course(between, [part(road)], bend=True)
     ((_, found),) = course.bent
-    _, points = divided(road, RUN.points(road.positions), found.planes(0))
+    points = item(found, road, 0)[0].points
     world = bent_points(found, points, range(len(found.starts)))
     low, high = world[..., 2].min(axis=1), world[..., 2].max(axis=1)
     assert low == pytest.approx(np.zeros(len(low)), abs=1e-12)
@@ -299,7 +303,7 @@ def test_normals_lean_with_the_bend() -> None:
     course = laid(path, WALL)
     ((_, found),) = course.bent
     assert isinstance(found, Bent)
-    _, points = divided(WALL, RUN.points(WALL.positions), found.planes(0))
+    points = item(found, WALL, 0)[0].points
     outer = points[np.isclose(points[:, 1], points[:, 1].min())]
     normals = np.tile([0.0, -1.0, 0.0], (len(outer), 1))
     got = bent_normals(found, outer, normals, [0])[0]

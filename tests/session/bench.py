@@ -23,6 +23,38 @@ def told(items: dict[str, list[RunView]]) -> dict[str, list[SimpleNamespace]]:
     return {k: [SimpleNamespace(**r.model_dump(mode="json")) for r in runs] for k, runs in items.items()}
 
 
+def file_counts(glb: bytes) -> dict[str, list[tuple[int, int]]]:
+    """Triangles and vertices of a level's file, by the names of the things in it: read from its JSON alone."""
+    size = int.from_bytes(glb[12:16], "little")
+    file = json.loads(glb[20 : 20 + size])
+    accessors, nodes = file.get("accessors", []), file["nodes"]
+    of_mesh = [
+        (
+            sum(accessors[p["indices"]]["count"] // 3 for p in mesh["primitives"]),
+            sum(accessors[p["attributes"]["POSITION"]]["count"] for p in mesh["primitives"]),
+        )
+        for mesh in file.get("meshes", [])
+    ]
+    out: dict[str, list[tuple[int, int]]] = {}
+
+    def whole(node: dict[str, Any]) -> tuple[int, int]:
+        mine = [of_mesh[node["mesh"]]] if "mesh" in node else []
+        t, v = np.sum([(0, 0), *mine, *(whole(nodes[k]) for k in node.get("children", []))], axis=0).tolist()
+        return t, v
+
+    def look(k: int) -> None:
+        node = nodes[k]
+        if node.get("extras", {}).get("kind") == "group":
+            for child in node.get("children", []):
+                look(child)
+            return
+        out.setdefault(node["name"], []).append(whole(node))
+
+    for k in file["scenes"][0].get("nodes", []):
+        look(k)
+    return out
+
+
 class Bench:
     """A project with one level, and short words for what one does to it."""
 
@@ -84,8 +116,27 @@ class Bench:
             json.loads(view.model_dump_json())
             if view.summary.placements:
                 nodes = level_nodes(project.snapshot, key, project.meshes.get, project.pictures.get)
-                scene = read_file("level.glb", write_glb(*nodes, name="Trial"))
+                written = write_glb(*nodes, name="Trial")
+                scene = read_file("level.glb", written)
                 assert len(scene.instances) == view.summary.placements
+                self.counts_are_those_of(written, key)
+
+    def counts_are_those_of(self, glb: bytes, level: str) -> None:
+        """Triangles and hardware vertices that are told, of all and of each thing, are those of the exported file."""
+        view = self.project.view(level)
+        of = file_counts(glb)
+        whole = np.sum([(0, 0), *(n for counts in of.values() for n in counts)], axis=0).tolist()
+        assert [view.summary.triangles, view.summary.hardware_vertices] == whole
+        assert sum(u.triangles for u in view.summary.uses) == whole[0]
+        by_name: dict[str, list[tuple[int, int]]] = {}
+        for row in view.changed:
+            if row.id in view.items:
+                runs = view.items[row.id]
+                counts = (sum(r.triangles for r in runs), sum(r.hardware_vertices for r in runs))
+                by_name.setdefault(row.name, []).append(counts)
+        for name, told_of in by_name.items():
+            # things may share a name
+            assert sorted(told_of) == sorted(of.get(name, [])) or (not any(map(any, told_of)) and name not in of)
 
     def reopen(self) -> None:
         self.project.close()

@@ -10,8 +10,6 @@ import numpy as np
 import numpy.typing as npt
 
 from able_brick.core.files.part import Material, Node, Part, Texture
-from able_brick.core.mesh.hardware import hardware_vertices
-from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
 
 ARRAY, ELEMENTS = 34962, 34963
@@ -69,9 +67,9 @@ def indices(values: npt.NDArray[np.generic], count: int) -> npt.NDArray[np.gener
     return values.astype(index_type(count))
 
 
-def _primitives(binary: Binary, mesh: PolyMesh, slots: Sequence[int]) -> tuple[list[Json], npt.NDArray[np.int64]]:
+def _primitives(binary: Binary, part: Part, slots: Sequence[int]) -> tuple[list[Json], npt.NDArray[np.int64]]:
     """One primitive for each material in use, and the place of each hardware vertex in their joined arrays."""
-    hardware = hardware_vertices(mesh)
+    mesh, hardware = part.mesh, part.hardware
     tris, tri_face = triangulate(mesh)
     of_hardware = mesh.material[mesh.corner_face[hardware.corner]]
     tri_material = mesh.material[tri_face]
@@ -104,9 +102,9 @@ def _primitives(binary: Binary, mesh: PolyMesh, slots: Sequence[int]) -> tuple[l
     return out, place
 
 
-def _polygons(binary: Binary, mesh: PolyMesh, place: npt.NDArray[np.int64]) -> Json:
+def _polygons(binary: Binary, part: Part, place: npt.NDArray[np.int64]) -> Json:
     """What triangles alone would lose: faces, vertices, facets, sharp edges."""
-    hardware = hardware_vertices(mesh)
+    mesh, hardware = part.mesh, part.hardware
     vertex = np.empty(len(place), np.int64)
     vertex[place] = hardware.vertex
     return {
@@ -187,8 +185,8 @@ def write_glb(
             if m not in materials:
                 materials.append(m)
             slots.append(materials.index(m))
-        primitives, place = _primitives(binary, part.mesh, slots)
-        extras = {"able_brick": {**_polygons(binary, part.mesh, place), "materials": slots}}
+        primitives, place = _primitives(binary, part, slots)
+        extras = {"able_brick": {**_polygons(binary, part, place), "materials": slots}}
         meshes.append({"name": part.name, "primitives": primitives, "extras": extras})
         mesh_of.append(len(meshes) - 1)
     flat: list[Json] = []

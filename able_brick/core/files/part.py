@@ -9,6 +9,7 @@ from typing import Literal
 
 import numpy as np
 
+from able_brick.core.mesh.hardware import HardwareVertices, hardware_vertices
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 
 #: Points that are moved at once.
@@ -46,11 +47,18 @@ class Material:
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """A named mesh with the materials that its faces' indices point into."""
+    """A named mesh with the materials that its faces' indices point into; `shaded` where it has other hardware vertices
+    than its form alone says."""
 
     name: str
     mesh: PolyMesh
     materials: tuple[Material, ...] = ()
+    shaded: HardwareVertices | None = field(default=None, repr=False)
+
+    @property
+    def hardware(self) -> HardwareVertices:
+        """Its hardware vertices."""
+        return hardware_vertices(self.mesh) if self.shaded is None else self.shaded
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 
 #: Corners of meshes that are looked at together.
 _TOGETHER: Final = 500_000
@@ -68,12 +68,15 @@ def moved(mesh: PolyMesh, offset: Sequence[float] | Floats) -> PolyMesh:
     return with_positions(mesh, mesh.positions + np.asarray(offset, np.float64))
 
 
+def order_over(mesh: PolyMesh) -> Ints:
+    """(C) the corner that comes at each place when every face is wound the other way from the same first corner."""
+    first, size = mesh.face_starts[mesh.corner_face], mesh.face_sizes[mesh.corner_face]
+    place = np.arange(len(mesh.corners)) - first
+    return np.asarray(first + (size - place) % size, np.int32)
+
+
 def turned_over(mesh: PolyMesh) -> PolyMesh:
     """The mesh with every face wound the other way; the first corner of each face stays the first."""
-    starts, sizes = mesh.face_starts[:-1], mesh.face_sizes
-    place = np.arange(len(mesh.corners)) - np.repeat(starts, sizes)
-    first, size = np.repeat(starts, sizes), np.repeat(sizes, sizes)
-    order = first + (size - place) % size
+    order = order_over(mesh)
     # the edge from a corner on is, the other way round, the one that led to it
-    edge = first + (size - place - 1) % size
-    return mesh.with_corners(order, sharp=mesh.sharp[edge])
+    return mesh.with_corners(order, sharp=mesh.sharp[order[mesh.next_corner]])

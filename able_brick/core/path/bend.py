@@ -6,7 +6,6 @@ import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from itertools import pairwise
 from typing import Final, Protocol
 
 import numpy as np
@@ -14,8 +13,8 @@ import numpy.typing as npt
 
 from able_brick.core.late import Rotation
 from able_brick.core.mesh.normals import dots
-from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
-from able_brick.core.mesh.slicing import ON_PLANE, cut_planes, sliced
+from able_brick.core.mesh.polymesh import Bools, Floats, Ints
+from able_brick.core.mesh.slicing import ON_PLANE
 from able_brick.core.path.bend_kernels import (
     as_framed,
     bends,
@@ -28,6 +27,7 @@ from able_brick.core.path.bend_kernels import (
     outer_lines,
     spread,
     straight_off,
+    touch_mitres,
 )
 from able_brick.core.path.frames import turns_of
 from able_brick.core.path.guide import Sections
@@ -41,7 +41,8 @@ _SHARES: Final = (np.arange(_SAMPLES) + 0.5) / _SAMPLES
 _ALIKE: Final = 1e-6
 #: A share by which bends are taken for stronger than where they were measured.
 _CAREFUL: Final = 1.25
-_MOST_PARTS: Final = 512
+#: Parts into which an item, or a leg of it, is divided at most.
+MOST_PARTS: Final = 512
 #: Sections that are looked at together: they take some 200 bytes each.
 _MOST_AT_ONCE: Final = 200_000
 #: The share of the chord error that the middles of edges may be off; elsewhere along them it may be a little more.
@@ -53,8 +54,14 @@ class Way(Protocol):
 
     @property
     def length(self) -> float: ...
-    def sections(self, stations: Floats) -> Sections: ...
+    @property
+    def closed(self) -> bool: ...
+    def sections(self, stations: Floats, *, plain: bool = False) -> Sections: ...
     def at_corners(self) -> Floats: ...
+
+
+#: How an item is divided: for each of its legs where it begins and ends in the piece, metres, and into how many parts.
+Division = tuple[tuple[float, float, int], ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,10 +69,12 @@ class Bent:
     """Items of one piece, bent.
 
     starts, ends (n): lengths along the path where each begins and ends; parts (n): into how many even parts each is
-    divided, at least; breaks: lengths within items at which the path turns a corner; positions (n,3), turns (n,4):
-    where each item's own frame stands; rigid (n): those that are only placed and stretched; alike (n): the number of
-    the first item that is of the same form; low, high (n,3): the box of each as its own frame sees it; digests: one
-    for each distinct form, by its first item.
+    divided, at least; legs: the division of those that a corner of the path is in or that begin or end in one;
+    corners (k): lengths along the path to its corners; reach: how far what stands in their mitres is from the path at
+    most; positions (n,3), turns (n,4): where each item's own frame
+    stands; rigid (n): those that are only placed and stretched; coarse (n): those that would need more parts than any
+    gets; alike (n): the number of the first item that is of the same form; low, high (n,3): the box of each as its own
+    frame sees it; digests: one for each distinct form, by its first item.
     """
 
     way: Way
@@ -74,10 +83,13 @@ class Bent:
     starts: Floats
     ends: Floats
     parts: Ints
-    breaks: Floats
+    legs: dict[int, Division] = field(repr=False)
+    corners: Floats
+    reach: float
     positions: Floats
     turns: Floats
     rigid: Bools
+    coarse: Bools
     alike: Ints
     low: Floats
     high: Floats
@@ -99,24 +111,23 @@ class Bent:
         """(n) by how much each item is longer than its piece."""
         return (self.ends - self.starts) / self.box.length
 
-    def planes(self, item: int) -> tuple[int, tuple[float, ...]]:
-        """How an item is divided: the number of even parts, and where in the piece corners are."""
-        a, b = self.starts[item], self.ends[item]
-        inside = self.breaks[(self.breaks > a) & (self.breaks < b)]
-        at = self.box.low[0] + (inside - a) / (b - a) * self.box.length
-        return int(self.parts[item]), tuple(at.tolist())
+    def division(self, item: int) -> Division:
+        """How an item is divided."""
+        low, high = float(self.box.low[0]), float(self.box.high[0])
+        return self.legs.get(item) or ((low, high, int(self.parts[item])),)
 
 
 def bent(way: Way, run: Run, box: Box, starts: Floats, ends: Floats, *, error: float = CHORD_ERROR) -> Bent:
     """How items of a piece come out that run along a way from lengths `starts` to `ends` (n), metres.
 
     `box` is the piece's, as it runs. Each item is divided so finely that no edge is farther from the true curve than
-    `error`: with h the length of a part, h² / 8 times how strongly its outer lines bend.
+    `error`: with h the length of a part, h² / 8 times how strongly its outer lines bend. What is between two corners
+    of the path is divided by itself: a straight leg is not, whatever turns there are at its ends.
     """
     n = len(starts)
     corners = way.at_corners()
-    if len(corners) and len(ends) and float(ends.max()) > way.length:  # a closed path is gone round again
-        corners = np.concatenate([corners, corners + way.length])
+    if len(corners) and way.closed:  # a closed path is gone round again
+        corners = np.concatenate([corners, corners + way.length, corners[:1] + 2 * way.length])
     long = ends - starts
     stretch = long / box.length
     pivot = min(max(0.0, float(box.low[0])), float(box.high[0]))
@@ -128,12 +139,16 @@ def bent(way: Way, run: Run, box: Box, starts: Floats, ends: Floats, *, error: f
     turns = turns_of(*framed(every.side[m : m + n], every.up[m : m + n]))
     lines = outer_lines(every.origin, every.side, every.up, box.corners)
     sampled = lines[:m].reshape(n, _SAMPLES, 4, 3)
-    inside = [corners[(corners > a) & (corners < b)] for a, b in zip(starts, ends, strict=True)] if len(corners) else []
-    kinked = np.array([len(k) > 0 for k in inside], np.bool_) if len(corners) else np.zeros(n, np.bool_)
-    parts = _parts(sampled, long, error)
-    _check_parts(way, box, starts, long, parts, np.flatnonzero(~kinked), error)
+    grain = 1e-9 * max(1.0, way.length)
+    first, last = np.searchsorted(corners, starts - grain), np.searchsorted(corners, ends + grain)
+    kinked = last > first
+    parts, coarse = _divisions(way, box, starts, ends, np.flatnonzero(~kinked), sampled, error)
+    legs: dict[int, Division] = {}
     for k in np.flatnonzero(kinked):
-        parts[k] = _parts_of_kinked(way, box, float(starts[k]), float(ends[k]), inside[k], error)
+        inside = corners[first[k] : last[k]]
+        inside = inside[(inside > starts[k] + grain) & (inside < ends[k] - grain)]
+        legs[int(k)], coarse[k] = _legs(way, box, float(starts[k]), float(ends[k]), inside, grain, error)
+        parts[k] = sum(leg[2] for leg in legs[int(k)])
     local = as_framed(sampled.reshape(n, 4 * _SAMPLES, 3), positions, turns).reshape(sampled.shape)
     outer = every.side[m + n :]
     plain = np.abs(np.sqrt(dots(outer, outer)) - 1.0).reshape(2, n).max(axis=0) < 1e-9
@@ -143,13 +158,13 @@ def bent(way: Way, run: Run, box: Box, starts: Floats, ends: Floats, *, error: f
     rigid = (off <= 1e-11 * size) & ~kinked & plain
     parts[rigid] = 1
     at_ends = as_framed(lines[m + n :], np.concatenate([positions] * 2), np.concatenate([turns] * 2))
-    number, digests = _likeness(local, at_ends, parts, rigid, kinked, stretch)
+    number, digests = _likeness(local, at_ends, parts, rigid, legs, stretch)
     low, high = boxes(local.reshape(n, 4 * _SAMPLES, 3), at_ends)
-    slack = 0.02 * (high - low) + np.where(kinked, np.abs(box.corners).max(), 0.0)[:, None]
+    reach = _mitre_reach(way, box, corners)
+    slack = 0.02 * (high - low) + np.where(kinked, reach, 0.0)[:, None]
     if pivot:
         along = Rotation.from_quat(turns[rigid]).as_matrix()[:, :, 0]
         positions[rigid] -= along * (pivot * stretch[rigid])[:, None]
-    breaks = np.concatenate(inside) if len(corners) else np.zeros(0)
     return Bent(
         way,
         run,
@@ -157,15 +172,61 @@ def bent(way: Way, run: Run, box: Box, starts: Floats, ends: Floats, *, error: f
         starts,
         ends,
         parts,
-        breaks,
+        legs,
+        corners,
+        reach,
         positions,
         turns,
         rigid,
+        coarse,
         number,
         low - slack,
         high + slack,
         digests,
     )
+
+
+def _mitre_reach(way: Way, box: Box, corners: Floats) -> float:
+    """How far what stands in the mitres reaches from the path, metres."""
+    if not len(corners):
+        return 0.0
+    found = way.sections(corners)
+    away = outer_lines(np.zeros_like(found.origin), found.side, found.up, box.corners)
+    return float(np.linalg.norm(away, axis=2).max())
+
+
+def _divisions(
+    way: Way, box: Box, starts: Floats, ends: Floats, chosen: npt.NDArray[np.intp], lines: Floats, error: float
+) -> tuple[Ints, Bools]:
+    """(n) even parts of items that no corner is in, from samples of their lines (n,m,4,3), and which are too coarse;
+    of the chosen ones."""
+    parts, coarse = np.ones(len(starts), np.int32), np.zeros(len(starts), np.bool_)
+    if len(way.at_corners()):  # leaning towards a corner is no bend
+        long = (ends - starts)[chosen]
+        found = way.sections((starts[chosen, None] + long[:, None] * _SHARES).ravel(), plain=True)
+        lines = outer_lines(found.origin, found.side, found.up, box.corners).reshape(len(chosen), _SAMPLES, 4, 3)
+    else:
+        lines = lines[chosen]
+    parts[chosen] = _parts(lines, (ends - starts)[chosen], error)
+    _check_parts(way, box, starts, ends - starts, parts, coarse, chosen, error)
+    return parts, coarse
+
+
+def _legs(
+    way: Way, box: Box, start: float, end: float, inside: Floats, grain: float, error: float
+) -> tuple[Division, bool]:
+    """The division of an item that corners are in or at the ends of, and whether it is too coarse."""
+    stops = np.concatenate([[start], inside, [end]])
+    # just beside the corners, where nothing stands in a mitre yet
+    begins, stop = stops[:-1] + grain, stops[1:] - grain
+    found = way.sections((begins[:, None] + (stop - begins)[:, None] * _SHARES).ravel(), plain=True)
+    lines = outer_lines(found.origin, found.side, found.up, box.corners).reshape(len(begins), _SAMPLES, 4, 3)
+    parts = _parts(lines, stop - begins, error)
+    coarse = np.zeros(len(parts), np.bool_)
+    _check_parts(way, box, begins, stop - begins, parts, coarse, np.arange(len(parts)), error)
+    low, high = float(box.low[0]), float(box.high[0])
+    at = (low + (inside - start) / (end - start) * (high - low)).tolist()
+    return tuple(zip([low, *at], [*at, high], parts.tolist(), strict=True)), bool(coarse.any())
 
 
 def _parts(lines: Floats, long: Floats, error: float) -> Ints:
@@ -176,42 +237,40 @@ def _parts(lines: Floats, long: Floats, error: float) -> Ints:
 
 
 def _check_parts(
-    way: Way, box: Box, starts: Floats, long: Floats, parts: Ints, waiting: npt.NDArray[np.intp], error: float
+    way: Way,
+    box: Box,
+    starts: Floats,
+    long: Floats,
+    parts: Ints,
+    coarse: Bools,
+    waiting: npt.NDArray[np.intp],
+    error: float,
 ) -> None:
     """Double the parts of those of the items that wait whose edges, as they are divided, are farther from the true
     curve than `error`: where bends change fast, the samples that the parts were reckoned from may have missed the
-    strongest."""
+    strongest. Those that have all the parts that there are, are marked as coarse."""
     while len(waiting):
         again = []
         taken = np.cumsum(2 * parts[waiting].astype(np.int64) + 1)
         stops = np.searchsorted(taken, np.arange(_MOST_AT_ONCE, int(taken[-1]) + _MOST_AT_ONCE, _MOST_AT_ONCE))
         for at in np.split(waiting, np.unique(np.minimum(stops, len(waiting)))):
             if len(at):
-                found = way.sections(division_stations(starts[at], long[at], parts[at]))
+                found = way.sections(division_stations(starts[at], long[at], parts[at]), plain=True)
                 off = farthest_middles(found.origin, found.side, found.up, box.corners, parts[at])
-                far = at[(off > _NEARLY * error) & (parts[at] < _MOST_PARTS)]
-                parts[far] = np.minimum(parts[far] * 2, _MOST_PARTS)
+                coarse[at] = (off > error) & (parts[at] >= MOST_PARTS)
+                far = at[(off > _NEARLY * error) & (parts[at] < MOST_PARTS)]
+                parts[far] = np.minimum(parts[far] * 2, MOST_PARTS)
                 again.append(far)
         waiting = np.concatenate(again)
 
 
 def _rounded(wanted: Floats) -> Ints:
     """The next power of two: few of them make few meshes."""
-    return np.exp2(np.ceil(np.log2(np.clip(wanted, 1.0, _MOST_PARTS)) - 1e-9)).astype(np.int32)
-
-
-def _parts_of_kinked(way: Way, box: Box, start: float, end: float, corners: Floats, error: float) -> int:
-    stops = np.concatenate([[start], corners, [end]])
-    a, b = stops[:-1], stops[1:]
-    found = way.sections((a[:, None] + (b - a)[:, None] * _SHARES).ravel())
-    lines = outer_lines(found.origin, found.side, found.up, box.corners).reshape(len(a), _SAMPLES, 4, 3)
-    bend = _CAREFUL * bends(lines, (b - a) / _SAMPLES)
-    longest = np.sqrt(8.0 * error / np.maximum(bend, 1e-12))
-    return int(_rounded(np.array([(end - start) / float(longest.min())]))[0])
+    return np.exp2(np.ceil(np.log2(np.clip(wanted, 1.0, MOST_PARTS)) - 1e-9)).astype(np.int32)
 
 
 def _likeness(
-    local: Floats, ends: Floats, parts: Ints, rigid: Bools, kinked: Bools, stretch: Floats
+    local: Floats, ends: Floats, parts: Ints, rigid: Bools, legs: dict[int, Division], stretch: Floats
 ) -> tuple[Ints, dict[int, str]]:
     """(n) the first item of the same form for each, and a digest for each form."""
     n = len(local)
@@ -223,43 +282,25 @@ def _likeness(
     rows[:, -2] = parts
     rows[:, -1] = stretch * 1e9
     rows[rigid] = 0.0
-    rows[kinked, -1] = -1.0 - np.flatnonzero(kinked)  # each by itself
     packed = np.rint(rows).astype(np.int64)
     alike = np.empty(n, np.int32)
     first: dict[bytes, int] = {}
     for k in range(n):
-        alike[k] = first.setdefault(packed[k].tobytes(), k)
+        # those at corners are each by themselves
+        own = repr((k, legs[k])).encode() if k in legs else b""
+        alike[k] = first.setdefault(packed[k].tobytes() + own, k)
     return alike, {k: hashlib.blake2b(row, digest_size=16).hexdigest() for row, k in first.items()}
-
-
-def divided(mesh: PolyMesh, points: Floats, division: tuple[int, tuple[float, ...]]) -> tuple[PolyMesh, Floats]:
-    """A mesh cut so that it can be bent, and its points (V',3) as they run; `points` (V,3) are those of the mesh."""
-    parts, corners = division
-    s = points[:, 0]
-    low, high = float(s.min()), float(s.max())
-    if corners:
-        stops = [low, *corners, high]
-        planes = [
-            cut_planes(np.concatenate([s[(s > a) & (s < b)], [a, b]]), (high - low) / parts) for a, b in pairwise(stops)
-        ]
-        every = np.unique(np.concatenate([*planes, np.asarray(corners)]))
-    else:
-        every = cut_planes(s, (high - low) / parts)
-    if not len(every):
-        return mesh, points
-    out, at = sliced(mesh, s, every)
-    run = np.array(sliced(mesh.replaced(positions=points), s, every)[0].positions)
-    run[:, 0] = at
-    return out, run
 
 
 @dataclass(frozen=True, eq=False)
 class Rows:
     """Points of a mesh as they run, by how far along they lie: the distinct lengths (k), metres, and the number (n) of
-    each point's."""
+    each point's. `inside` (k): lengths a little on, where a length is that of a corner, into the leg that the points
+    belong to."""
 
     lengths: Floats
     number: Ints
+    inside: Floats | None = None
 
     @classmethod
     def of(cls, points: Floats) -> Rows:
@@ -278,19 +319,23 @@ def bent_points(found: Bent, points: Floats, items: Sequence[int] | Ints, rows: 
     low, high = float(found.box.low[0]), float(found.box.high[0])
     # the plane of a corner is mitred at its very own length
     at = item_stations(
-        rows.lengths, low, high, (high - low) * ON_PLANE, found.starts[chosen], found.ends[chosen], found.breaks
+        rows.lengths, low, high, (high - low) * ON_PLANE, found.starts[chosen], found.ends[chosen], found.corners
     )
     sections = found.way.sections(at.ravel())
     shape = (len(chosen), len(rows.lengths), 3)
     out = np.empty((len(chosen), len(points), 3))
+    inner = np.ascontiguousarray(points)
     spread(
         sections.origin.reshape(shape),
         sections.side.reshape(shape),
         sections.up.reshape(shape),
         rows.number,
-        np.ascontiguousarray(points),
+        inner,
         out,
     )
+    if len(found.corners):
+        mitre = found.way.sections(found.corners)
+        touch_mitres(at, found.corners, mitre.origin, mitre.side, mitre.up, found.reach, rows.number, inner, out)
     return out
 
 
@@ -306,7 +351,8 @@ def bent_normals(
     chosen = np.asarray(items, np.int64)
     step = found.box.length * 1e-4
     scale = (found.ends[chosen] - found.starts[chosen]) / found.box.length
-    centre = found.starts[chosen, None] + (rows.lengths[None] - found.box.low[0]) * scale[:, None]
+    lengths = rows.lengths if rows.inside is None else rows.inside
+    centre = found.starts[chosen, None] + (lengths[None] - found.box.low[0]) * scale[:, None]
     around = found.way.sections(np.concatenate([(centre - step).ravel(), (centre + step).ravel()]))
     shape = (2, len(chosen), len(rows.lengths), 3)
     out = np.empty((len(chosen), len(points), 3))

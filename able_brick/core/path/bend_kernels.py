@@ -192,6 +192,29 @@ def spread(origin, side, up, index, points, out):  # type: ignore[no-untyped-def
 
 
 @kernel
+def touch_mitres(at, corners, origin, side, up, reach, index, points, out):  # type: ignore[no-untyped-def]
+    """Put what comes to its place in the mitre of a corner (k) into the very same point (out (m,V,3), changed).
+
+    Rows stand at lengths (m,k) along the way; sections of the corners (k,3 each) reach so far at most.
+    """
+    for i in range(len(out)):
+        for v in range(len(points)):
+            s = at[i, index[v]]
+            k = np.searchsorted(corners, s - reach)
+            while k < len(corners) and corners[k] <= s + reach:
+                a, b = points[v, 1], points[v, 2]
+                off, size = 0.0, 1.0
+                for j in range(3):
+                    there = origin[k, j] + a * side[k, j] + b * up[k, j]
+                    off = max(off, abs(out[i, v, j] - there))
+                    size = max(size, abs(there))
+                if off <= 1e-11 * size:
+                    for j in range(3):
+                        out[i, v, j] = origin[k, j] + a * side[k, j] + b * up[k, j]
+                k += 1
+
+
+@kernel
 def lean(origin, side, up, step, scale, index, points, normals, out):  # type: ignore[no-untyped-def]
     """Unit normals (H,3) at points (H,3) turned and leant with sections (2,m,k,3 each), a step before and after."""
     t, s, m = np.empty(3), np.empty(3), np.empty(3)

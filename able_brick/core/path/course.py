@@ -173,6 +173,10 @@ def _bent(
 ) -> Course:
     positions, turns = np.zeros((len(found), 3)), np.tile([0.0, 0.0, 0.0, 1.0], (len(found), 1))
     sizes = np.ones((len(found), 3))
+    if isinstance(guide, Guide) and len(guide.corners):
+        low, high = (np.array([getattr(p.box, of) for p in parts]) for of in ("low", "high"))
+        lines = Box(low.min(axis=0), high.max(axis=0)).corners
+        guide = guide.reaching(lines, found.stations.ravel())
     out: list[tuple[Ints, Bent]] = []
     for part in np.unique(found.parts):
         at = np.flatnonzero(found.parts == part).astype(np.int32)

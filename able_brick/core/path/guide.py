@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from able_brick.core.mesh.normals import crossed, dots, unit
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.path.curve import Curve
 from able_brick.core.path.frames import upright_sides
-from able_brick.core.path.guide_kernels import carried_sides, guided, lengths_inside
+from able_brick.core.path.guide_kernels import carried_sides, guided, lean_to_mitres, lengths_inside
 
 if TYPE_CHECKING:
     from scipy.interpolate import PchipInterpolator
@@ -24,6 +24,9 @@ _SAMPLES: Final = 64
 KINK: Final = 1e-6
 #: A mitre is made no longer than this many times the width.
 _LONGEST_MITRE: Final = 8.0
+#: Over so many times the length of a mitre sections turn from standing across the path to standing in it: more than
+#: once, so that what is on the inside keeps its order.
+_MITRE_ZONE: Final = 2.0
 #: What does not depend on how a guide is shifted.
 _SHARED: Final = ("directions", "corners", "corner_turns", "_table", "_rolls", "_corner_lengths", "_mitred")
 
@@ -49,7 +52,9 @@ class Guide:
     upright: up stays the world's Y, so that what is bent is sheared on slopes; where the path is steeper than 80° it
     goes over to following within 5°. Otherwise rotation-minimising (Wang, Jüttler, Zheng & Liu 2008), with the closing
     twist of a closed path spread evenly. `roll` are angles (radians) at the path's points, interpolated monotonically;
-    sideways and up in metres shift everything.
+    sideways and up in metres shift everything. `reach` are sides and heights (n,2) of lines that are laid along it:
+    sections near a corner lean the more the nearer they are, so that none of these passes the mitre. `joints` (m) are
+    lengths from the start at which items meet.
     """
 
     curve: Curve
@@ -57,10 +62,16 @@ class Guide:
     roll: Floats = field(default_factory=lambda: np.zeros(0))
     sideways: float = 0.0
     up: float = 0.0
+    reach: Floats | None = None
+    joints: Floats | None = None
 
     @property
     def length(self) -> float:
         return self.curve.length
+
+    @property
+    def closed(self) -> bool:
+        return self.curve.closed
 
     @cached_property
     def corners(self) -> Ints:
@@ -155,12 +166,98 @@ class Guide:
 
     def _inside(self, stations: Floats) -> Floats:
         s = np.ascontiguousarray(stations, np.float64).ravel()
-        out: Floats = lengths_inside(s, self.length, self.curve.closed, self._corner_lengths)
+        out: Floats = lengths_inside(s, self.length, self.curve.closed, self._stops)
         return out
 
-    def sections(self, stations: Floats, at: Floats | None = None) -> Sections:
+    @cached_property
+    def _stops(self) -> Floats:
+        """(m) lengths to corners, and on a closed path to joints: one number for each, also once round."""
+        at = self._corner_lengths
+        if not self.curve.closed or self.joints is None:
+            return at
+        every: Floats = np.sort(np.concatenate([at, self.joints % self.length]))
+        near = np.append(False, np.diff(every) <= 1e-12 * max(1.0, self.length))
+        every = every[~near]
+        # corners by their very number
+        every[np.searchsorted(every, at - 1e-12 * max(1.0, self.length))] = at
+        return every
+
+    @cached_property
+    def bisectors(self) -> Floats:
+        """(k,3) normals of the planes of the mitres, looking on along the way; of no certain length, zero where the
+        path turns right round."""
+        into, out = (d[self.corners] for d in self.directions)
+        if self.upright:
+            a, b = into * (1.0, 0.0, 1.0), out * (1.0, 0.0, 1.0)
+            flat = (np.linalg.norm(a, axis=1) > 1e-9) & (np.linalg.norm(b, axis=1) > 1e-9)
+            into, out = np.where(flat[:, None], unit(a), into), np.where(flat[:, None], unit(b), out)
+        return into + out
+
+    @cached_property
+    def mitre_lengths(self) -> tuple[Floats, Floats]:
+        """(k,n) by how much each line of `reach` is shorter before a corner, and after it, than the path, metres;
+        negative where it is longer."""
+        at = self._corner_lengths
+        lines = np.zeros((0, 2)) if self.reach is None else self.reach
+        nudge = 1e-9 * max(1.0, self.length)
+        out = []
+        mitre = self.sections(at, plain=True)
+        for sign in (-1.0, 1.0):
+            plain = self.sections(self._beside(at, sign * nudge), plain=True)
+            ahead = plain.along * (1.0, 0.0, 1.0) if self.upright else plain.along
+            ahead = unit(np.where((dots(ahead, ahead) > 1e-18)[:, None], ahead, plain.along))
+
+            def points(s: Sections) -> Floats:
+                return s.origin[:, None] + lines[None, :, :1] * s.side[:, None] + lines[None, :, 1:] * s.up[:, None]
+
+            moved = points(mitre) - points(plain)
+            out.append(sign * np.einsum("knj,kj->kn", moved, ahead))
+        return out[0], out[1]
+
+    def _beside(self, stations: Floats, by: float) -> Floats:
+        out = stations + by
+        return np.where(out < 0, out + self.length, out) if self.curve.closed else np.clip(out, 0.0, self.length)
+
+    @cached_property
+    def _zones(self) -> tuple[Floats, Floats]:
+        """(k) how far before and after each corner sections lean, metres.
+
+        At least so far that nothing passes the mitre, and no farther than to the next joint from there on: joints
+        stand across the path where they can.
+        """
+        before, after = self.mitre_lengths
+        n = len(before)
+        if not n or not before.shape[1]:
+            return np.zeros(n), np.zeros(n)
+        at = self._corner_lengths
+        least = np.stack([np.maximum(reach.max(axis=1), 0.0) for reach in (before, after)])
+        wanted = np.empty_like(least)
+        for k, (reach, way) in enumerate(((before, -1.0), (after, 1.0))):
+            whole = _MITRE_ZONE * np.abs(reach).max(axis=1)
+            wanted[k] = [self._up_to_joint(*row, way) for row in zip(at, least[k], whole, strict=True)]
+        if self.curve.closed:
+            legs, ahead = np.diff(np.append(at, at[0] + self.length)), np.roll(np.arange(n), -1)
+            fits = _shares(legs, least[1], least[0, ahead], wanted[1], wanted[0, ahead])
+            return least[0] + (wanted[0] - least[0]) * np.roll(fits, 1), least[1] + (wanted[1] - least[1]) * fits
+        legs = np.diff(np.concatenate([[0.0], at, [self.length]]))
+        out, back = (np.append(0.0, v[1]) for v in (least, wanted)), (np.append(v[0], 0.0) for v in (least, wanted))
+        (a, c), (b, d) = out, back
+        fits = _shares(legs, a, b, c, d)
+        return least[0] + (wanted[0] - least[0]) * fits[:-1], least[1] + (wanted[1] - least[1]) * fits[1:]
+
+    def _up_to_joint(self, at: float, least: float, wanted: float, way: float) -> float:
+        """The least distance of a joint from a corner, `least` or more; what is wanted where that is less."""
+        if self.joints is None or not len(self.joints):
+            return wanted
+        away = way * (self.joints - at)
+        if self.curve.closed:
+            away = away % self.length
+        beyond = away[away >= least * (1 - 1e-9)]
+        return float(min(beyond.min(initial=np.inf), wanted))
+
+    def sections(self, stations: Floats, at: Floats | None = None, *, plain: bool = False) -> Sections:
         """The sections at lengths (n) from the start, metres: the same numbers for the same length, whatever else is
-        asked with it. `at` are their parameters, where they are known."""
+        asked with it. `at` are their parameters, where they are known; `plain` ones do not lean towards corners."""
         s = self._inside(stations)
         at = self.curve.parameters(s) if at is None else at
         sides, twist = self._table
@@ -182,14 +279,39 @@ class Guide:
             self.sideways,
             self.up,
         )
+        if self.reach is not None and not plain and len(self.corners):
+            before, after = self._zones
+            lean_to_mitres(
+                s,
+                self._corner_lengths,
+                before,
+                after,
+                self.bisectors,
+                self.length if self.curve.closed else 0.0,
+                self.upright,
+                _LONGEST_MITRE,
+                self.sideways,
+                self.up,
+                origin,
+                along,
+                side,
+                up,
+            )
         return Sections(origin, along, side, up)
 
-    def shifted(self, sideways: float, up: float) -> Guide:
-        """The same curve and rule with other shifts; what does not depend on them is not reckoned again."""
-        out = replace(self, sideways=sideways, up=up)
+    def reaching(self, lines: Floats, joints: Floats | None = None) -> Guide:
+        """The same for what has lines at sides and heights (n,2) along it, and joints at lengths (m) from the start."""
+        return self._with(reach=lines, joints=joints)
+
+    def _with(self, **values: Any) -> Guide:
+        out = replace(self, **values)
         for name in _SHARED:
             out.__dict__[name] = getattr(self, name)
         return out
+
+    def shifted(self, sideways: float, up: float) -> Guide:
+        """The same curve and rule with other shifts; what does not depend on them is not reckoned again."""
+        return self._with(sideways=sideways, up=up)
 
 
 @dataclass(frozen=True, eq=False)
@@ -209,11 +331,20 @@ class Between:
     def length(self) -> float:
         return self.first.length
 
+    @property
+    def closed(self) -> bool:
+        return self.first.closed
+
     def parameters(self, stations: Floats) -> Floats:
         return self.first.parameters(stations)
 
     def at_corners(self) -> Floats:
-        return self.first.at_corners()
+        """Corners of either path, as lengths along the first."""
+        share = self.first.length / self.second.length
+        both = np.concatenate([self.first.at_corners(), self.second.at_corners() * share])
+        grain = 1e-9 * max(1.0, self.length)
+        every = np.sort(both)
+        return every[np.append(True, np.diff(every) > grain)] if len(every) else every
 
     @property
     def corners(self) -> Ints:
@@ -223,8 +354,8 @@ class Between:
     def corner_turns(self) -> Floats:
         return self.first.corner_turns
 
-    def sections(self, stations: Floats) -> Sections:
-        """The sections at lengths (n) along the first path."""
+    def sections(self, stations: Floats, *, plain: bool = False) -> Sections:
+        """The sections at lengths (n) along the first path, whose corners need no mitres."""
         s = np.asarray(stations, np.float64).ravel()
         a = self.first.sections(s)
         b = self.second.sections(s * (self.second.length / self.first.length))
@@ -236,6 +367,13 @@ class Between:
             up = np.cross(a.along, np.divide(side, size, out=np.zeros_like(side), where=size > 0))
             up = unit(up)
         return Sections(a.origin - side * self.low, a.along, side, up)
+
+
+def _shares(legs: Floats, a: Floats, b: Floats, c: Floats, d: Floats) -> Floats:
+    """(n) how much of what is wanted at the two ends of legs, c and d, beyond what is needed, a and b, there is room
+    for."""
+    more = np.maximum(c - a, 0.0) + np.maximum(d - b, 0.0)
+    return np.asarray(np.clip((legs - a - b) / np.maximum(more, 1e-300), 0.0, 1.0))
 
 
 def turned_over_corner(direction: Floats, into: Floats, out: Floats) -> Floats:

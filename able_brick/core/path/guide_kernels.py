@@ -56,8 +56,9 @@ def carried_sides(points, tangents, into, out, first):  # type: ignore[no-untype
 
 
 @kernel
-def lengths_inside(stations, length, closed, corners):  # type: ignore[no-untyped-def]
-    """(n) lengths clipped to an open path, or once round a closed one, where a corner comes back to its very number."""
+def lengths_inside(stations, length, closed, stops):  # type: ignore[no-untyped-def]
+    """(n) lengths clipped to an open path, or once round a closed one, where a stop (rising) comes back to its very
+    number."""
     out = np.empty(len(stations))
     grain = 1e-12 * max(1.0, length)
     for i in range(len(stations)):
@@ -65,8 +66,9 @@ def lengths_inside(stations, length, closed, corners):  # type: ignore[no-untype
         if closed:
             s = s % length
             s = 0.0 if s >= length else s
-            for corner in corners:
-                s = corner if abs(s - corner) <= grain else s
+            k = np.searchsorted(stops, s - grain)
+            if k < len(stops) and stops[k] <= s + grain:
+                s = stops[k]
         else:
             s = min(max(s, 0.0), length)
         out[i] = s
@@ -184,3 +186,51 @@ def guided(  # type: ignore[no-untyped-def]
             origin[i, a] = q[a] + s[a] * sideways + m[a] * over_it if sideways != 0.0 or over_it != 0.0 else q[a]
         along[i, 0], along[i, 1], along[i, 2] = x / measured, y / measured, z / measured
     return origin, along, side, up
+
+
+@kernel
+def lean_to_mitres(  # type: ignore[no-untyped-def]
+    stations, corners, before, after, bisectors, around, upright, longest, sideways, over_it, origin, along, side, up
+):
+    """Lean sections (n,3 each, changed in place) at lengths (n) towards the mitres of corners at lengths (k).
+
+    Over lengths before and after (k) each, from not at all to as far as the plane with normal (k,3). `around` is the
+    length of a closed path, else 0. Sections in corners stand in their mitres already.
+    """
+    n = len(corners)
+    for i in range(len(stations)):
+        s = stations[i]
+        following = np.searchsorted(corners, s)
+        for way in range(2):
+            # the corner ahead, then the one behind
+            k = following if way == 0 else following - 1
+            shift = 0.0
+            if k < 0 or k >= n:
+                if around == 0.0:
+                    continue
+                shift = around if k >= n else -around
+                k = 0 if k >= n else n - 1
+            away = corners[k] + shift - s if way == 0 else s - corners[k] - shift
+            zone = before[k] if way == 0 else after[k]
+            if away <= 0.0 or away >= zone * (1 - 1e-9):
+                continue
+            x, y, z = along[i, 0], along[i, 1], along[i, 2]
+            if upright and x * x + z * z > 1e-18 * (x * x + y * y + z * z):
+                y = 0.0
+            size = math.sqrt(x * x + y * y + z * z)
+            x, y, z = x / size, y / size, z / size
+            a, b, c = bisectors[k, 0], bisectors[k, 1], bisectors[k, 2]
+            ahead = max(x * a + y * b + z * c, 2.0 / (longest * longest))
+            share = (1.0 - away / zone) / ahead
+            f = -(side[i, 0] * a + side[i, 1] * b + side[i, 2] * c) * share
+            g = -(up[i, 0] * a + up[i, 1] * b + up[i, 2] * c) * share
+            h = f * sideways + g * over_it
+            side[i, 0] += f * x
+            side[i, 1] += f * y
+            side[i, 2] += f * z
+            up[i, 0] += g * x
+            up[i, 1] += g * y
+            up[i, 2] += g * z
+            origin[i, 0] += h * x
+            origin[i, 1] += h * y
+            origin[i, 2] += h * z

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.mesh.combine import joined
-from able_brick.core.mesh.polymesh import Bools, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
+from able_brick.core.mesh.topology import topology
 
 
 def welded_items(
@@ -16,8 +18,9 @@ def welded_items(
     """One mesh of bent items (world positions), welded where vertices of their seams (V each) are the very same
     points, or come within about `near` metres of one another.
 
-    Faces that lie on one another in a seam, which closed two neighbours against each other, go in pairs. `materials`
-    are the first numbers of each item's materials in the whole. Facets stay apart. Raises GeometryError for none.
+    Faces that lie on one another in a seam, which closed two neighbours against each other, go in pairs. Only what was
+    round these, and what was open, is welded: items that just touch stay whole. `materials` are the first numbers of
+    each item's materials in the whole. Facets stay apart. Raises GeometryError for none.
     """
     shifted = [m.replaced(material=m.material + first) for m, first in zip(meshes, materials, strict=True)]
     whole = joined(shifted)
@@ -25,11 +28,16 @@ def welded_items(
     at = np.flatnonzero(seam)
     rows = np.ascontiguousarray((np.round(whole.positions[at] / near) if near else whole.positions[at]) + 0.0)
     _, first, inverse = np.unique(rows.view(np.dtype((np.void, 24))).ravel(), return_index=True, return_inverse=True)
-    number = np.arange(whole.vertex_count)
+    number: npt.NDArray[np.signedinteger] = np.arange(whole.vertex_count)
     number[at] = at[first[inverse]]
-    corners = number[whole.corners]
-    twice = _pairs(whole, corners, seam)
+    twice = _pairs(whole, number[whole.corners], seam)
     keep = ~twice
+    joins = np.zeros(whole.vertex_count, np.bool_)
+    joins[whole.corners[twice[whole.corner_face]]] = True
+    edges = topology(whole)
+    joins[edges.edges[edges.border]] = True
+    number = _first_of(number, joins)
+    corners = number[whole.corners]
     kept_corner = keep[whole.corner_face]
     used = np.zeros(whole.vertex_count, np.bool_)
     used[corners[kept_corner]] = True
@@ -44,6 +52,15 @@ def welded_items(
         sharp=whole.sharp[kept_corner],
     )
     return out.replaced(corners=fresh[corners[kept_corner]])
+
+
+def _first_of(number: npt.NDArray[np.signedinteger], joins: Bools) -> Ints:
+    """(V) the vertex for which each stands: the first that joins of those with its number, itself where it does not."""
+    out = np.arange(len(number))
+    at = np.flatnonzero(joins)
+    _, first, inverse = np.unique(number[at], return_index=True, return_inverse=True)
+    out[at] = at[first[inverse]]
+    return np.asarray(out, np.int32)
 
 
 def _pairs(mesh: PolyMesh, corners: np.ndarray, seam: Bools) -> Bools:

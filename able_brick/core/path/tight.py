@@ -11,18 +11,28 @@ from able_brick.core.late import cKDTree
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path.guide import Between, Guide
 from able_brick.core.path.radius import radius_of
+from able_brick.core.path.running import Box
 
 _MOST_SAMPLES: Final = 20_000
+#: Corners that turn by more than this are too sharp for anything with a width, radians.
+SHARPEST: Final = float(np.radians(150.0))
 
 
 @dataclass(frozen=True, eq=False)
 class Tight:
-    """A place that is too tight: its length along the path, the point, the radius there and the one that is needed."""
+    """A place that is too tight: its length along the path, the point, the radius there and the one that is needed.
+
+    In corners the radius is 0, and they have a `turn` (radians); where mitres take more of a leg than there is, `leg`
+    is its length and `taken` what they take, metres.
+    """
 
     station: float
     point: Floats
     radius: float
     needed: float
+    turn: float = 0.0
+    leg: float = 0.0
+    taken: float = 0.0
 
 
 def tightest(guide: Guide | Between, low: Floats, high: Floats, stations: Floats) -> list[Tight]:
@@ -37,6 +47,12 @@ def tightest(guide: Guide | Between, low: Floats, high: Floats, stations: Floats
     count = int(min(max(guide.length / max(step, 1e-9), 64 * guide.curve.span_count), _MOST_SAMPLES))
     at = np.asarray((np.arange(count) + 0.5) * (guide.length / count), np.float64)
     d = min(guide.length / count, 1e-3 * guide.length) / 4
+    corners = guide.at_corners()
+    if len(corners):  # what turns there is looked at by itself
+        near = np.abs(at - corners[np.clip(np.searchsorted(corners, at), 0, len(corners) - 1)]) <= 2 * d
+        near |= np.abs(at - corners[np.clip(np.searchsorted(corners, at) - 1, 0, len(corners) - 1)]) <= 2 * d
+        at = at[~near]
+    count = len(at)
     before, here, after = (guide.sections(at + k * d) for k in (-1, 0, 1))
     out: list[Tight] = []
     fold = np.full(count, np.inf)
@@ -63,7 +79,7 @@ def tightest(guide: Guide | Between, low: Floats, high: Floats, stations: Floats
         k = run[int(np.argmin(fold[run]))]
         radius = 1.0 / float(bend[k]) if bend[k] > 0 else np.inf
         out.append(Tight(float(at[k]), here.origin[k], radius, float(max(depth[k], radius))))
-    return [*out, *_corners(guide, low, high, stations)]
+    return [*out, *_corners(guide, low, high)]
 
 
 def _surely_wide(guide: Guide | Between, low: Floats, high: Floats) -> bool:
@@ -81,24 +97,33 @@ def _surely_wide(guide: Guide | Between, low: Floats, high: Floats) -> bool:
     return radius_of(controls)[0] > 1.02 * float(np.linalg.norm([sides.max(), 0.0 if guide.upright else sides.max()]))
 
 
-def _corners(guide: Guide | Between, low: Floats, high: Floats, stations: Floats) -> list[Tight]:
-    """Corners whose mitre is longer, on the inside, than what runs up to it before the next corner or end."""
-    at = guide.at_corners()
-    if not len(at):
+def _corners(guide: Guide | Between, low: Floats, high: Floats) -> list[Tight]:
+    """Corners that turn too sharply, and those at which a line of what runs along the guide has no length left on one
+    of the legs: as much is taken by the mitres at its ends."""
+    if isinstance(guide, Between) or not len(guide.corners):
         return []
-    turns = guide.corner_turns[guide.corners]
-    stops = at if guide.curve.closed else np.concatenate([[0.0], at, [guide.length]])
+    at, turns = guide.at_corners(), guide.corner_turns[guide.corners]
+    before, after = guide.reaching(Box(low, high).corners).mitre_lengths
+    # what the mitres at its ends take of each line of a leg: of the one that leads to each corner, and that it begins
+    if guide.curve.closed:
+        lengths = np.diff(np.append(at, at[0] + guide.length))
+        onward = (after + np.roll(before, -1, axis=0)).max(axis=1)
+        legs, takes = np.stack([np.roll(lengths, 1), lengths]), np.stack([np.roll(onward, 1), onward])
+    else:
+        lengths, none = np.diff(np.concatenate([[0.0], at, [guide.length]])), np.zeros((1, before.shape[1]))
+        each = (np.concatenate([none, after]) + np.concatenate([before, none])).max(axis=1)
+        legs, takes = np.stack([lengths[:-1], lengths[1:]]), np.stack([each[:-1], each[1:]])
+    places = guide.sections(at).origin
     out: list[Tight] = []
-    sections = guide.sections(at)
-    for k, (station, turn) in enumerate(zip(at, turns, strict=True)):
-        reach = max(abs(float(low[1])), abs(float(high[1]))) * float(np.tan(min(turn, 3.0) / 2))
-        if guide.curve.closed:
-            around = [(s - station) % guide.length for s in stops if s != station] or [guide.length]
-            room = min(min(around), min(guide.length - r for r in around))
-        else:
-            room = min(abs(float(s) - float(station)) for s in stops if s != station)
-        if reach > room or turn > np.radians(150):
-            out.append(Tight(float(station), sections.origin[k], 0.0, max(abs(float(low[1])), abs(float(high[1])))))
+    for k in range(len(at)):
+        which = int(np.argmax(takes[:, k] - legs[:, k]))
+        leg, taken = float(legs[which, k]), float(takes[which, k])
+        most = float(max(before[k].max(), after[k].max()))
+        deep = most / float(np.tan(min(turns[k], SHARPEST) / 2))
+        if turns[k] > SHARPEST + 1e-9:
+            out.append(Tight(float(at[k]), places[k], 0.0, deep, turn=float(turns[k])))
+        elif taken > leg * (1 + 1e-9) and most > 0:
+            out.append(Tight(float(at[k]), places[k], 0.0, deep, turn=float(turns[k]), leg=leg, taken=taken))
     return out
 
 

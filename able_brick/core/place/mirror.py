@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from able_brick.core.mesh.combine import turned_over
+from able_brick.core.mesh.combine import order_over, turned_over
+from able_brick.core.mesh.hardware import HardwareVertices
 from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import Quaternion, Vector, vector
@@ -79,6 +80,19 @@ def mirrored(mesh: PolyMesh) -> PolyMesh:
     points = np.array(mesh.positions)
     points[:, 0] = -points[:, 0] + 0.0
     return turned_over(mesh.replaced(positions=points))
+
+
+def mirrored_shading(mesh: PolyMesh, shaded: HardwareVertices) -> HardwareVertices:
+    """The hardware vertices of the mirrored mesh, from those that the mesh has."""
+    order = order_over(mesh)
+    back = np.empty_like(order)
+    back[order] = np.arange(len(order), dtype=order.dtype)
+    return replace(
+        shaded,
+        of_corner=shaded.of_corner[order],
+        corner=back[shaded.corner],
+        normals=shaded.normals * (-1.0, 1.0, 1.0),
+    )
 
 
 def axes_over(axes: Quaternion) -> Quaternion:

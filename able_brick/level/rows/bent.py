@@ -3,44 +3,42 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from able_brick.core.cache import ByteCache
-from able_brick.core.mesh.hardware import hardware_vertices
+from able_brick.core.mesh.hardware import HardwareVertices, hardware_vertices
 from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
-from able_brick.core.path.bend import Bent, Rows, bent_normals, bent_points, divided
+from able_brick.core.path.bend import Bent, Division, Rows, bent_normals, bent_points
 from able_brick.core.path.course import Course
-from able_brick.core.path.running import Run
+from able_brick.core.path.dividing import Divided, divided_for
 from able_brick.core.path.uv import continued_uv, uv_slopes
-from able_brick.core.place.pose import ORIGIN, Poses, Quaternion, about_pivot
+from able_brick.core.place.pose import Poses, about_pivot
 from able_brick.level.rows.piece import Piece
 from able_brick.level.rows.shown import Batch, Look, Mirrored
 
 
 @dataclass(frozen=True, eq=False)
 class _Divided:
-    """A piece's mesh as it is bent; points (V,3) and the normals (H,3) of its hardware vertices as they run."""
+    """A piece's mesh as it is bent."""
 
-    mesh: PolyMesh
-    points: Floats
-    rows: Rows
-    run: Run
-    axes: Quaternion
+    found: Divided
 
     @cached_property
     def outer(self) -> tuple[Floats, Floats, Rows]:
         """Points and normals (H,3) of the hardware vertices, as they run, and the rows of these."""
-        hardware = hardware_vertices(self.mesh)
-        normals = self.run.points(about_pivot(hardware.normals, ORIGIN, self.axes))
-        rows = Rows(self.rows.lengths, self.rows.number[hardware.vertex])
-        return self.points[hardware.vertex], normals, rows
+        hardware, rows = hardware_vertices(self.found.mesh), self.found.rows
+        return (
+            self.found.points[hardware.vertex],
+            hardware.normals,
+            Rows(rows.lengths, rows.number[hardware.vertex], rows.inside),
+        )
 
 
-_DIVIDED: ByteCache[_Divided] = ByteCache(192 * 2**20, lambda d: mesh_bytes(d.mesh) + 4 * d.points.nbytes)
+_DIVIDED: ByteCache[_Divided] = ByteCache(192 * 2**20, lambda d: mesh_bytes(d.found.mesh) + 4 * d.found.points.nbytes)
 
 #: By the mesh's identity, which is held with them.
 _SLOPES: ByteCache[tuple[PolyMesh, Floats]] = ByteCache(32 * 2**20, lambda s: s[1].nbytes)
@@ -61,9 +59,14 @@ class BentForm:
         return hashlib.blake2b(f"bent {self.bent.digests[self.item]} {own}".encode(), digest_size=20).hexdigest()
 
     @cached_property
-    def division(self) -> tuple[int, tuple[float, ...]]:
+    def division(self) -> Division:
         """How the piece is divided for it."""
-        return self.bent.planes(self.item)
+        return self.bent.division(self.item)
+
+    @property
+    def alone(self) -> int:
+        """The item, where its mesh is divided for it alone; else −1."""
+        return self.item if self.item in self.bent.legs else -1
 
     @property
     def drawn_with(self) -> str:
@@ -74,19 +77,17 @@ class BentForm:
         """The matrix (3,3) of its frame."""
         return _matrix(self.bent.turns[self.item])
 
-    def divided(self, own: PolyMesh) -> tuple[PolyMesh, Floats]:
-        """The piece's mesh as it is bent: divided, and its points (V,3) as they run."""
-        found = self._divided(own)
-        return found.mesh, found.points
+    def divided(self, own: PolyMesh) -> Divided:
+        """The piece's mesh as it is bent."""
+        return self._divided(own).found
 
     def _divided(self, own: PolyMesh) -> _Divided:
         run = self.bent.run
-        key = (self.piece.mesh, self.piece.pivot, self.piece.axes, run, self.division)
+        key = self.key if self.alone >= 0 else (self.piece.mesh, self.piece.pivot, self.piece.axes, run, self.division)
 
         def made() -> _Divided:
             points = run.points(about_pivot(own.positions, self.piece.pivot, self.piece.axes))
-            mesh, points = divided(run.wound(own), points, self.division)
-            return _Divided(mesh, points, Rows.of(points), run, self.piece.axes)
+            return _Divided(divided_for(self.bent, self.item, run.wound(own), points))
 
         return _DIVIDED.get(key, made)
 
@@ -102,20 +103,28 @@ class BentForm:
     def standing(self, own: PolyMesh, items: Ints) -> tuple[PolyMesh, Floats, Floats]:
         """The divided mesh, and for m items that are divided like it the points (m,V,3) and the normals (m,H,3) of its
         hardware vertices in the world."""
-        found = self._divided(own)
-        points, normals, rows = found.outer
-        world = bent_points(self.bent, found.points, items, found.rows)
-        return found.mesh, world, bent_normals(self.bent, points, normals, items, rows)
+        made = self._divided(own)
+        points, normals, rows = made.outer
+        world = bent_points(self.bent, made.found.points, items, made.found.rows)
+        return made.found.mesh, world, bent_normals(self.bent, points, normals, items, rows)
 
     def counts(self, own: PolyMesh) -> tuple[int, int]:
-        mesh = self.divided(own)[0]
+        mesh = self.divided(own).mesh
         return mesh.triangle_count, len(hardware_vertices(mesh))
 
+    def shaded(self, own: PolyMesh) -> HardwareVertices:
+        """Those of the divided mesh, with normals that lean with the path: neighbours shade as one."""
+        made = self._divided(own)
+        points, normals, rows = made.outer
+        world = bent_normals(self.bent, points, normals, [self.item], rows)[0]
+        return replace(hardware_vertices(made.found.mesh), normals=world @ self.turn)
+
     def mesh(self, own: PolyMesh) -> PolyMesh:
-        mesh, points = self.divided(own)
-        world = bent_points(self.bent, points, [self.item])[0]
+        found = self.divided(own)
+        world = bent_points(self.bent, found.points, [self.item], found.rows)[0]
         local = (world - self.bent.positions[self.item]) @ self.turn
-        return continued_uv(mesh, points, float(self.bent.stretch[self.item]), 0.0).replaced(positions=local)
+        stretch = float(self.bent.stretch[self.item])
+        return continued_uv(found.mesh, found.points, stretch, 0.0).replaced(positions=local)
 
     def box(self, low: Floats, high: Floats) -> tuple[Floats, Floats]:
         return self.bent.low[self.item], self.bent.high[self.item]

@@ -10,9 +10,10 @@ from typing import TYPE_CHECKING, Protocol
 import numpy as np
 
 from able_brick.core.cache import ByteCache
+from able_brick.core.mesh.hardware import HardwareVertices
 from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
-from able_brick.core.place.mirror import mirrored
+from able_brick.core.place.mirror import mirrored, mirrored_shading
 from able_brick.core.place.pose import IDENTITY, ORIGIN, Poses, Quaternion, Vector, about_pivot
 
 if TYPE_CHECKING:
@@ -52,6 +53,10 @@ class Form(Protocol):
         """Triangles and hardware vertices, from the mesh of the piece; None where they are the piece's."""
         ...
 
+    def shaded(self, own: PolyMesh) -> HardwareVertices | None:
+        """The hardware vertices of its mesh, from the mesh of the piece; None where they follow from its form."""
+        ...
+
     def box(self, low: Floats, high: Floats) -> tuple[Floats, Floats]:
         """A box (3,), (3,) that it is in, from the piece's box about its pivot."""
         ...
@@ -78,6 +83,9 @@ class Mirrored:
     def counts(self, own: PolyMesh) -> tuple[int, int] | None:
         return None
 
+    def shaded(self, own: PolyMesh) -> HardwareVertices | None:
+        return None
+
     def box(self, low: Floats, high: Floats) -> tuple[Floats, Floats]:
         return _box_over(low, high)
 
@@ -101,6 +109,10 @@ class TurnedOver:
 
     def counts(self, own: PolyMesh) -> tuple[int, int] | None:
         return self.form.counts(own)
+
+    def shaded(self, own: PolyMesh) -> HardwareVertices | None:
+        shaded = self.form.shaded(own)
+        return None if shaded is None else mirrored_shading(self.form.mesh(own), shaded)
 
     def box(self, low: Floats, high: Floats) -> tuple[Floats, Floats]:
         return _box_over(*self.form.box(low, high))
@@ -144,6 +156,10 @@ class Look:
             return load(self.piece.mesh)
         form = self.form
         return _DERIVED.get((self.piece.mesh, form.key), lambda: form.mesh(load(self.piece.mesh)))
+
+    def shaded(self, load: Load) -> HardwareVertices | None:
+        """The hardware vertices of its mesh, where they do not follow from its form. Raises as `load` does."""
+        return None if self.form is None else self.form.shaded(load(self.piece.mesh))
 
     def counts(self, load: Load) -> tuple[int, int]:
         """Triangles and hardware vertices of one."""

@@ -3649,13 +3649,16 @@ export interface components {
          *
          *     `mesh` is its key, None for the piece's own. `numbers` are the items, one for each row; where there are `faces`,
          *     one mesh holds several items, so many faces of each: those of the first row, and `count` further on those of each
-         *     further. `low` and `high` are the corners of the box round it, where that is not the piece's.
+         *     further. `low` and `high` are the corners of the box round it, where that is not the piece's. `triangles` and
+         *     `hardware_vertices` are those of all items, as an export writes them.
          */
         RunView: {
             /** Count */
             count: number;
             /** Faces */
             faces: number[];
+            /** Hardware Vertices */
+            hardware_vertices: number;
             /** High */
             high?: [
                 number,
@@ -3676,6 +3679,8 @@ export interface components {
             piece: string;
             /** Rows */
             rows: number[][];
+            /** Triangles */
+            triangles: number;
         };
         /**
          * Rung

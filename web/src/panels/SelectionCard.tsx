@@ -7,7 +7,7 @@ import { Segments } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
 import { grouped } from "../ui/words";
 import { cardOf } from "./cards";
-import { Facts, trianglesOf } from "./cards/parts";
+import { costOf, Facts } from "./cards/parts";
 import { MarkButtons } from "./MarkButtons";
 import { Card, Quiet } from "./parts";
 
@@ -61,7 +61,7 @@ function Several({ rows }: { rows: (Piece | Thing)[] }) {
     scene.things,
     rows.map((r) => r.id),
   );
-  const triangles = trianglesOf(scene, [...pieces, ...things]);
+  const { triangles } = costOf(scene, [...pieces, ...things]);
   return (
     <Card aria-label="Selection">
       <header>

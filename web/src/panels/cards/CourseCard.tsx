@@ -3,13 +3,14 @@ import type { Course } from "../../api/types";
 import { itemCount, shown, useLevel } from "../../state/level";
 import { MarkButtons } from "../MarkButtons";
 import { Card } from "../parts";
-import { Facts, Linked, PieceFacts } from "./parts";
+import { costOf, Facts, Linked, PieceFacts } from "./parts";
 
 /** A course. */
 export function CourseCard({ row: course }: { row: Course }) {
   const piece = useLevel((s) => shown(s).pieces.get(course.piece));
   const path = useLevel((s) => shown(s).things.get(course.path));
   const items = useLevel((s) => itemCount(shown(s), course.id));
+  const scene = useLevel(shown);
   return (
     <Card aria-label="Selection">
       <header>
@@ -25,7 +26,7 @@ export function CourseCard({ row: course }: { row: Course }) {
           <dt>Along</dt>
           <dd>{path?.name}</dd>
         </Facts>
-        {piece && <PieceFacts piece={piece} items={items} />}
+        {piece && <PieceFacts piece={piece} items={items} all={costOf(scene, [course])} />}
         <MarkButtons things={[course]} />
       </div>
     </Card>

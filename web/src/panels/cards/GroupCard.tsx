@@ -9,7 +9,7 @@ import { Button, Key } from "../../ui/controls";
 import { grouped } from "../../ui/words";
 import { MarkButtons } from "../MarkButtons";
 import { Card } from "../parts";
-import { Facts, StandFields, trianglesOf, Within } from "./parts";
+import { costOf, Facts, StandFields, Within } from "./parts";
 
 const Pair = styled.div`
   display: flex; gap: 6px; & > * { flex: 1; justify-content: center; }
@@ -31,7 +31,7 @@ export function GroupCard({ row: group }: { row: Group }) {
         <StandFields label="Pivot at" of={group} set={set} />
         <Facts>
           <dt>Triangles</dt>
-          <dd>{grouped(trianglesOf(scene, all))}</dd>
+          <dd>{grouped(costOf(scene, all).triangles)}</dd>
         </Facts>
         <Within thing={group} />
         <Pair>

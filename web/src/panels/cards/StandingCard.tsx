@@ -10,7 +10,7 @@ import { VectorField } from "../../ui/fields";
 import { Dimensions } from "../Dimensions";
 import { MarkButtons } from "../MarkButtons";
 import { Card } from "../parts";
-import { PieceFacts, StandFields, useUses, Within } from "./parts";
+import { costOf, PieceFacts, StandFields, useUses, Within } from "./parts";
 
 const Unclean = styled.div`
   display: flex; align-items: center; gap: 6px; color: var(--ochre);
@@ -63,7 +63,7 @@ export function StandingCard({ row: thing }: { row: Placement | ArrayRow }) {
             </Button>
           </Unclean>
         )}
-        {piece && <PieceFacts piece={piece} items={items} factors={size} />}
+        {piece && <PieceFacts piece={piece} items={items} factors={size} all={costOf(scene, [thing])} />}
         <Within thing={thing} />
         {piece && <Dimensions key={piece.id} piece={piece} row={thing.id} />}
         <MarkButtons things={[thing]} />

@@ -1,5 +1,5 @@
 import styled from "styled-components";
-import type { ArrayRow, Group, Piece, Placement, Thing, Vector } from "../../api/types";
+import type { ArrayRow, Group, Piece, Placement, Run, Thing, Vector } from "../../api/types";
 import { kindOf } from "../../state/kinds";
 import { isShown, type Scene, shown, useLevel } from "../../state/level";
 import { select } from "../../state/selection";
@@ -22,8 +22,25 @@ export function useUses(piece: string): number {
   return useLevel((s) => shown(s).summary?.uses.find((u) => u.piece === piece)?.items ?? 0);
 }
 
+/** Triangles and hardware vertices. */
+type Counts = Pick<Run, "triangles" | "hardware_vertices">;
+
+/** A count of one, and of all items together, which are not all alike where they are bent or of several pieces. */
+function counted(one: number, items: number, all: number): string {
+  if (items <= 1) return grouped(all);
+  return all === one * items ? `${grouped(one)} × ${items} = ${grouped(all)}` : `${grouped(all)} in ${items} items`;
+}
+
+interface FactsProps {
+  piece: Piece;
+  items?: number;
+  factors?: Vector;
+  /** Of all items; those of the piece where they are left out. */
+  all?: Counts;
+}
+
 /** Sizes, triangles and vertices of a piece, and what slimming it has cost. */
-export function PieceFacts({ piece, items, factors }: { piece: Piece; items?: number; factors?: Vector }) {
+export function PieceFacts({ piece, items = 1, factors, all = piece.facts }: FactsProps) {
   const size = piece.facts.high
     .map((v, k) => ((v - (piece.facts.low[k] ?? 0)) * Math.abs(factors?.[k] ?? 1)).toFixed(2))
     .join(" × ");
@@ -32,12 +49,9 @@ export function PieceFacts({ piece, items, factors }: { piece: Piece; items?: nu
       <dt>Measures</dt>
       <dd>{`${size}\u00a0m`}</dd>
       <dt>Triangles</dt>
-      <dd>
-        {grouped(piece.facts.triangles)}
-        {items !== undefined && items > 1 ? ` × ${items} = ${grouped(piece.facts.triangles * items)}` : ""}
-      </dd>
+      <dd>{counted(piece.facts.triangles, items, all.triangles)}</dd>
       <dt>Hardware vertices</dt>
-      <dd>{grouped(piece.facts.hardware_vertices)}</dd>
+      <dd>{counted(piece.facts.hardware_vertices, items, all.hardware_vertices)}</dd>
       {piece.slim && (
         <>
           <dt>Slimmed from</dt>
@@ -99,14 +113,16 @@ export function Within({ thing }: { thing: Thing }) {
   );
 }
 
-/** The triangles of pieces and of things. */
-export function trianglesOf(scene: Scene, rows: readonly (Piece | Thing)[]): number {
-  return rows.reduce((sum, row) => {
-    if (row.kind === "piece") return sum + row.facts.triangles;
-    if (!isShown(row)) return sum;
-    for (const { piece, numbers } of kindOf(row).runs?.(scene, row) ?? []) {
-      sum += numbers.length * (scene.pieces.get(piece)?.facts.triangles ?? 0);
-    }
-    return sum;
-  }, 0);
+/** What pieces and things cost, all items counted. */
+export function costOf(scene: Scene, rows: readonly (Piece | Thing)[]): Counts {
+  const out = { triangles: 0, hardware_vertices: 0 };
+  const add = (c: Counts) => {
+    out.triangles += c.triangles;
+    out.hardware_vertices += c.hardware_vertices;
+  };
+  for (const row of rows) {
+    if (row.kind === "piece") add(row.facts);
+    else if (isShown(row)) (kindOf(row).runs?.(scene, row) ?? []).forEach(add);
+  }
+  return out;
 }

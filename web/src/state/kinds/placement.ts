@@ -1,7 +1,8 @@
-import type { Placement, Run } from "../../api/types";
+import type { Piece, Placement, Run } from "../../api/types";
 import type { Kind } from "./kind";
 
-const single = new WeakMap<Placement, readonly Run[]>();
+type Facts = Piece["facts"];
+const single = new WeakMap<Placement, { facts?: Facts; runs: readonly Run[] }>();
 
 /** A piece that stands in the level. */
 export const placement: Kind<Placement> = {
@@ -11,12 +12,14 @@ export const placement: Kind<Placement> = {
     // in a group that repeats it
     const many = scene.items.get(thing.id);
     if (many) return many;
-    let runs = single.get(thing);
-    if (!runs) {
-      const rows = [[...thing.position, ...thing.turn, ...thing.size]];
-      runs = [{ piece: thing.piece, mesh: null, numbers: [0], rows, faces: [], count: 1, low: null, high: null }];
-      single.set(thing, runs);
-    }
+    const facts = scene.pieces.get(thing.piece)?.facts;
+    const known = single.get(thing);
+    if (known && known.facts === facts) return known.runs;
+    const rows = [[...thing.position, ...thing.turn, ...thing.size]];
+    const counts = { triangles: facts?.triangles ?? 0, hardware_vertices: facts?.hardware_vertices ?? 0 };
+    const own = { mesh: null, numbers: [0], rows, faces: [], count: 1, low: null, high: null };
+    const runs = [{ piece: thing.piece, ...own, ...counts }];
+    single.set(thing, { facts, runs });
     return runs;
   },
   held: ({ position, turn }) => ({ position, turn }),
