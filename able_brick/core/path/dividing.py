@@ -18,7 +18,8 @@ _BESIDE: Final = 4e-4
 
 @dataclass(frozen=True, eq=False)
 class Divided:
-    """A mesh as it is bent: its points (V,3) as they run, their rows, and which (V) lie where neighbours or legs meet.
+    """A mesh as it is bent, in the directions in which it runs: its points (V,3), their rows, and which (V) lie where
+    neighbours or legs meet.
 
     Legs share no vertices: each shades by itself up to the corner.
     """
@@ -29,8 +30,9 @@ class Divided:
     seam: Bools
 
 
-def divided(mesh: PolyMesh, points: Floats, division: Division) -> Divided:
-    """A mesh cut so that it can be bent; `points` (V,3) are those of the mesh as they run."""
+def divided(mesh: PolyMesh, points: Floats, division: Division, *, at_corner: bool = False) -> Divided:
+    """A mesh cut so that it can be bent; `points` (V,3) are those of the mesh as they run. `at_corner`: its legs begin
+    or end in corners."""
     s = points[:, 0]
     low, high = float(s.min()), float(s.max())
     planes = []
@@ -39,15 +41,17 @@ def divided(mesh: PolyMesh, points: Floats, division: Division) -> Divided:
         planes.append(cut_planes(np.concatenate([within, [begin, end]]), (end - begin) / parts))
     corners = [leg[0] for leg in division[1:]]
     every = np.unique(np.concatenate([*planes, corners]))
-    run = points
+    mesh, run = mesh.replaced(positions=points), points
     if len(every):
-        mesh, at = sliced(mesh.replaced(positions=points), s, every)
+        mesh, at = sliced(mesh, s, every)
         run = np.array(mesh.positions)
         run[:, 0] = at
-    if not corners:
+    if not at_corner:
         seam = (run[:, 0] == run[:, 0].min()) | (run[:, 0] == run[:, 0].max())
         return Divided(mesh, run, Rows.of(run), seam)
-    leg, mesh, run = _in_legs(mesh, run, np.asarray(corners), (high - low) * ON_PLANE)
+    leg = np.zeros(len(run), np.int32)
+    if corners:
+        leg, mesh, run = _in_legs(mesh, run, np.asarray(corners), (high - low) * ON_PLANE)
     beside = _BESIDE * (high - low)
     bounds = np.array([low, *corners, high])
     key, number = np.unique(np.stack([leg, run[:, 0]], axis=1), axis=0, return_inverse=True)
@@ -82,8 +86,9 @@ def _in_legs(mesh: PolyMesh, points: Floats, corners: Floats, grain: float) -> t
 def divided_for(found: Bent, item: int, mesh: PolyMesh, points: Floats) -> Divided:
     """A mesh, wound as it runs, cut for one bent item; `points` (V,3) are those of the mesh as they run. The same for
     all items with an equal division, but for those with legs."""
-    part = divided(mesh, points, found.division(item))
-    return without_needles(part, bent_points(found, part.points, [item], part.rows)[0]) if item in found.legs else part
+    at_corner = item in found.legs
+    part = divided(mesh, points, found.division(item), at_corner=at_corner)
+    return without_needles(part, bent_points(found, part.points, [item], part.rows)[0]) if at_corner else part
 
 
 def without_needles(part: Divided, world: Floats) -> Divided:
