@@ -6,16 +6,14 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
-from able_brick.core.late import Rotation
 from able_brick.core.mesh.extremes import extreme_points
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.place.items import reach_of
 from able_brick.core.place.pose import about_pivot
 from able_brick.level.evaluate import shown_items
 from able_brick.level.rows import Look
 from able_brick.level.snapshot import Snapshot
 from able_brick.level.things import AThing
-
-_AT_ONCE = 500_000
 
 
 def box_of(
@@ -37,10 +35,6 @@ def box_of(
             rows.setdefault(key, []).append(batch.poses.rows())
     for key, look in looks.items():
         local = about_pivot(extreme_points(look.mesh(load)), look.pivot, look.axes)
-        every = np.concatenate(rows[key])
-        for part in np.array_split(every, max(1, len(every) * len(local) // _AT_ONCE)):
-            turn = Rotation.from_quat(part[:, 3:7]).as_matrix()
-            points = np.einsum("nij,nhj->nhi", turn, local * part[:, None, 7:]) + part[:, None, :3]
-            low = np.minimum(low, points.min(axis=(0, 1), initial=np.inf))
-            high = np.maximum(high, points.max(axis=(0, 1), initial=-np.inf))
+        lows, highs = reach_of(local, np.concatenate(rows[key]))
+        low, high = np.minimum(low, lows), np.maximum(high, highs)
     return (low, high) if np.isfinite(low).all() else None

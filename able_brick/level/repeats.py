@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass
 
 import numpy as np
 
 from able_brick.core.cache import ByteCache
+from able_brick.core.errors import StorageError, UnknownIdError
 from able_brick.core.late import Rotation
+from able_brick.core.mesh.extremes import extreme_points
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.place.copies import check_items
-from able_brick.core.place.items import item_boxes
+from able_brick.core.place.items import item_boxes, reach_of
 from able_brick.core.place.mirror import Reflection
-from able_brick.core.place.pose import Poses
-from able_brick.level.rows import Array, Batch, Group, Placement, Shown
+from able_brick.core.place.pose import Poses, about_pivot
+from able_brick.level.rows import Array, Batch, Group, Look, Placement, Shown
 from able_brick.level.snapshot import InLevel
 from able_brick.level.things import AThing, Things
 
@@ -141,8 +144,23 @@ def extent_of(group: Group, around: InLevel) -> Floats:
             p = batch.poses
             turns = (Rotation.from_quat(np.tile(back.as_quat(), (len(p), 1))) * Rotation.from_quat(p.turns)).as_quat()
             rows = np.concatenate([back.apply(p.positions - group.position), turns, p.sizes], axis=1)
-            lows, highs = item_boxes(rows, *batch.look.box())
-            low, high = np.minimum(low, lows.min(axis=0)), np.maximum(high, highs.max(axis=0))
+            lows, highs = _reach(batch.look, rows, around)
+            low, high = np.minimum(low, lows), np.maximum(high, highs)
     extent = np.where(np.isfinite(high - low), high - low, 0.0)
     things.kept[key] = (stands, extent)
     return extent
+
+
+def _reach(look: Look, rows: Floats, around: InLevel) -> tuple[Floats, Floats]:
+    """Lowest and highest corner (3,) of items of a look by their pose rows (N,10): from its vertices. From its box
+    where it stands along the axes by its own mesh, and where that cannot be read."""
+    quarter = np.abs(Rotation.from_quat(rows[:, 3:7]).as_matrix())
+    square = (np.minimum(quarter, np.abs(quarter - 1.0)) <= 1e-12).all(axis=(1, 2))
+    points = None
+    if around.load is not None and (look.form is not None or not square.all()):
+        with suppress(StorageError, UnknownIdError):
+            points = about_pivot(extreme_points(look.mesh(around.load)), look.pivot, look.axes)
+    if points is None:
+        lows, highs = item_boxes(rows, *look.box())
+        return lows.min(axis=0), highs.max(axis=0)
+    return reach_of(points, rows)

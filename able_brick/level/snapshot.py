@@ -9,6 +9,7 @@ from typing import NamedTuple, TypeAlias
 from able_brick.core.errors import UnknownIdError
 from able_brick.level.ordering import put_into, sorted_rows
 from able_brick.level.rows import LevelRow, Piece
+from able_brick.level.rows.shown import Load
 from able_brick.level.things import AThing, Things
 
 ARow: TypeAlias = Piece | LevelRow | AThing
@@ -39,10 +40,12 @@ def level_of(row: ARow) -> str | None:
 
 @dataclass(frozen=True)
 class InLevel:
-    """A level as the things in it see it: the pieces of the kit, and the other things."""
+    """A level as the things in it see it: the pieces of the kit, the other things, and where meshes can be had, by
+    their hash."""
 
     pieces: dict[str, Piece]
     things: Things
+    load: Load | None = None
 
     def piece(self, piece: str) -> Piece | None:
         return self.pieces.get(piece)
@@ -56,12 +59,14 @@ _NOTHING = Things()
 
 @dataclass(frozen=True)
 class Snapshot:
-    """Pieces of the kit, levels, and the things of each level; `counters` holds the last number given per kind."""
+    """Pieces of the kit, levels, and the things of each level; `counters` holds the last number given per kind. `load`
+    gives meshes by their hash, where they can be had."""
 
     pieces: dict[str, Piece] = field(default_factory=dict)
     levels: dict[str, LevelRow] = field(default_factory=dict)
     things: dict[str, Things] = field(default_factory=dict)
     counters: dict[str, int] = field(default_factory=dict)
+    load: Load | None = field(default=None, compare=False, repr=False)
 
     def level(self, level: str) -> LevelRow:
         """The level's row, or UnknownIdError."""
@@ -82,7 +87,7 @@ class Snapshot:
 
     def around(self, level: str) -> InLevel:
         """A level as the things in it see it."""
-        return InLevel(self.pieces, self.of(level))
+        return InLevel(self.pieces, self.of(level), self.load)
 
     def with_edits(self, edits: Iterable[Edit], counters: dict[str, int] | None = None) -> Snapshot:
         """The project after the edits; untouched levels are shared, not copied, and rows keep their order."""

@@ -6,7 +6,7 @@ import logging
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, nullcontext
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final
 
@@ -62,9 +62,9 @@ class Ledger:
 
     def __init__(self, file: ProjectFile, now: Now) -> None:
         self.file = file
-        self.now = now
         self.guard = threading.RLock()
         self.meshes = MeshShelf(file, lambda: self.now.snapshot)
+        self.now = replace(now, snapshot=replace(now.snapshot, load=self.meshes.drawn))
         #: Levels that were deleted and can be brought back.
         self.removed: dict[str, Removed] = {}
         self._listeners: list[Listener] = []
@@ -80,7 +80,7 @@ class Ledger:
 
     def go_on(self, snapshot: Snapshot, states: Mapping[str, State], gone: str | None = None) -> None:
         """Take over what is in the file: the project, where some journals stand now, and a level that is gone."""
-        self.now = self.now.after(snapshot, states, gone)
+        self.now = self.now.after(replace(snapshot, load=self.meshes.drawn), states, gone)
 
     def every_row(self, snapshot: Snapshot) -> list[ARow]:
         """All rows of a project as it will stand, and those of levels that may come back."""

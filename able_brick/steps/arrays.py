@@ -6,7 +6,7 @@ from typing import Any, Final, Literal
 
 import numpy as np
 
-from able_brick.core.errors import InputError, SelectionError
+from able_brick.core.errors import GeometryError, InputError, SelectionError
 from able_brick.core.place.copies import MOST_ITEMS
 from able_brick.core.place.pose import Vector, rotation
 from able_brick.core.text import counted
@@ -107,14 +107,33 @@ class _ArraySettings(Tool):
         return own
 
 
+#: What goes along each direction of a grid, and the field of its spacing.
+_WORDS: Final = ("", "rows ", "layers ")
+_FIELDS: Final = ("spacing", "row_spacing", "layer_spacing")
+
+
 def _tell(draft: Draft, repeat: Repeat, extent: np.ndarray) -> None:
     items = counted(repeat.total, "item", "items")
     if repeat.form == "ring":
         round_ = "round the whole circle" if abs(repeat.sweep) == 360 else f"over {repeat.sweep:g}°"
         draft.note = f"{items} {round_}, radius {repeat.radius:.2f} m"
         return
-    pitch = repeat.pitch(extent, repeat.axis, repeat.spacing, repeat.count)
-    draft.note = f"{items}, {pitch:.2f} m apart, {pitch * (repeat.count - 1):.2f} m from first to last"
+    parts = [items]
+    for word, name, (axis, count, spacing) in zip(_WORDS, _FIELDS, repeat.ways, strict=False):
+        if count < 2:
+            continue
+        own = float(extent["xyz".index(axis[-1])])
+        if repeat.spacing_by == "fitted" and abs(spacing) < own:
+            raise GeometryError(
+                f"{abs(spacing):g} m over all is less than one of the items, which is {own:.2f} m long there. Give "
+                "that or more.",
+                field=name,
+                received=spacing,
+                allowed=own,
+            )
+        pitch = abs(repeat.pitch(extent, axis, spacing, count))
+        parts.append(f"{word}{pitch:.2f} m apart, {pitch * (count - 1):.2f} m from first to last")
+    draft.note = "; ".join(parts)
 
 
 class LineArrayTool(_ArraySettings):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import deque
 from collections.abc import Callable, Container, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import UnknownIdError
@@ -80,6 +80,7 @@ class Draft:
 
     def __post_init__(self) -> None:
         self._counters = dict(self.snapshot.counters)
+        self.snapshot = replace(self.snapshot, load=self._at_hand)
         for row in self.again:
             self._again.setdefault(row.rpartition("-")[0], deque()).append(row)
         self.snapshot.level(self.level_id)
@@ -172,7 +173,10 @@ class Draft:
         return out
 
     def mesh(self, piece: Piece) -> PolyMesh:
-        return self._meshes.get(piece.mesh) or self.load(piece.mesh)
+        return self._at_hand(piece.mesh)
+
+    def _at_hand(self, key: str) -> PolyMesh:
+        return self._meshes.get(key) or self.load(key)
 
     def keep_mesh(self, mesh: PolyMesh, axes: Quaternion = IDENTITY) -> tuple[str, Facts]:
         """Remember a new mesh; its hash, and its facts for a pivot with such axes."""
@@ -187,7 +191,7 @@ class Draft:
     def seen_with(self, *things: AThing) -> InLevel:
         """The level as the step has it so far, with things that are being made ready."""
         seen = self.seen().around(self.level_id)
-        return InLevel(seen.pieces, seen.things.after({t.id: t for t in things}))
+        return InLevel(seen.pieces, seen.things.after({t.id: t for t in things}), seen.load)
 
     def users(self, piece: str) -> list[AShown]:
         """Things of all levels that show a piece."""

@@ -28,12 +28,13 @@ class Sheet:
     """A level in memory, changed by steps."""
 
     def __init__(self) -> None:
-        self.snapshot = Snapshot().with_edits([Edit(None, LevelRow(id="level-1", name="Trial"))])
         self.meshes: dict[str, PolyMesh] = {}
+        empty = Snapshot(load=self.meshes.__getitem__)
+        self.snapshot = empty.with_edits([Edit(None, LevelRow(id="level-1", name="Trial"))])
 
     def do(self, tool: str, *selection: str, **params: Any) -> Change:
         change = apply(self.snapshot, "level-1", parse_tool(tool, params), selection, self.meshes.__getitem__)
-        self.meshes |= change.meshes
+        self.meshes.update(change.meshes)
         self.snapshot = self.snapshot.with_edits(change.edits, change.counters)
         return change
 

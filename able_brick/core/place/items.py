@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 import numpy as np
 
 from able_brick.core.late import Rotation
@@ -33,6 +35,21 @@ def item_boxes(poses: Floats, low: Floats, high: Floats) -> tuple[Floats, Floats
     middle = np.einsum("nij,nj->ni", turn, centre * poses[:, 7:]) + poses[:, :3]
     reach = np.einsum("nij,nj->ni", np.abs(turn), half * np.abs(poses[:, 7:]))
     return middle - reach, middle + reach
+
+
+#: Points that are put into the world at once.
+_AT_ONCE: Final = 500_000
+
+
+def reach_of(points: Floats, poses: Floats) -> tuple[Floats, Floats]:
+    """Lowest and highest corner (3,) of points (n,3) about a pivot, as they stand at pose rows (N,10)."""
+    low, high = np.full(3, np.inf), np.full(3, -np.inf)
+    for part in np.array_split(poses, max(1, len(poses) * len(points) // _AT_ONCE)):
+        turn = Rotation.from_quat(part[:, 3:7]).as_matrix()
+        world = np.einsum("nij,nhj->nhi", turn, points * part[:, None, 7:]) + part[:, None, :3]
+        low = np.minimum(low, world.min(axis=(0, 1), initial=np.inf))
+        high = np.maximum(high, world.max(axis=(0, 1), initial=-np.inf))
+    return low, high
 
 
 def outward(loop: Floats, pose: Floats) -> Floats:

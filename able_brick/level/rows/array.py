@@ -96,6 +96,15 @@ class Repeat(BaseModel):
         return {"radius": float(np.hypot(x, y)), "heading": float(np.degrees(np.arctan2(y, x))) + 0.0}
 
     @property
+    def ways(self) -> list[tuple[str, int, float]]:
+        """The directions of a line or a grid: the axis, the count and the spacing of items, rows and layers."""
+        out: list[tuple[str, int, float]] = [(self.axis, self.count, self.spacing)]
+        if self.form == "grid":
+            across = self.across
+            out += [(across[0], self.rows, self.row_spacing), (across[1], self.layers, self.layer_spacing)]
+        return out
+
+    @property
     def total(self) -> int:
         """How many items there are."""
         return self.count * self.rows * self.layers if self.form == "grid" else self.count
@@ -106,8 +115,8 @@ class Repeat(BaseModel):
         match self.spacing_by:
             case "metres":
                 return spacing
-            case "fitted":
-                return (spacing - own) / (count - 1) if count > 1 else 0.0
+            case "fitted":  # back, where the length is negative
+                return float(np.copysign(abs(spacing) - own, spacing)) / (count - 1) if count > 1 else 0.0
             case _:
                 return own * spacing
 
@@ -116,10 +125,7 @@ class Repeat(BaseModel):
         if self.form == "ring":
             sweep = float(np.radians(self.sweep))
             return ring(self.count, self.centre, "xyz".index(self.ring_about), sweep=sweep, turned=self.turned)
-        across = _ACROSS[self.axis[-1]]
-        ways: list[tuple[str, int, float]] = [(self.axis, self.count, self.spacing)]
-        if self.form == "grid":
-            ways += [(across[0], self.rows, self.row_spacing), (across[1], self.layers, self.layer_spacing)]
+        ways = self.ways
         steps = [np.asarray(axis_vector(a)) * self.pitch(extent, a, s, n) for a, n, s in ways]
         for (axis, count, _), step in zip(ways, steps, strict=True):
             if count > 1 and not float(np.abs(step).max()) > 1e-9:
