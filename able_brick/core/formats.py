@@ -38,5 +38,10 @@ class Chain:
         return value
 
 
+def unchanged(value: dict[str, Any]) -> dict[str, Any]:
+    """The upgrade to a version that allows more than the one before."""
+    return value
+
+
 #: Nothing has been changed yet.
 FIRST: Final = Chain()

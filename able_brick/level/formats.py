@@ -5,10 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, Final
 
-from able_brick.core.formats import FIRST, Chain
+from able_brick.core.formats import FIRST, Chain, unchanged
 
 #: Chains of the kinds of rows that have changed since their first version; the others are as they were.
-ROWS: Final[dict[str, Chain]] = {}
+ROWS: Final[dict[str, Chain]] = {
+    # 2: levels may know how copies go on
+    "level": Chain((unchanged,)),
+    # 2: points may leave to those beside them how they lean
+    "path": Chain((unchanged,)),
+}
 #: What has changed of recipes, in projects, files and requests.
 RECIPES: Final = FIRST
 

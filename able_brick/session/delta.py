@@ -40,12 +40,14 @@ class HistoryView(BaseModel):
 
 
 class PathView(BaseModel):
-    """A path as it is drawn, point by point; metres. No smallest radius, and no place of it, where it is straight."""
+    """A path as it is drawn, point by point; metres. No smallest radius, and no place of it, where it is straight.
+    `leans` are how what is laid along it leans at each of its points, degrees."""
 
     line: list[list[float]]
     length: float
     smallest_radius: float | None
     tightest: list[float] | None = None
+    leans: list[float] = []
 
 
 def _listed(array: Any) -> Any:
@@ -175,6 +177,7 @@ def path_views(snapshot: Snapshot, level: str, touched: set[str] | None) -> dict
                 length=curve.length,
                 smallest_radius=radius if radius < 1e6 else None,
                 tightest=None if tightest is None else tightest.tolist(),
+                leans=thing.leans(),
             )
     return out
 

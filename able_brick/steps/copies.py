@@ -10,10 +10,13 @@ from able_brick.core.errors import GeometryError, SelectionError
 from able_brick.core.late import Rotation
 from able_brick.core.place.copies import MOST_ITEMS, check_items
 from able_brick.core.place.dock import Motion
+from able_brick.core.place.pivots import permutation
+from able_brick.core.place.pose import vector
 from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
 from able_brick.level.rows import Array, Placement, Quaternion, Scaling, Vector
+from able_brick.level.rows.level import Stride
 from able_brick.level.snapshot import ARow
 from able_brick.level.things import AThing
 from able_brick.steps.about import (
@@ -49,7 +52,13 @@ class SteppedCopies(Tool):
 
     count: int = field(5, "Copies", "How many copies", ge=1, le=MOST_ITEMS)
     offset: Vector = field((0.0, 0.0, 0.0), "Offset", "From one copy to the next, along the axes", unit="m", step=0.1)
-    turn: Vector = field((0.0, 0.0, 0.0), "Turn", "From one copy to the next, about the axes", unit="°", step=5)
+    turn: Vector = field(
+        (0.0, 0.0, 0.0),
+        "Turn vector",
+        "From one copy to the next: one turn about the line that the three numbers point along, by their length",
+        unit="°",
+        step=5,
+    )
     size: Vector = field((1.0, 1.0, 1.0), "Size", "From one copy to the next, along each copy's own axes", step=0.05)
     about_what: About = field(
         "own pivot",
@@ -83,6 +92,13 @@ class SteppedCopies(Tool):
                 made.append(copier.copy(thing, motion, _sized(thing, factors**k)).id)
         draft.select = tuple(made)
         draft.note = _told(len(made), self.offset, self.turn, self.count)
+        # of the last thing that was copied
+        draft.stride = Stride(
+            turn=vector(turn),
+            about=None if self.about_what == "own pivot" else vector(about + self.count * offset),
+            shift=vector(offset),
+            factors=vector(factors),
+        )
 
 
 def _sized(top: AThing, factors: np.ndarray) -> Scaling | None:
@@ -126,22 +142,60 @@ class OneMore(Tool):
                 "There is no last copy to go by. Duplicate something first, then one more goes on from it."
             )
         source, copy = pair[0], pair[1]
-        by = copy.own_axes * source.own_axes.inv()
-        shift = np.subtract(copy.anchor, source.anchor)
-        factors = np.ones(3)
-        if isinstance(source, (Placement, Array)) and isinstance(copy, (Placement, Array)):
-            factors = np.divide(copy.size, source.size)
-        if float(by.magnitude()) < 1e-12:
-            by = Rotation.identity()
         things = tops(draft, rows)
         check_items(self.count * sum(len(with_courses(draft, t)) for t in things), "The run of copies")
         copier = Copier(draft, linked=self.linked)
         made: list[str] = []
-        motion = Motion(by, np.asarray(source.anchor), shift)
+        stride = draft.level.stride
+        known = stride is not None and _goes(stride, source, copy)
+        if stride is None or not known:
+            stride = _as_it_is(draft, source, copy)
+        turn, shift, factors = Rotation.from_rotvec(stride.turn), np.asarray(stride.shift), np.asarray(stride.factors)
         for thing in things:
-            whole = Motion(Rotation.identity(), np.asarray(source.anchor), np.zeros(3))
+            about = np.asarray(thing.anchor if stride.about is None else stride.about)
+            whole = Motion(Rotation.identity(), about, np.zeros(3))
             for k in range(1, self.count + 1):
-                whole = Motion(motion.turn * whole.turn, whole.about, motion.turn.apply(whole.shift) + motion.shift)
+                # steps are about a point that goes on with the copies; else it is one motion of the whole
+                gone = (k - 1) * shift if known else np.zeros(3)
+                whole = Motion(turn * whole.turn, about, turn.apply(whole.shift - gone) + gone + shift)
                 made.append(copier.copy(thing, whole, _sized(thing, factors**k)).id)
         draft.select = tuple(made[self.count - 1 :: self.count])
         draft.note = counted(len(made), "copy", "copies")
+        if known:
+            on = None if stride.about is None else vector(np.asarray(stride.about) + self.count * shift)
+            draft.stride = stride.model_copy(update={"about": on})
+
+
+def _goes(stride: Stride, source: AThing, copy: AThing) -> bool:
+    """Whether a copy stands where a stride leads to: it has not been moved, turned or sized since."""
+    turn, shift = Rotation.from_rotvec(stride.turn), np.asarray(stride.shift)
+    here, was = np.asarray(copy.anchor), np.asarray(source.anchor)
+    about = was if stride.about is None else np.asarray(stride.about) - shift
+    grain = 1e-9 * max(1.0, float(np.abs([here, was, about]).max()))
+    if float(np.abs(Motion(turn, about, shift).point(was) - here).max()) > grain:
+        return False
+    if float((copy.own_axes * (turn * source.own_axes).inv()).magnitude()) > 1e-9:
+        return False
+    if isinstance(source, (Placement, Array)) and isinstance(copy, (Placement, Array)):
+        return bool(np.allclose(np.divide(copy.size, source.size), stride.factors, rtol=1e-9, atol=0.0))
+    return True
+
+
+def _as_it_is(draft: Draft, source: AThing, copy: AThing) -> Stride:
+    """The way from a thing to its copy as they stand now: one motion of the whole, about where the thing stands."""
+    by = copy.own_axes * source.own_axes.inv()
+    factors = np.ones(3)
+    pairs = [(source, copy), *zip(draft.things.under(source), draft.things.under(copy), strict=False)]
+    for one, other in pairs:
+        if isinstance(one, (Placement, Array)) and isinstance(other, (Placement, Array)):
+            swap = permutation(source.own_axes.inv() * one.own_axes, tolerance=1e-9)
+            own = np.divide(other.size, one.size)
+            factors = own if swap is None else np.abs(swap) @ own
+            break
+    still = float(by.magnitude()) < 1e-12
+    return Stride(
+        turn=(0.0, 0.0, 0.0) if still else vector(by.as_rotvec()),
+        about=source.anchor,
+        shift=vector(np.subtract(copy.anchor, source.anchor)),
+        factors=vector(factors),
+    )

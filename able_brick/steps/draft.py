@@ -15,6 +15,7 @@ from able_brick.core.place.pivots import box_along
 from able_brick.core.place.pose import IDENTITY, Quaternion
 from able_brick.level.elements import Elements
 from able_brick.level.rows import Array, Facts, LevelRow, Piece, Placement
+from able_brick.level.rows.level import Stride
 from able_brick.level.snapshot import ARow, Edit, InLevel, Snapshot
 from able_brick.level.things import AShown, AThing, Things
 
@@ -53,8 +54,8 @@ class Draft:
     """A step's view of the project. Rows are put and removed here; `change` says what came of it.
 
     A step that is made again gives the ids in `again` to what it makes, kind by kind in their order, before new ones:
-    what others have built upon keeps its name. `copied` is what was copied last and its copy, for the level to
-    remember. In a preview one placement may stand for many: at poses (N,10) by its id.
+    what others have built upon keeps its name. `copied` is what was copied last and its copy, and `stride` how
+    it goes on, for the level to remember. In a preview one placement may stand for many: at poses (N,10) by its id.
     """
 
     snapshot: Snapshot
@@ -66,6 +67,7 @@ class Draft:
     elements: Elements | None = None
     ended: Elements | None = None
     copied: tuple[str, str] | None = None
+    stride: Stride | None = None
     preview: bool = False
     many: dict[str, Floats] = field(default_factory=dict)
     tell: Tell = quiet
@@ -209,7 +211,7 @@ class Draft:
 
     def change(self) -> Change:
         if self.copied is not None:
-            self.put(self.level.changed(copied=self.copied))
+            self.put(self.level.changed(copied=self.copied, stride=self.stride))
         before = self._before
         edits = tuple([Edit(b, after) for k, after in self._after.items() if _differs(b := before[k], after)])
         users = tuple(u.id for p in self._watched for u in self.users(p)) if self._watched else None

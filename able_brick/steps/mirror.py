@@ -60,7 +60,7 @@ def reflected(draft: Draft, thing: AThing, over: Reflection) -> AThing:
                     over.point(p.position),
                     None if p.handle_in is None else over.direction(p.handle_in),
                     None if p.handle_out is None else over.direction(p.handle_out),
-                    roll=-p.roll + 0.0,
+                    over=True,
                 )
                 for p in thing.points
             )

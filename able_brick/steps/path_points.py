@@ -110,7 +110,7 @@ class PathPoints(_OnPath):
             case "put in":
                 curve = with_point(path.curve(), self.at)
                 k = min(int(self.at), len(path.points) - 1) + 1
-                like = [*path.points[:k], path.points[k - 1], *path.points[k:]]
+                like = [*path.points[:k], path.points[k - 1].changed(roll=None), *path.points[k:]]
                 points = tuple(made_point(p, q) for p, q in zip(explicit(curve), like, strict=True))
                 changed = path.changed(points=points, smooth=False)
             case "take out":
@@ -122,6 +122,13 @@ class PathPoints(_OnPath):
                         received=len(left),
                         allowed=least,
                     )
+                leans = path.leans()
+                kept = [k for k in range(n) if k not in chosen]
+                # an end says by itself how it leans
+                for at in () if path.closed else (0, -1):
+                    if left[at].roll is None:
+                        end = left[at].changed(roll=leans[kept[at]])
+                        left = (end, *left[1:]) if at == 0 else (*left[:-1], end)
                 changed = path.changed(points=left)
             case "lean":
                 points = tuple(p.changed(roll=self.roll) if k in chosen else p for k, p in enumerate(path.points))
@@ -274,7 +281,8 @@ class SetPathLength(_OnPath):
             k = min(int(at), curve.span_count - 1)
             if at - k > 1e-6:
                 cut = with_point(path.curve(), at)
-                like = [*path.points[: k + 1], path.points[k], *path.points[k + 1 :]]
+                here = np.degrees(path.guide(upright=upright).rolls(np.array([self.length])))[0]
+                like = [*path.points[: k + 1], path.points[k].changed(roll=float(here)), *path.points[k + 1 :]]
                 points = [made_point(p, q) for p, q in zip(explicit(cut), like, strict=True)][: k + 2]
             else:
                 points = points[: k + 1]

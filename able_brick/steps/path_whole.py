@@ -174,7 +174,7 @@ class ReversePath(_Whole):
         path = rows[0]
         if isinstance(path, Path):
             points = tuple(
-                p.with_places(p.position, p.handle_out, p.handle_in, roll=-p.roll + 0.0) for p in reversed(path.points)
+                p.with_places(p.position, p.handle_out, p.handle_in, over=True) for p in reversed(path.points)
             )
             draft.put(path.changed(points=points))
 
@@ -219,7 +219,8 @@ class JoinPaths(_Whole):
 
 def _back(points: list[Point]) -> list[Point]:
     plain = [PathPoint(p.position, p.handle_in, p.handle_out, p.sharp) for p in points]
-    return [made_point(p, q) for p, q in zip(reversed_points(plain), reversed(points), strict=True)]
+    over = [p.changed(roll=p.leaning_back) for p in reversed(points)]
+    return [made_point(p, q) for p, q in zip(reversed_points(plain), over, strict=True)]
 
 
 class SplitPath(_Whole):
@@ -238,6 +239,7 @@ class SplitPath(_Whole):
         points, k = list(as_drawn(path)), self.point - 1
         if k >= len(points):
             raise InputError(f"{path.name} has {len(points)} points.", field="point", received=self.point)
+        points[k] = points[k].changed(roll=path.leans()[k])
         if path.closed:
             ring = [*points[k:], *points[: k + 1]]
             ring[0] = ring[0].changed(handle_in=None)

@@ -6,7 +6,7 @@ import contextlib
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
@@ -297,6 +297,43 @@ def test_stepped_copies_agree_with_their_formula(offset, degrees, factor, about)
         assert row.position == pytest.approx(c + turn.apply(x0 - c) + k * t, abs=1e-9)
         assert (Rotation.from_quat(row.turn) * (turn * r0).inv()).magnitude() < 1e-9
         assert row.size == pytest.approx(np.full(3, factor**k))
+
+
+@given(
+    vec,
+    st.tuples(*[st.floats(-60, 60)] * 3),
+    st.sampled_from([(1.0, 1.0, 1.0), (1.1, 1.1, 1.1), (1.2, 1.0, 0.9)]),
+    st.sampled_from(["own pivot", "point", "middle"]),
+    st.booleans(),
+    st.integers(1, 3),
+)
+@settings(max_examples=40, deadline=None)
+def test_one_more_goes_on_as_the_copies_went(offset, degrees, size, about_what, grouped, more) -> None:
+    """Two copies, and some more one by one or together, stand where all in one go do."""
+    assume(any(offset))
+
+    def stood(count: int, steps: list[int]) -> dict[str, np.ndarray]:
+        sheet = Sheet()
+        sheet.do("add_shape", shape={"kind": "wedge"}, position=(1.0, 2.0, 3.0), heading=30.0)
+        what = "placement-1"
+        if grouped:
+            sheet.do("add_shape", shape={"kind": "box"}, position=(2.5, 2.0, 3.5), heading=30.0)
+            sheet.do("make_group", "placement-1", "placement-2")
+            what = "group-1"
+        params = {"offset": offset, "turn": degrees, "size": size, "about_what": about_what, "point": (3.0, -1.0, 2.0)}
+        if grouped and len(set(size)) > 1:  # along its own axes the things in it stand askew
+            params["size"] = (1.1, 1.1, 1.1)
+        (*_, last) = sheet.do("stepped_copies", what, count=count, **params).select or ()
+        for count in steps:
+            (last,) = sheet.do("one_more", last, count=count).select or ()
+        return sheet.vertices()
+
+    wanted = stood(2 + more, [])
+    for steps in ([more], [1] * more):
+        found = stood(2, steps)
+        assert found.keys() == wanted.keys()
+        for key, points in wanted.items():
+            assert found[key] == pytest.approx(points, abs=1e-6)
 
 
 def test_one_more_goes_on_from_the_last_copy_as_it_is_now(sheet: Sheet) -> None:

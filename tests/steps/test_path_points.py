@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from able_brick.core.errors import AbleBrickError
 from able_brick.level.rows import Path
-from tests.steps.test_steps import Sheet
+from tests.steps.test_steps import Sheet, item_vertices
 
 POINTS = [
     {"position": (0, 0, 0)},
@@ -80,3 +80,55 @@ def test_an_s_ends_to_the_side_that_it_is_given(length: float, width: float, lef
 def test_a_starter_without_width_is_refused() -> None:
     with pytest.raises(AbleBrickError, match="width"):
         Sheet().do("path_starter", form="rectangle", length=4, width=0)
+
+
+def standing(sheet: Sheet) -> np.ndarray:
+    """World vertices of all items of a course."""
+    return np.concatenate(item_vertices(sheet.snapshot, sheet.row("course-1"), sheet.meshes.__getitem__))
+
+
+@given(
+    st.lists(st.tuples(st.floats(4, 12), st.floats(-1.5, 1.5), st.floats(-5, 5)), min_size=2, max_size=4),
+    st.lists(st.sampled_from([0.0, 0.0, 15.0, -30.0]), min_size=5, max_size=5),
+    st.booleans(),
+    st.booleans(),
+    st.sampled_from(["upright", "following"]),
+    st.floats(0.05, 0.95),
+)
+@settings(max_examples=60, deadline=None)
+def test_a_point_that_is_put_in_moves_nothing(
+    strides: list[tuple[float, float, float]], lean: list[float], smooth: bool, bend: bool, stand: str, share: float
+) -> None:
+    """On straight spans to the last places, whatever the path leans; on curves as far as its frames are exact."""
+    sheet = Sheet()
+    sheet.do("add_shape", shape={"kind": "box", "width": 2.0, "height": 1.0, "depth": 0.5})
+    places = np.cumsum([(0.0, 0.0, 0.0), *strides], axis=0)
+    points = [{"position": tuple(p), "roll": r} for p, r in zip(places.tolist(), lean, strict=False)]
+    sheet.do("draw_path", points=points, smooth=smooth)
+    sheet.do("lay_course", "path-1", piece="piece-1", bend=bend, stand=stand)
+    before = standing(sheet)
+    for at in (share, 1 + share, len(strides) - share):
+        sheet.do("path_points", "path-1", does="put in", at=at)
+    after = standing(sheet)
+    assert np.abs(after - before).max() <= (1e-5 if smooth else 1e-9)
+    told = [p.roll for p in sheet.row("path-1").points]
+    assert told.count(None) == 3
+    # and leans as it says from then on
+    sheet.do("path_points", "path-1", does="lean", points=[1], roll=5.0)
+    assert sheet.row("path-1").leans()[1] == pytest.approx(5.0)
+
+
+def test_what_is_cut_off_leans_at_its_new_end_as_it_did_there() -> None:
+    sheet = Sheet()
+    points = [{"position": p, "roll": r} for p, r in (((0, 0, 0), 0.0), ((10, 0, 0), 40.0), ((20, 0, 0), 0.0))]
+    sheet.do("draw_path", points=points, smooth=False)
+    lean = np.degrees(sheet.row("path-1").guide(upright=False).rolls(np.array([5.0])))[0]
+    sheet.do("path_points", "path-1", does="put in", at=0.5)
+    assert sheet.row("path-1").leans()[1] == pytest.approx(lean)
+    sheet.do("split_path", "path-1", point=2)
+    assert sheet.row("path-1").points[-1].roll == pytest.approx(lean)
+    assert sheet.row("path-2").points[0].roll == pytest.approx(lean)
+    sheet.do("set_path_length", "path-2", length=3.0)
+    assert 30.0 < sheet.row("path-2").points[-1].roll < 40.0
+    sheet.do("reverse_path", "path-2")
+    assert sheet.row("path-2").points[-1].roll == pytest.approx(-lean)

@@ -237,9 +237,8 @@ def _rigid(
     side = unit(frames.side - tangent * dots(frames.side, tangent)[:, None])
     over = crossed(tangent, side)
     if level.any():
-        rolled = np.any(plain.roll) if len(plain.roll) else False
         flat = upright_sides(tangent[level])
-        if rolled:  # leant about the way by the roll there
+        if plain.rolled:  # leant about the way by the roll there
             lean = np.arctan2((frames.side[level] * [0.0, 1.0, 0.0]).sum(axis=1), frames.up[level][:, 1])
             up = crossed(tangent[level], flat)
             side[level] = flat * np.cos(lean)[:, None] + up * np.sin(lean)[:, None]

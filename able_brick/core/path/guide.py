@@ -51,8 +51,9 @@ class Guide:
 
     upright: up stays the world's Y, so that what is bent is sheared on slopes; where the path is steeper than 80° it
     goes over to following within 5°. Otherwise rotation-minimising (Wang, Jüttler, Zheng & Liu 2008), with the closing
-    twist of a closed path spread evenly. `roll` are angles (radians) at the path's points, interpolated monotonically;
-    sideways and up in metres shift everything. `reach` are sides and heights (n,2) of lines that are laid along it:
+    twist of a closed path spread evenly. `roll` are angles (radians) at the path's points, interpolated monotonically,
+    and nan at those that take what the path has there; sideways and up in metres shift everything. `reach` are sides
+    and heights (n,2) of lines that are laid along it:
     sections near a corner lean the more the nearer they are, so that none of these passes the mitre. `joints` (m) are
     lengths from the start at which items meet.
     """
@@ -128,21 +129,47 @@ class Guide:
             twist = math.atan2(float(np.cross(last, first) @ out[0]), float(last @ first))
         return sides, twist
 
+    @property
+    def rolled(self) -> bool:
+        """Whether anything leans about the way."""
+        return bool(np.any(np.nan_to_num(self.roll)))
+
     @cached_property
     def _rolls(self) -> PchipInterpolator | None:
-        if not len(self.roll) or not np.any(self.roll):
+        if not self.rolled:
             return None
-        knots, sums = self.curve.cells
-        at = sums[np.searchsorted(knots, np.arange(self.curve.span_count + 1, dtype=np.float64))]
+        at = self._point_lengths
         roll = np.asarray(self.roll, np.float64)
         if self.curve.closed:
             whole = self.curve.length
-            n = len(roll)
             at = np.concatenate([at[:-1] - whole, at[:-1], at[:-1] + whole])
-            roll = np.tile(roll, 3)[: 3 * n]
+            roll = np.tile(roll, 3)
+        told = np.isfinite(roll)
+        at, roll = at[told], roll[told]
+        # beyond the first and the last point that says so it is as there
+        begin, end = min(0.0, float(at[0])) - 1.0, max(self.length, float(at[-1])) + 1.0
+        if at[0] > 0.0 or at[-1] < self.length:
+            at = np.concatenate([[begin], at, [end]])
+            roll = np.concatenate([roll[:1], roll, roll[-1:]])
         from scipy.interpolate import PchipInterpolator  # slow to load, and few paths are rolled
 
         return PchipInterpolator(at, roll)
+
+    @property
+    def _point_lengths(self) -> Floats:
+        """(S+1) lengths from the start to the points, and to the end of a closed path."""
+        knots, sums = self.curve.cells
+        return np.asarray(sums[np.searchsorted(knots, np.arange(self.curve.span_count + 1, dtype=np.float64))])
+
+    def rolls(self, stations: Floats) -> Floats:
+        """(n) how far what stands at lengths from the start leans about the way, radians."""
+        s = np.asarray(stations, np.float64)
+        return np.zeros(len(s)) if self._rolls is None else np.asarray(self._rolls(s), np.float64)
+
+    @property
+    def point_rolls(self) -> Floats:
+        """(n) the same at the points of the path, also at those that take what the path has there."""
+        return self.rolls(self._point_lengths)[: len(self.roll)]
 
     @cached_property
     def _corner_lengths(self) -> Floats:
@@ -261,7 +288,7 @@ class Guide:
         s = self._inside(stations)
         at = self.curve.parameters(s) if at is None else at
         sides, twist = self._table
-        roll = np.zeros(len(s)) if self._rolls is None else np.asarray(self._rolls(s), np.float64)
+        roll = self.rolls(s)
         if twist != 0.0:
             roll = roll + twist * s / self.length
         into, out = self.directions

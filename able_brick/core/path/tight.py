@@ -84,7 +84,7 @@ def tightest(guide: Guide | Between, low: Floats, high: Floats, stations: Floats
 
 def _surely_wide(guide: Guide | Between, low: Floats, high: Floats) -> bool:
     """Whether the curve nowhere bends as tightly as anything along it is deep: then nothing need be sampled."""
-    if not isinstance(guide, Guide) or len(guide.corners) or np.any(guide.roll):
+    if not isinstance(guide, Guide) or len(guide.corners) or guide.rolled:
         return False
     shift = np.array([guide.sideways, guide.up])
     sides = np.abs(np.concatenate([low[1:] + shift, high[1:] + shift]))

@@ -21,19 +21,24 @@ _GUIDES: ByteCache[Guide] = ByteCache(64 * 2**20, lambda g: 4096 + 3200 * g.curv
 
 class Point(BaseModel):
     """A point of a path; handles are offsets, None where the span is straight or automatic. `roll` leans what is laid
-    there about the way, degrees; `sharp` points of a smooth path are corners."""
+    there about the way, degrees, None as the points beside it say; `sharp` points of a smooth path are corners."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     position: Vector
     handle_in: Vector | None = None
     handle_out: Vector | None = None
-    roll: Number = 0.0
+    roll: Number | None = 0.0
     sharp: bool = False
 
     def changed(self, **values: object) -> Point:
         """The point with other values, validated anew."""
         return Point.model_validate({**dict(self), **values})
+
+    @property
+    def leaning_back(self) -> float | None:
+        """How it leans as the path is seen from its other end, or in a mirror."""
+        return None if self.roll is None else -self.roll + 0.0
 
     def with_places(
         self,
@@ -41,14 +46,14 @@ class Point(BaseModel):
         handle_in: Vector | None,
         handle_out: Vector | None,
         *,
-        roll: float | None = None,
+        over: bool = False,
     ) -> Point:
-        """The point elsewhere, with other handles."""
+        """The point elsewhere, with other handles; leaning to the other side where it is turned `over`."""
         return Point(
             position=position,
             handle_in=handle_in,
             handle_out=handle_out,
-            roll=self.roll if roll is None else roll,
+            roll=self.leaning_back if over else self.roll,
             sharp=self.sharp,
         )
 
@@ -77,7 +82,7 @@ class Path(Thing):
 
         def made() -> Guide:
             own = self.curve()
-            roll = np.radians([p.roll for p in self.points])
+            roll = np.radians([np.nan if p.roll is None else p.roll for p in self.points])
             return Guide(own.on_ground if upright else own, upright, roll)
 
         def shifted() -> Guide:
@@ -86,6 +91,10 @@ class Path(Thing):
         return _GUIDES.get(
             (self.points, self.closed, self.smooth, upright, sideways, up), shifted if sideways or up else made
         )
+
+    def leans(self) -> list[float]:
+        """How what is laid leans at each point, degrees, also at those that do not say so themselves."""
+        return [float(v) for v in np.degrees(self.guide(upright=False).point_rolls)]
 
     def drawn(self) -> Floats:
         return self.curve().drawn()

@@ -3052,8 +3052,14 @@ export interface components {
         /**
          * PathView
          * @description A path as it is drawn, point by point; metres. No smallest radius, and no place of it, where it is straight.
+         *     `leans` are how what is laid along it leans at each of its points, degrees.
          */
         PathView: {
+            /**
+             * Leans
+             * @default []
+             */
+            leans: number[];
             /** Length */
             length: number;
             /** Line */
@@ -3264,7 +3270,7 @@ export interface components {
         /**
          * Point
          * @description A point of a path; handles are offsets, None where the span is straight or automatic. `roll` leans what is laid
-         *     there about the way, degrees; `sharp` points of a smooth path are corners.
+         *     there about the way, degrees, None as the points beside it say; `sharp` points of a smooth path are corners.
          */
         Point: {
             /** Handle In */
@@ -3289,7 +3295,7 @@ export interface components {
              * Roll
              * @default 0
              */
-            roll: number;
+            roll: number | null;
             /**
              * Sharp
              * @default false

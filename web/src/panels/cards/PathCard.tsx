@@ -44,6 +44,9 @@ export function PathCard({ row: path }: { row: Path }) {
   const own = stands?.kind === "path" ? stands : path;
   const middle = middleOf(points.flatMap((k) => (own.points[k] ? [own.points[k].position as Vector] : [])));
   const first = own.points[points[0] ?? 0];
+  // a point that does not say so leans as those beside it
+  const between = useLevel((s) => shown(s).paths.get(path.id)?.leans[points[0] ?? 0]);
+  const lean = first?.roll ?? Number((between ?? 0).toFixed(2));
   return (
     <Card aria-label="Selection">
       <header>
@@ -106,13 +109,13 @@ export function PathCard({ row: path }: { row: Path }) {
                 label="Lean"
                 unit="°"
                 step={5}
-                value={first?.roll ?? 0}
+                value={lean}
                 onPreview={(roll) => show("lean", { roll: roll ?? 0 })}
                 onCommit={(roll) => commit("lean", { roll: roll ?? 0 })}
               />
               <Dial
                 label="Lean by hand"
-                value={first?.roll ?? 0}
+                value={lean}
                 onPreview={(roll) => show("lean", { roll })}
                 onCommit={(roll) => commit("lean", { roll })}
               />
