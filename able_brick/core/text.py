@@ -2,15 +2,38 @@
 
 from __future__ import annotations
 
+import math
+
 
 def grouped(number: int) -> str:
     """Digits in threes with thin spaces: 12 480."""
     return f"{number:,}".replace(",", "\u202f")
 
 
+def digits(value: float, count: int = 2) -> str:
+    """A number with so many digits that count, written out: 0.0083, 0.83, 220."""
+    if not value:
+        return "0"
+    places = count - 1 - math.floor(math.log10(abs(value)))
+    return f"{round(value, places):,.{max(places, 0)}f}".replace(",", "\u202f")
+
+
 def millimetres(metres: float) -> str:
-    """A short length in millimetres, two digits: 0.83 mm."""
-    return f"{1000 * metres:.2g} mm" if metres < 1 else f"{1000 * metres:.0f} mm"
+    """A short length in millimetres: two digits up to 10, then whole ones; metres from 1 m on."""
+    if abs(metres) >= 1:
+        return f"{metres:.2f} m"
+    mm = 1000 * metres
+    return f"{digits(mm) if abs(mm) < 10 else f'{mm:.0f}'} mm"
+
+
+def length_of(metres: float) -> str:
+    """A length as it is told: 12.34 m, and millimetres where that would say nothing: 3.4 mm."""
+    return f"{metres:.2f} m" if abs(metres) >= 0.1 or not metres else millimetres(metres)
+
+
+def stretched(factor: float) -> str:
+    """By how much something is stretched: +3.2 %; 0.12 % of its length where next to nothing is left."""
+    return f"{100 * (factor - 1):+.1f} %" if factor >= 0.1 else f"to {digits(100 * factor)} % of the length"
 
 
 def counted(number: int, one: str, many: str) -> str:

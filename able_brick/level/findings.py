@@ -10,8 +10,10 @@ import numpy as np
 from able_brick.core import tolerances
 from able_brick.core.path import course as courses
 from able_brick.core.path.bend import CHORD_ERROR, MOST_PARTS
-from able_brick.core.path.tight import Tight, crossings, tightest
+from able_brick.core.path.guide import Guide
+from able_brick.core.path.tight import SHARPEST, Tight, crossings, tightest
 from able_brick.core.place.pose import Vector, vector
+from able_brick.core.text import length_of, stretched
 from able_brick.level.rows import Course, Path
 from able_brick.level.rows.shown import Around
 
@@ -47,7 +49,9 @@ def course_findings(course: Course, found: courses.Course, around: Around) -> li
     if not isinstance(path, Path):
         return []
     out = [*_stretched(course, found, path), *_steep(course, found)]
-    if found.bent:
+    if not found.bent:
+        out += _kinks(course, around)
+    else:
         out += _coarse(course, found)
         out += _tight(course, found, path, around)
     return out
@@ -59,10 +63,11 @@ def _stretched(course: Course, found: courses.Course, path: Path) -> list[Findin
     n = int((~found.slots.corner).sum())
     extent, gap = found.natural
     lengths = [k * extent + (k if path.closed else k - 1) * gap for k in (n, n + 1) if k >= 1]
+    by = f"{'by ' if found.stretch >= 0.1 else ''}{stretched(found.stretch)}"
     if len(set(found.slots.places[:, 0].tolist())) > 1:
-        text = f"{course.name}: items of a run are stretched by {100 * (found.stretch - 1):+.1f} %."
-        return [Finding("stretch", course.id, text, label=f"{100 * (found.stretch - 1):+.1f} %")]
-    fits = " or ".join(f"{length:.2f} m" for length in lengths)
+        text = f"{course.name}: items of a run are stretched {by}."
+        return [Finding("stretch", course.id, text, label=stretched(found.stretch))]
+    fits = " or ".join(length_of(length) for length in lengths)
     nearest = min(lengths, key=lambda v: abs(v - found.length))
     middle = vector(found.poses.positions[len(found.poses) // 2])
     remedy = None
@@ -73,10 +78,9 @@ def _stretched(course: Course, found: courses.Course, path: Path) -> list[Findin
         Finding(
             "stretch",
             course.id,
-            f"{course.name}: items are stretched by {100 * (found.stretch - 1):+.1f} % on {found.length:.2f} m; "
-            f"{fits} would fit.",
+            f"{course.name}: items are stretched {by} on {length_of(found.length)}; {fits} would fit.",
             middle,
-            f"{100 * (found.stretch - 1):+.1f} %",
+            stretched(found.stretch),
             remedy,
         )
     ]
@@ -90,6 +94,25 @@ def _steep(course: Course, found: courses.Course) -> list[Finding]:
     which = f"item {first} follows" if first == last else f"items {first} to {last} follow"
     text = f"{course.name}: {which} the path instead of standing upright; it is steeper than 80° there."
     return [Finding("steep", course.id, text, vector(found.poses.positions[steep[0]]), "steeper than 80°")]
+
+
+def _kinks(course: Course, around: Around) -> list[Finding]:
+    """Corners that turn so far round that what stands before and after them lies on one another."""
+    guide = course.guide(around)
+    if not isinstance(guide, Guide) or not len(guide.corners):
+        return []
+    turns = guide.corner_turns[guide.corners]
+    sharp = np.flatnonzero(turns > SHARPEST + 1e-9)
+    places = guide.sections(guide.at_corners()).origin
+    out = []
+    for k in sharp[:_MOST]:
+        turn = f"{np.degrees(turns[k]):.0f}°"
+        text = (
+            f"{course.name}: the path turns back by {turn}, so that items before and after the corner lie on one "
+            "another; turn it by less."
+        )
+        out.append(Finding("tight", course.id, text, vector(places[k]), f"turns {turn}"))
+    return out
 
 
 def _coarse(course: Course, found: courses.Course) -> list[Finding]:

@@ -9,7 +9,7 @@ from able_brick.core.path.course import CornerTurn, Fit, Stand
 from able_brick.core.path.course import Course as Laid
 from able_brick.core.path.running import Running
 from able_brick.core.place.copies import MOST_ITEMS
-from able_brick.core.text import counted, millimetres
+from able_brick.core.text import counted, millimetres, stretched
 from able_brick.level.field import field
 from able_brick.level.rows import Course, Path
 from able_brick.level.snapshot import ARow
@@ -130,9 +130,7 @@ class _CourseSettings(Tool):
         found = course.laid(draft.seen_with(course))
         n = len(found.slots)
         if course.fit is Fit.FILL and course.stations is None:
-            draft.note = (
-                f"{counted(n, 'item', 'items')}, stretch {100 * (found.stretch - 1):+.1f} %{_closing(found, path)}"
-            )
+            draft.note = f"{counted(n, 'item', 'items')}, stretch {stretched(found.stretch)}{_closing(found, path)}"
         elif course.stations is None:
             draft.note = f"{counted(n, 'item', 'items')}, {found.pitch:.2f} m centre to centre"
         else:

@@ -15,6 +15,7 @@ from able_brick.core.place.items import item_to_world
 from able_brick.core.place.mirror import Reflection, mirrored, symmetries
 from able_brick.core.place.scatter import Ranges, scattered, spread_over
 from able_brick.core.shapes.box import box
+from able_brick.core.text import millimetres
 from able_brick.level.drawn import drawn, glb_of
 from able_brick.level.evaluate import items_of, shown_items
 from able_brick.level.rows import Array, Course, Group, Path, Placement, Strewn
@@ -269,6 +270,49 @@ def test_single_items_of_arrays_are_swapped(sheet: Sheet) -> None:
     facts = sheet.snapshot.pieces[sheet.row((one.select or ())[0]).piece].facts
     assert facts.closed
     assert facts.faces == 5 * 6 - 4 * 2
+
+
+def test_what_bends_does_not_reach_beyond_its_path(sheet: Sheet) -> None:
+    sheet.do("draw_path", points=[{"position": p} for p in ((0, 0, 0), (2.5, 0, 0), (2.5, 0, 2.5))], smooth=False)
+    for params in ({"fit": "spacing", "spacing": 3.0}, {"fit": "number", "number": 1}):
+        sheet.do("lay_course", "path-1", piece="piece-1", corner_angle=45.0, **params)
+        with pytest.raises(AbleBrickError, match=r"4\.00 m long, and what it is to bend along 2\.50 m\. Fill"):
+            sheet.do("lay_course", "path-1", piece="piece-1", corner_angle=45.0, bend=True, **params)
+    sheet.do("draw_path", points=[{"position": (0, 0, 0)}, {"position": (10, 0, 0)}])
+    params = {"piece": "piece-2", "pattern": ["piece-1"], "fit": "spacing", "spacing": 3.0}
+    sheet.do("lay_course", "path-2", **params)
+    with pytest.raises(AbleBrickError, match=r"reach 1\.20 m beyond"):
+        sheet.do("lay_course", "path-2", bend=True, **params)
+    # a path that becomes too short is told
+    (laid,) = sheet.do("lay_course", "path-2", piece="piece-1", fit="spacing", spacing=3.0, bend=True).select or ()
+    sheet.do("set_path_length", "path-2", length=3.0)
+    (told,) = [f for f in sheet.summary().findings if f.thing == laid]
+    assert told.code == "impossible"
+    assert "bend along 3.00 m" in told.text
+
+
+def test_a_path_that_turns_back_is_told_of_what_stands_on_it(sheet: Sheet) -> None:
+    sheet.do("draw_path", points=[{"position": p} for p in ((0, 0, 0), (20, 0, 0), (0, 0, 0.5))], smooth=False)
+    for bend in (False, True):
+        (laid,) = sheet.do("lay_course", "path-1", piece="piece-1", bend=bend, corner_angle=180.0).select or ()
+        (told,) = [f for f in sheet.summary().findings if f.thing == laid and f.label.startswith("turns")]
+        assert told.label == "turns 179°"
+        assert told.place == pytest.approx((20, 0, 0))
+
+
+def test_next_to_nothing_is_told_as_people_write_it(sheet: Sheet) -> None:
+    sheet.do("draw_path", points=[{"position": (0, 0, 0)}, {"position": (0.0034, 0, 0)}])
+    note = sheet.do("lay_course", "path-1", piece="piece-1").note
+    assert "stretch to 0.085 % of the length" in note
+    (told,) = sheet.summary().findings
+    assert "stretched to 0.085 % of the length on 3.4 mm; 4.00 m or 8.00 m would fit" in told.text
+    assert [millimetres(v) for v in (0.22, 0.0083, 0.00000123, 12.5, 0.0)] == [
+        "220 mm",
+        "8.3 mm",
+        "0.0012 mm",
+        "12.50 m",
+        "0 mm",
+    ]
 
 
 # -- copies -

@@ -13,6 +13,7 @@ from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path.curve import Curve
 from able_brick.core.path.march import fitted_strides, strides_from
 from able_brick.core.place.copies import check_items
+from able_brick.core.text import length_of
 
 #: What is reckoned with when lengths are added up, metres.
 _LEAST: Final = 1e-6
@@ -206,6 +207,19 @@ def spaced(leg: Leg, lengths: Floats, spacing: float, *, by_length: bool) -> Str
     return _centred(leg, lengths, middles, spacing, by_length=by_length)
 
 
+def _check_within(leg: Leg, stations: Floats) -> None:
+    """GeometryError where an item that bends would begin or end beyond what it runs along: there is nothing there."""
+    longest, whole = float(np.diff(stations, axis=1).max()), leg.length
+    beyond = 0.0 if leg.whole else float(max(leg.begin - stations[:, 0].min(), stations[:, 1].max() - leg.end))
+    if longest > whole * (1 + 1e-9):
+        text = f"The piece is {length_of(longest)} long, and what it is to bend along {length_of(whole)}."
+    elif beyond > 1e-9 * max(1.0, whole):
+        text = f"Items would reach {length_of(beyond)} beyond the end of what they are to bend along."
+    else:
+        return
+    raise GeometryError(f"{text} Fill the path instead, lengthen it, or do not bend.", received=longest, allowed=whole)
+
+
 def _outer_middles(leg: Leg, first: float, last: float, *, by_length: bool) -> tuple[float, float] | None:
     """Lengths to the middles of items flush with the start and with the end; None where it is too short."""
     if leg.length < max(first, last) * (1 - 1e-12):
@@ -225,6 +239,8 @@ def _centred(leg: Leg, lengths: Floats, middles: Floats, pitch: float, *, by_len
     half = lengths / 2
     starts = middles - half
     stations = np.stack([starts, middles + half], axis=1)
+    if by_length:
+        _check_within(leg, stations)
     if by_length or leg.straight or not leg.straight_strides:
         ends = np.stack([leg.parameters(starts), leg.parameters(middles + half)], axis=1)
         return leg.over(ends, np.ones(len(lengths)), pitch=pitch, stations=stations)

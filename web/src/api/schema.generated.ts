@@ -2692,7 +2692,8 @@ export interface components {
          * LevelRow
          * @description A level and its settings, metres; `home` is where the view starts: the eye and what it looks at.
          *
-         *     `copied` are the last copy's source, or the copy before, and the copy: what one more goes on from.
+         *     `copied` are the last copy's source, or the copy before, and the copy: what one more goes on from. `stride` is how
+         *     it goes on, where the copies were made by steps.
          */
         LevelRow: {
             /**
@@ -2737,6 +2738,7 @@ export interface components {
              * @default 0.5
              */
             step: number;
+            stride?: components["schemas"]["Stride"] | null;
             /**
              * Turn Step
              * @default 15
@@ -4214,6 +4216,37 @@ export interface components {
              * @enum {string}
              */
             whole: "face" | "all faces that look that way";
+        };
+        /**
+         * Stride
+         * @description How copies go on from one to the next: turned by a rotation vector (radians) about a point, each its own pivot
+         *     where there is none, shifted by metres, sized by factors along their own axes.
+         */
+        Stride: {
+            /** About */
+            about: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Factors */
+            factors: [
+                number,
+                number,
+                number
+            ];
+            /** Shift */
+            shift: [
+                number,
+                number,
+                number
+            ];
+            /** Turn */
+            turn: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * Summary
