@@ -25,6 +25,10 @@ class GeometryError(AbleBrickError):
     code = "geometry"
 
 
+class UnsoundError(GeometryError):
+    """What would come of an operation is no sound mesh."""
+
+
 class FileError(AbleBrickError):
     """A file cannot be read as what it claims to be."""
 

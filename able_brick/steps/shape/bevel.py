@@ -22,6 +22,7 @@ class Bevel(ElementTool):
     verb = "Add form"
     about = "Cuts the picked edges or vertices off, flat or round"
     icon = "squircle"
+    amounts = (("width", 0.0),)
     takes = ("edge", "vertex")
 
     width: float = field(0.1, "Width", "Along the faces, from the old edge", unit="m", step=0.01, gt=0, le=1e5)

@@ -49,6 +49,7 @@ class MoveElements(_Carrying):
     verb = "Move"
     about = "Moves what is picked in the piece's own axes, or along where its faces look"
     icon = "move"
+    amounts = (("by", 0.0), ("out", 0.0))
 
     by: Vector = field((0.0, 0.0, 0.0), "By", "In the axes of the piece's pivot", unit="m", step=0.05)
     out: float = field(0.0, "Outward", "Along the mean of where its faces look", unit="m", step=0.05, ge=-1e5, le=1e5)
@@ -141,6 +142,7 @@ class TurnElements(_About):
     verb = "Move"
     about = "Turns what is picked about its middle, or another point"
     icon = "rotate-cw"
+    amounts = (("angle", 0.0),)
 
     axis: Literal["x", "y", "z", "way"] = field("y", "Axis", "An axis of the piece's pivot, or a direction")
     way: Vector = field((0.0, 1.0, 0.0), "Direction", "In the axes of the piece's pivot", when={"axis": ["way"]})
@@ -164,6 +166,7 @@ class SizeElements(_About):
     verb = "Move"
     about = "Makes what is picked larger or smaller along the piece's axes; 0 % makes it flat"
     icon = "scaling"
+    amounts = (("shares", 100.0),)
 
     shares: Vector = field((100.0, 100.0, 100.0), "Size", "Of what it is, along each axis", unit="%", step=5)
 
@@ -181,6 +184,7 @@ class Taper(ElementTool):
     verb = "Move"
     about = "Makes the picked faces smaller or larger about their middle"
     icon = "triangle"
+    amounts = (("share", 100.0),)
 
     share: float = field(75.0, "Size", "Of what they are", unit="%", step=5, ge=0.1, le=10_000)
     faces: Literal["together", "each"] = field(
@@ -200,6 +204,7 @@ class SlideLoop(ElementTool):
     verb = "Move"
     about = "Slides the picked edges along those that cross them; below 0 to the other side"
     icon = "move-horizontal"
+    amounts = (("share", 0.0), ("distance", 0.0))
     takes = ("edge",)
 
     by: Literal["share", "distance"] = field("share", "By", "A share of the way to the next edge, or the same distance")

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Final, Self
 
 import numpy as np
 
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.kinds import WORDS, Kind
-from able_brick.core.errors import InputError, StaleElementsError
+from able_brick.core.edit.sound import check_sound
+from able_brick.core.errors import GeometryError, InputError, StaleElementsError, UnsoundError
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.place.items import item_from_world
 from able_brick.core.place.pose import rotation
@@ -23,6 +24,10 @@ from able_brick.level.things import AShown
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.tool import Need, Stage, Tool
 
+#: How often a refused operation is tried with less, to say how much would go, and on how many faces at most.
+_TRIES: Final = 9
+_MOST_TRIED: Final = 30_000
+
 
 def elements_field() -> Any:
     """What is picked of the piece that is open."""
@@ -35,6 +40,8 @@ class ElementTool(Tool):
     stages: ClassVar[tuple[Stage, ...]] = ("shape",)
     need = Need(kinds=("piece", "placement", "array", "course"), least=1, most=1)
     takes: ClassVar[tuple[Kind, ...]] = ("face",)
+    #: The fields that say how much is done, each with the value at which nothing is.
+    amounts: ClassVar[tuple[tuple[str, float], ...]] = ()
 
     elements: Elements = elements_field()
 
@@ -63,17 +70,64 @@ class ElementTool(Tool):
             )
         mesh = draft.mesh(piece)
         ids = self.elements.numbers(mesh)
-        out = self.edit_shown(draft, rows, piece, mesh, kind, ids)
+        try:
+            out = self.edit_shown(draft, rows, piece, mesh, kind, ids)
+            unsound, where = check_sound(mesh, out)
+        except UnsoundError as error:
+            raise self._with_largest(error, draft, rows, piece, mesh, kind, ids) from None
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         draft.put(piece.changed(mesh=key, facts=known))
         draft.elements = Elements.of(key, out.picked.tolist(), out.kind)
         if out.ended is not None and len(out.ended):
-            draft.ended = Elements.of(key, out.ended.tolist())
+            where = np.union1d(where, out.ended)
+        if len(where):
+            draft.ended = Elements.of(key, where.tolist())
         more = known.triangles - piece.facts.triangles
         change = f", {'+' if more > 0 else '−'}{grouped(abs(more))} tris" if more else ""
-        told = f"; {out.note}" if out.note else ""
+        told = "".join(f"; {note}" for note in (out.note, unsound) if note)
         what = f"{counted(len(ids), *WORDS[kind])} of " if self.takes else ""
         draft.note = f"{what}{piece.name}{change}{told}"
+
+    def _scaled(self, share: float) -> Self:
+        """The same with so much of it done, 0…1."""
+
+        def part(value: Any, neutral: float) -> Any:
+            if isinstance(value, tuple):
+                return tuple(neutral + share * (v - neutral) for v in value)
+            return neutral + share * (value - neutral)
+
+        return self.model_copy(update={name: part(getattr(self, name), neutral) for name, neutral in self.amounts})
+
+    def _with_largest(
+        self,
+        error: UnsoundError,
+        draft: Draft,
+        rows: list[ARow],
+        piece: Piece,
+        mesh: PolyMesh,
+        kind: Kind,
+        ids: Indices,
+    ) -> UnsoundError:
+        """The refusal, with how much would go; not while it is tried by hand."""
+        told = [name for name, neutral in self.amounts if getattr(self, name) not in (neutral, (neutral,) * 3)]
+        if draft.preview or not told or mesh.face_count > _MOST_TRIED:
+            return UnsoundError(f"{error} Do less of it, or pick other ones.", **error.data)
+        low, high = 0.0, 1.0
+        for _ in range(_TRIES):
+            middle = (low + high) / 2
+            try:
+                one = self._scaled(middle)
+                check_sound(mesh, one.edit_shown(draft, rows, piece, mesh, kind, ids))
+                low = middle
+            except GeometryError:
+                high = middle
+        if low == 0.0:
+            return UnsoundError(f"{error} Less of it does not go either; pick other ones.", **error.data)
+        most = getattr(self._scaled(low), told[0])
+        extra = type(self).model_fields[told[0]].json_schema_extra
+        unit = f" {extra['unit']}" if isinstance(extra, dict) and "unit" in extra else ""
+        words = ", ".join(f"{v:.4g}" for v in most) if isinstance(most, tuple) else f"{most:.4g}"
+        return UnsoundError(f"{error} Up to {words}{unit} goes.", **error.data, allowed=most)
 
 
 def in_mesh(piece: Piece, direction: Floats | tuple[float, float, float]) -> Floats:

@@ -35,6 +35,7 @@ class Extrude(ElementTool):
     verb = "Add form"
     about = "Pulls the picked faces out, or pushes them in, with walls behind them"
     icon = "chevrons-up"
+    amounts = (("depth", 0.0),)
 
     depth: float = field(
         0.3, "Depth", "How far out, below 0 how far in; in the piece's own metres", unit="m", step=0.05, ge=-1e5, le=1e5
@@ -94,6 +95,7 @@ class PullEdges(ElementTool):
     verb = "Add form"
     about = "Pulls new faces out of the picked borders, on in the plane of their faces or along an axis"
     icon = "chevrons-right"
+    amounts = (("depth", 0.0),)
     takes = ("edge",)
 
     depth: float = field(0.3, "Depth", "How far", unit="m", step=0.05, ge=-1e5, le=1e5)
@@ -112,6 +114,7 @@ class Inset(ElementTool):
     verb = "Add form"
     about = "Draws the border of the picked faces inward, with a ring of faces around them"
     icon = "square"
+    amounts = (("width", 0.0), ("depth", 0.0))
 
     width: float = field(0.1, "Width", "Even along all edges", unit="m", step=0.05, gt=0, le=1e5)
     depth: float = field(

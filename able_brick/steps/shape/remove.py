@@ -82,6 +82,7 @@ class Weld(ElementTool):
     verb = "Join and part"
     about = "Makes picked vertices one that lie within a distance of each other"
     icon = "merge"
+    amounts = (("distance", 0.0),)
     takes = ("vertex", "edge", "face")
 
     distance: float = field(0.001, "Within", "How far apart they may lie", unit="m", step=0.001, ge=0, le=1e5)

@@ -130,6 +130,7 @@ class Poke(ElementTool):
     verb = "Divide"
     about = "Divides the picked faces into triangles about a vertex in their middle"
     icon = "pyramid"
+    amounts = (("height", 0.0),)
 
     height: float = field(0.0, "Height", "Of the middle, above the face", unit="m", step=0.05, ge=-1e5, le=1e5)
 

@@ -1,0 +1,251 @@
+"""Kernels of soundness: which faces an operation has changed, and which triangles go through or lie on one another."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from able_brick.core.kernel import inline_kernel, kernel
+
+#: How two triangles meet: one goes through the other; they lie on one another and look the same way, or away.
+CROSS, SAME_WAY, BACK_TO_BACK = 1, 2, 3
+
+
+@kernel
+def changed_faces(starts, corners, moved, back, face_from, old_starts, old_corners):  # type: ignore[no-untyped-def]
+    """(F) faces that are new, have a vertex (V) that moved, or other corners than they had."""
+    out = np.zeros(len(starts) - 1, np.bool_)
+    for f in range(len(starts) - 1):
+        old = face_from[f]
+        n = starts[f + 1] - starts[f]
+        if old < 0 or old_starts[old + 1] - old_starts[old] != n:
+            out[f] = True
+            continue
+        for k in range(n):
+            v = corners[starts[f] + k]
+            if moved[v] or back[v] != old_corners[old_starts[old] + k]:
+                out[f] = True
+                break
+    return out
+
+
+@kernel
+def triangle_frames(points, tris):  # type: ignore[no-untyped-def]
+    """Planes (T,4): unit normals, zero where there is no area, and how far they are from the origin along them; and
+    boxes: low and high (T,3)."""
+    n = len(tris)
+    normal, low, high = np.zeros((n, 4)), np.empty((n, 3)), np.empty((n, 3))
+    for t in range(n):
+        p, q, r = points[tris[t, 0]], points[tris[t, 1]], points[tris[t, 2]]
+        for j in range(3):
+            a, b = (j + 1) % 3, (j + 2) % 3
+            normal[t, j] = (q[a] - p[a]) * (r[b] - p[b]) - (q[b] - p[b]) * (r[a] - p[a])
+            low[t, j] = min(p[j], min(q[j], r[j]))
+            high[t, j] = max(p[j], max(q[j], r[j]))
+        size = math.sqrt(normal[t, 0] ** 2 + normal[t, 1] ** 2 + normal[t, 2] ** 2)
+        if size > 0.0:
+            for j in range(3):
+                normal[t, j] /= size
+                normal[t, 3] += normal[t, j] * p[j]
+    return normal, low, high
+
+
+@inline_kernel
+def _height(points, frame, s, v):  # type: ignore[no-untyped-def]
+    """How far a vertex is above the plane of a triangle, metres."""
+    return frame[s, 0] * points[v, 0] + frame[s, 1] * points[v, 1] + frame[s, 2] * points[v, 2] - frame[s, 3]
+
+
+@inline_kernel
+def _within(points, frame, a, b, s, x, y, z):  # type: ignore[no-untyped-def]
+    """How far a point is inside of the edge from vertex a to b of a triangle, in its plane, metres."""
+    e0, e1, e2 = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
+    m0 = frame[s, 1] * e2 - frame[s, 2] * e1
+    m1 = frame[s, 2] * e0 - frame[s, 0] * e2
+    m2 = frame[s, 0] * e1 - frame[s, 1] * e0
+    size = math.sqrt(e0 * e0 + e1 * e1 + e2 * e2)
+    if size == 0.0:
+        return 0.0
+    return (m0 * (x - points[a, 0]) + m1 * (y - points[a, 1]) + m2 * (z - points[a, 2])) / size
+
+
+@kernel
+def _pierces(points, frame, tris, inner, t, s, grain):  # type: ignore[no-untyped-def]
+    """Whether an edge of triangle t goes through triangle s, clear of what bounds that; edges that only cut a face into
+    triangles (inner) bound nothing."""
+    for k in range(3):
+        if inner[t, k]:
+            continue
+        a, b = tris[t, k], tris[t, (k + 1) % 3]
+        da, db = _height(points, frame, s, a), _height(points, frame, s, b)
+        if not ((da > grain and db < -grain) or (da < -grain and db > grain)):
+            continue
+        share = da / (da - db)
+        x = points[a, 0] + share * (points[b, 0] - points[a, 0])
+        y = points[a, 1] + share * (points[b, 1] - points[a, 1])
+        z = points[a, 2] + share * (points[b, 2] - points[a, 2])
+        inside = True
+        for j in range(3):
+            w = _within(points, frame, tris[s, j], tris[s, (j + 1) % 3], s, x, y, z)
+            if not (w > grain or (inner[s, j] and w >= -grain)):
+                inside = False
+                break
+        if inside:
+            return True
+    return False
+
+
+@kernel
+def _overlap(points, frame, tris, t, s, grain):  # type: ignore[no-untyped-def]
+    """Whether two triangles in one plane overlap by more than an edge."""
+    for turn in range(2):
+        one, other = (t, s) if turn == 0 else (s, t)
+        for k in range(3):
+            most = -1.0
+            for j in range(3):
+                v = tris[other, j]
+                a, b = tris[one, k], tris[one, (k + 1) % 3]
+                most = max(most, _within(points, frame, a, b, one, points[v, 0], points[v, 1], points[v, 2]))
+            if most <= 10 * grain:
+                return False
+    return True
+
+
+@kernel
+def _meet(points, frame, tris, inner, face, t, s, grain):  # type: ignore[no-untyped-def]
+    above, under = 0, 0
+    for k in range(3):
+        h = _height(points, frame, s, tris[t, k])
+        above += h > grain
+        under += h < -grain
+    # all on one side, but for what touches
+    if (above > 0 and under == 0) or (under > 0 and above == 0):
+        return 0
+    level = above == 0 and under == 0
+    above, under = 0, 0
+    for k in range(3):
+        h = _height(points, frame, t, tris[s, k])
+        above += h > grain
+        under += h < -grain
+    if (above > 0 and under == 0) or (under > 0 and above == 0):
+        return 0
+    if level and above == 0 and under == 0:
+        if not _overlap(points, frame, tris, t, s, grain):
+            return 0
+        dot = frame[t, 0] * frame[s, 0] + frame[t, 1] * frame[s, 1] + frame[t, 2] * frame[s, 2]
+        return 2 if dot > 0 else 3
+    if face[t] == face[s]:
+        return 0
+    if _pierces(points, frame, tris, inner, t, s, grain) or _pierces(points, frame, tris, inner, s, t, grain):
+        return 1
+    return 0
+
+
+@kernel
+def places_in_a_row(low, high, chosen):  # type: ignore[no-untyped-def]
+    """(n) numbers by which the chosen boxes (T) come in a row that winds through space: near ones are near in it
+    (Morton 1966)."""
+    n = len(chosen)
+    least, most = np.full(3, np.inf), np.full(3, -np.inf)
+    for i in range(n):
+        for j in range(3):
+            m = low[chosen[i], j] + high[chosen[i], j]
+            least[j], most[j] = min(least[j], m), max(most[j], m)
+    out = np.empty(n, np.int64)
+    for i in range(n):
+        code = 0
+        for j in range(3):
+            wide = most[j] - least[j]
+            m = low[chosen[i], j] + high[chosen[i], j]
+            v = int((m - least[j]) / wide * 1023.0) if wide > 0.0 else 0
+            for bit in range(10):
+                code |= ((v >> bit) & 1) << (3 * bit + j)
+        out[i] = code
+    return out
+
+
+@kernel
+def box_tree(low, high, order, leaf):  # type: ignore[no-untyped-def]
+    """Boxes (2 · P, 6) of a binary tree over boxes in an order: node i has children 2 i and 2 i + 1, and the P last
+    ones hold `leaf` boxes each."""
+    n = len(order)
+    leaves = 1
+    while leaves * leaf < n:
+        leaves *= 2
+    tree = np.empty((2 * leaves, 6))
+    tree[:, :3], tree[:, 3:] = np.inf, -np.inf
+    for i in range(n):
+        k = leaves + i // leaf
+        for j in range(3):
+            tree[k, j] = min(tree[k, j], low[order[i], j])
+            tree[k, 3 + j] = max(tree[k, 3 + j], high[order[i], j])
+    for k in range(leaves - 1, 0, -1):
+        for j in range(3):
+            tree[k, j] = min(tree[2 * k, j], tree[2 * k + 1, j])
+            tree[k, 3 + j] = max(tree[2 * k, 3 + j], tree[2 * k + 1, 3 + j])
+    return tree
+
+
+@kernel
+def meetings(points, tris, inner, face, changed, frame, low, high, order, tree, leaf, grain, most):  # type: ignore[no-untyped-def]
+    """(n,3) pairs of triangles that meet, of which one (T) is changed, and how; so many at most. Each pair is looked at
+    once, where its boxes overlap: `tree` is over the boxes in `order`, `leaf` of them in each of its leaves."""
+    out = np.empty((most, 3), np.int64)
+    found = 0
+    n, leaves = len(order), len(tree) // 2
+    waiting = np.empty(128, np.int64)
+    for i in range(n):
+        t = order[i]
+        if not changed[t] or (frame[t, 0] == 0.0 and frame[t, 1] == 0.0 and frame[t, 2] == 0.0):
+            continue
+        x0, y0, z0 = low[t, 0] - grain, low[t, 1] - grain, low[t, 2] - grain
+        x1, y1, z1 = high[t, 0] + grain, high[t, 1] + grain, high[t, 2] + grain
+        waiting[0], count = 1, 1
+        while count:
+            count -= 1
+            k = waiting[count]
+            if tree[k, 0] > x1 or tree[k, 3] < x0 or tree[k, 1] > y1 or tree[k, 4] < y0:
+                continue
+            if tree[k, 2] > z1 or tree[k, 5] < z0:
+                continue
+            if k < leaves:
+                waiting[count], waiting[count + 1] = 2 * k, 2 * k + 1
+                count += 2
+                continue
+            for j in range((k - leaves) * leaf, min((k - leaves + 1) * leaf, n)):
+                s = order[j]
+                if s == t or (changed[s] and s < t):
+                    continue
+                if low[s, 0] > x1 or high[s, 0] < x0 or low[s, 1] > y1 or high[s, 1] < y0:
+                    continue
+                if low[s, 2] > z1 or high[s, 2] < z0:
+                    continue
+                if frame[s, 0] == 0.0 and frame[s, 1] == 0.0 and frame[s, 2] == 0.0:
+                    continue
+                how = _meet(points, frame, tris, inner, face, t, s, grain)
+                if how:
+                    out[found, 0], out[found, 1], out[found, 2] = t, s, how
+                    found += 1
+                    if found == most:
+                        return out
+    return out[:found]
+
+
+@kernel
+def part_volumes(points, starts, corners, part, count, x0, y0, z0):  # type: ignore[no-untyped-def]
+    """Signed volumes (count) under the faces of each part, seen from a point, and their areas, both by fans."""
+    volume, area = np.zeros(count), np.zeros(count)
+    for f in range(len(starts) - 1):
+        a = corners[starts[f]]
+        ax, ay, az = points[a, 0] - x0, points[a, 1] - y0, points[a, 2] - z0
+        for c in range(starts[f] + 1, starts[f + 1] - 1):
+            p, q = corners[c], corners[c + 1]
+            bx, by, bz = points[p, 0] - x0, points[p, 1] - y0, points[p, 2] - z0
+            cx, cy, cz = points[q, 0] - x0, points[q, 1] - y0, points[q, 2] - z0
+            nx, ny, nz = by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx
+            volume[part[f]] += (ax * nx + ay * ny + az * nz) / 6.0
+            ux, uy, uz, vx, vy, vz = bx - ax, by - ay, bz - az, cx - ax, cy - ay, cz - az
+            mx, my, mz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+            area[part[f]] += math.sqrt(mx * mx + my * my + mz * mz) / 2.0
+    return volume, area
