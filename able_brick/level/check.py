@@ -6,6 +6,7 @@ import numpy as np
 from pydantic import BaseModel, Field
 
 from able_brick.core.edit.kinds import Kind
+from able_brick.core.edit.sound import faults_of
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.normals import crossed, dots, sharp_edges, unit
 from able_brick.core.mesh.polymesh import Bools, Indices, PolyMesh
@@ -65,6 +66,7 @@ def check(mesh: PolyMesh) -> Check:
     against = np.zeros(len(t.edges), np.bool_)
     against[t.corner_edge[two & (t.twin < 0)]] = True
     sharp = sharp_edges(mesh) & (t.edge_uses == 2)
+    unsound = faults_of(mesh)
     rows: list[tuple[str, str, str, bool, Kind, Indices]] = [
         ("n_gons", "N-gons", "Faces of more than four corners, which engines cut their own way", False, "face",
          _at(mesh.face_sizes > 4)),
@@ -78,6 +80,14 @@ def check(mesh: PolyMesh) -> Check:
         ("against", "Against each other", "Edges whose faces look opposite ways", True, "edge", _at(against)),
         ("flat", "No area", "Faces without area", True, "face", _at(degenerate_faces(mesh))),
         ("doubled", "Doubled faces", "Faces on the same vertices as others", True, "face", _at(duplicate_faces(mesh))),
+        ("folded", "Folded", "Faces that fold over or cross themselves", True, "face", _at(unsound.folded)),
+        ("crossing", "Crossing", "Faces that go through others", True, "face", _at(unsound.crossing)),
+        ("overlapping", "Overlapping", "Faces that lie on others in one plane and look the same way", True, "face",
+         _at(unsound.twice)),
+        ("back_to_back", "Back to back", "Faces on others that look away from them: walls without thickness", True,
+         "face", _at(unsound.back_to_back)),
+        ("inside_out", "Inside out", "Faces of closed parts that look inward", True, "face", _at(unsound.inside_out)),
+        ("no_volume", "No volume", "Faces of closed parts that hold nothing", True, "face", _at(unsound.no_volume)),
     ]  # fmt: skip
     key = mesh.content_hash
     return Check(

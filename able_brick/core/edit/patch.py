@@ -55,18 +55,19 @@ def _rings(sides: list[Floats], s: int) -> tuple[list[list[int]], Floats]:
     places: list[Floats] = []
     outer = [[i * s + k for k in range(s)] for i in range(n)]
     made = n * s
+    within = _Sectors(sides, s)
     j, parts = 0, s
     while parts > 1:
         j, parts = j + 1, parts - 2
         if parts == 0:
             inner = [[made] for _ in range(n)]
-            places.append(np.mean([_within(sides, i, 0, j, s) for i in range(n)], axis=0))
+            places.append(within.centre)
             made += 1
         else:
             inner = []
             for i in range(n):
                 inner.append([made + k for k in range(parts)])
-                places += [_within(sides, i, k, j, s) for k in range(parts)]
+                places += [within.place(i, k, j) for k in range(parts)]
                 made += parts
         for i in range(n):
             side, ahead = outer[i], outer[(i + 1) % n]
@@ -81,14 +82,41 @@ def _rings(sides: list[Floats], s: int) -> tuple[list[list[int]], Floats]:
     return faces, np.array(places).reshape(-1, 3)
 
 
-def _within(sides: list[Floats], i: int, k: int, j: int, s: int) -> Floats:
-    """The place (3,) of point k on side i of ring j: as its two nearer corners would have it, weighed by how near."""
-    n = len(sides)
-    a = j + k
-    side, before, ahead = sides[i], sides[i - 1], sides[(i + 1) % n]
-    # from the side's first corner: a along the side, j along the side before, and the other way from its last corner
-    one = side[a] + before[s - j] - side[0]
-    other = side[a] + ahead[j] - side[s]
-    share = a / s
-    out: Floats = one * (1 - share) + other * share
-    return out
+class _Sectors:
+    """A hole as n sectors of four sides: from each corner to the middles of the sides beside it, and from these to the
+    centre. Places are blended between the four sides (Coons 1967)."""
+
+    def __init__(self, sides: list[Floats], s: int) -> None:
+        self.sides, self.s = sides, s
+        corners = np.array([side[0] for side in sides])
+        self.middles = np.array([self._along(i, 0.5) for i in range(len(sides))])
+        self.centre: Floats = 2 * self.middles.mean(axis=0) - corners.mean(axis=0)
+        # a flat or a hollow hole, whose middle would come to lie beyond: between the middles of its sides
+        reach = np.linalg.norm(self.middles - self.middles.mean(axis=0), axis=1).min()
+        if float(np.linalg.norm(self.centre - self.middles.mean(axis=0))) > reach:
+            self.centre = self.middles.mean(axis=0)
+
+    def _along(self, i: int, share: float) -> Floats:
+        """The point (3,) at a share of side i."""
+        at = share * self.s
+        k = min(int(at), self.s - 1)
+        out: Floats = self.sides[i][k] + (self.sides[i][k + 1] - self.sides[i][k]) * (at - k)
+        return out
+
+    def place(self, i: int, k: int, j: int) -> Floats:
+        """The place (3,) of point k on side i of ring j."""
+        p, q = j + k, j
+        if 2 * p > self.s:  # in the sector of the next corner
+            return self._in_sector((i + 1) % len(self.sides), q, self.s - p)
+        return self._in_sector(i, p, q)
+
+    def _in_sector(self, i: int, p: int, q: int) -> Floats:
+        """Where one is p parts along the side that begins at corner i, and q along the side that ends there."""
+        u, v = 2 * p / self.s, 2 * q / self.s
+        corner, ahead, before = self.sides[i][0], self.middles[i], self.middles[i - 1]
+        near, side = self._along(i, u / 2), self._along(i - 1, 1 - v / 2)
+        far = before + (self.centre - before) * u
+        end = ahead + (self.centre - ahead) * v
+        flat = (1 - u) * (1 - v) * corner + u * (1 - v) * ahead + (1 - u) * v * before + u * v * self.centre
+        out: Floats = (1 - v) * near + v * far + (1 - u) * side + u * end - flat
+        return out

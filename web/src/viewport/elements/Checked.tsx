@@ -87,6 +87,7 @@ function marks(mesh: ViewMesh, check: Check, scheme: Scheme): (() => Object3D)[]
         Array.from({ length: b - a + 1 }, (_, k) => a + k),
       ),
     );
+  const faulty = check.kinds.filter((k) => k.fault && k.elements.kind === "face").flatMap((k) => [...of(k.code)]);
   const near = { polygonOffset: true, polygonOffsetFactor: -0.6, polygonOffsetUnits: -0.6, depthWrite: false };
   const wash = (color: string) =>
     new MeshBasicMaterial({ color, transparent: true, opacity: 0.35, side: DoubleSide, ...near });
@@ -103,7 +104,7 @@ function marks(mesh: ViewMesh, check: Check, scheme: Scheme): (() => Object3D)[]
     part(every, back, 5),
     lines(cuts(cage), ink(scheme.ink, 0.28), 6),
     part(placesOf(cage, "face", new Set([...of("n_gons"), ...of("bent")])), wash(scheme.ochre), 6),
-    part(placesOf(cage, "face", new Set([...of("flat"), ...of("doubled")])), wash(scheme.fault), 7),
+    part(placesOf(cage, "face", new Set(faulty)), wash(scheme.fault), 7),
     lines(placesOf(cage, "edge", new Set([...of("border"), ...of("crowded"), ...of("against")])), ink(scheme.fault), 8),
     lines(normals(mesh, cage), ink(scheme.petrol, 0.8), 8),
   ];

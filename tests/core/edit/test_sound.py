@@ -1,0 +1,115 @@
+"""What is unsound of a mesh, by forms of which it is known; and that an operation may not make more of it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from able_brick.core.edit.carry import carry
+from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.sound import check_sound, faults_of
+from able_brick.core.errors import UnsoundError
+from able_brick.core.mesh.combine import joined, moved, turned_over
+from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.shapes.box import box
+from able_brick.core.shapes.plane import plane
+from tests.zoo import ZOO
+
+CLEAN = [n for n in ZOO if n not in ("fin",)]
+
+
+def found(mesh: PolyMesh) -> dict[str, int]:
+    """The faults that there are, by how many faces have them."""
+    faults = vars(faults_of(mesh))
+    return {k: int(v.sum()) for k, v in faults.items() if v.any()}
+
+
+def put(mesh: PolyMesh, vertices: list[int], by: tuple[float, float, float]) -> Edited:
+    """Vertices moved."""
+    return carry(mesh, "vertex", np.array(vertices), np.eye(3), np.array(by), np.zeros(3))
+
+
+@pytest.mark.parametrize("name", CLEAN)
+@pytest.mark.parametrize("factor", [1e-3, 1.0, 1e4])
+def test_sound_forms_of_any_size_have_no_faults(name: str, factor: float) -> None:
+    mesh = ZOO[name]()
+    assert found(mesh.replaced(positions=mesh.positions * factor)) == {}
+
+
+@given(st.tuples(*[st.floats(-0.9, 0.9)] * 3), st.sampled_from([1e-3, 1.0, 1e4]))
+@settings(max_examples=60, deadline=None)
+def test_boxes_that_go_through_one_another_do(by: tuple[float, float, float], factor: float) -> None:
+    """Where each is beyond the other's sides along no axis, and along all by more than what touches."""
+    clear = [abs(v) for v in by]
+    one = box(1.0, 1.0, 1.0)
+    both = joined([one, moved(one, by)])
+    told = found(both.replaced(positions=both.positions * factor))
+    if min(clear) > 1e-3:
+        assert told.get("crossing", 0) > 0
+        assert set(told) == {"crossing"}
+    apart = joined([one, moved(one, (1.0 + clear[0] + 1e-3, by[1], by[2]))])
+    assert found(apart) == {}
+
+
+def test_what_touches_is_back_to_back_and_what_lies_on_it_overlaps() -> None:
+    one = box(1.0, 1.0, 1.0)
+    assert found(joined([one, moved(one, (1.0, 0.0, 0.0))])) == {"back_to_back": 2}
+    # by an edge alone, and by a corner
+    assert found(joined([one, moved(one, (1.0, 1.0, 0.0))])) == {}
+    assert found(joined([one, moved(one, (1.0, 1.0, 1.0))])) == {}
+    sheet = plane(1.0, 1.0)
+    assert found(joined([sheet, moved(sheet, (0.3, 0.0, 0.2))])) == {"twice": 2}
+    assert found(joined([sheet, turned_over(sheet)])) == {"back_to_back": 2}
+
+
+def test_what_is_inside_out_or_empty_is_told() -> None:
+    one = box(1.0, 1.0, 1.0)
+    assert found(turned_over(one)) == {"inside_out": 6}
+    assert found(joined([one, turned_over(moved(one, (3.0, 0.0, 0.0)))])) == {"inside_out": 6}
+    sheet = plane(1.0, 1.0)
+    both = joined([sheet, turned_over(sheet)])
+    corners = np.array(both.corners)
+    other = {tuple(p): k for k, p in enumerate(sheet.positions.tolist())}
+    corners[4:] = [other[tuple(p)] for p in both.positions[corners[4:]].tolist()]
+    closed = PolyMesh.checked(sheet.positions, [4, 4], corners)
+    assert found(closed) == {"back_to_back": 2, "no_volume": 2}
+
+
+def test_a_face_that_crosses_itself_is_folded() -> None:
+    bow = PolyMesh.checked([(0, 0, 0), (1, 0, 0), (0, 0, 1), (1, 0, 1)], [4], [0, 1, 2, 3])
+    assert "folded" in found(bow) or "twice" in found(bow) or "back_to_back" in found(bow)
+    arrow = PolyMesh.checked([(0, 0, 0), (0, 0, 3), (1, 0, 1), (3, 0, 0)], [4], [0, 1, 2, 3])
+    assert found(arrow) == {}
+
+
+def test_a_vertex_goes_as_far_as_nothing_folds() -> None:
+    """An inner vertex of a sheet, in its plane: as far as its neighbours, and no farther."""
+    sheet = plane(4.0, 4.0, divisions=(4, 4))
+    (middle,) = np.flatnonzero((np.abs(sheet.positions) < 1e-9).all(axis=1)).tolist()
+    check_sound(sheet, put(sheet, [middle], (0.9, 0.0, 0.0)))
+    for by in ((2.1, 0.0, 0.0), (0.0, 0.0, -3.0), (1.5, 0.0, 1.6)):
+        with pytest.raises(UnsoundError):
+            check_sound(sheet, put(sheet, [middle], by))
+
+
+def test_a_top_that_is_pushed_through_the_bottom_is_inside_out_and_told() -> None:
+    one = box(1.0, 1.0, 1.0)
+    top = np.flatnonzero(one.positions[:, 1] == one.positions[:, 1].max()).tolist()
+    words, faces = check_sound(one, put(one, top, (0.0, -2.0, 0.0)))
+    assert words == "a part is inside out now"
+    assert len(faces) > 0
+    assert check_sound(one, put(one, top, (0.0, -0.5, 0.0))) == ("", pytest.approx([]))
+
+
+def test_what_was_broken_before_may_still_be_moved() -> None:
+    one = box(1.0, 1.0, 1.0)
+    both = joined([one, moved(one, (0.4, 0.3, 0.2))])
+    top = np.flatnonzero(both.positions[:, 1] > 1.2).tolist()
+    check_sound(both, put(both, top, (0.0, 0.3, 0.0)))
+    # and a third one may not be sent through them
+    three = joined([both, moved(one, (5.0, 0.0, 0.0))])
+    third = np.flatnonzero(three.positions[:, 0] > 4.0).tolist()
+    with pytest.raises(UnsoundError, match="go through"):
+        check_sound(three, put(three, third, (-4.4, 0.1, 0.1)))

@@ -1,0 +1,17 @@
+"""Chains of operations at random, in short; `chains.py` has the long form."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+import pytest
+
+from tests.steps.shape.chains import MESHES, chain
+
+
+@pytest.mark.parametrize("seed", range(len(MESHES)))
+def test_no_operation_breaks_a_sound_mesh_without_a_word(seed: int) -> None:
+    told: Counter[str] = Counter()
+    chain(seed, 8, told)
+    assert set(told) <= {"done", "refused"}, told
+    assert told["done"] > 0
