@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from able_brick.core.edit.carry import carry
+from able_brick.core.edit.sound import check_sound
 from able_brick.core.files.part import Part, Scene
 from able_brick.core.files.read import read_file
 from able_brick.core.files.view_glb import ViewItems, write_items_glb, write_view_glb
@@ -36,6 +38,7 @@ def warm_kernels() -> None:
     """Compile, or load what has been compiled before."""
     ball = turned([(0.0, -1.0), (0.8, -0.6), (1.0, 0.0), (0.8, 0.6), (0.0, 1.0)], sides=24)
     deviation(ball, reduce_to(ball, 40).mesh, samples=10)
+    check_sound(ball, carry(ball, "vertex", np.array([0]), np.eye(3), np.array([0.0, -0.1, 0.0]), np.zeros(3)))
     bow = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((1.0, 0.2, 0.0)), PathPoint((2.0, 0.0, 1.0))], smooth=True)
     waves = plane(1.0, 1.0, divisions=(2, 2))
     run = Run(Running.X)

@@ -10,28 +10,13 @@ from able_brick.core.edit.fans import before
 from able_brick.core.edit.kinds import marked
 from able_brick.core.edit.limits import refuse_many
 from able_brick.core.edit.loops import Cutting, Strips
+from able_brick.core.edit.middles import means, middles
 from able_brick.core.errors import GeometryError
 from able_brick.core.late import csr_array, vstack
 from able_brick.core.mesh.normals import area_vectors, unit
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
-
-
-def _means(mesh: PolyMesh, faces: Indices) -> tuple[Indices, Floats, Indices]:
-    """For faces (n): their corners (k), the share (k) of each in its face's middle, and the face's rank (k)."""
-    rank = np.full(mesh.face_count, -1, np.int64)
-    rank[faces] = np.arange(len(faces))
-    c = np.flatnonzero(rank[mesh.corner_face] >= 0)
-    return c, 1.0 / mesh.face_sizes[mesh.corner_face[c]], rank[mesh.corner_face[c]]
-
-
-def _middles(mesh: PolyMesh, faces: Indices) -> Floats:
-    """(n,3) the mean of the corners of faces (n)."""
-    c, share, rank = _means(mesh, faces)
-    out = np.zeros((len(faces), 3))
-    np.add.at(out, rank, mesh.positions[mesh.corners[c]] * share[:, None])
-    return out
 
 
 def _evenly(mesh: PolyMesh, picked: Bools, parts: int, cut: Bools) -> tuple[Cutting, Floats]:
@@ -74,7 +59,7 @@ def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
     if len(odd):
         base = sum(len(p) for p in places)
         lists.append(_corner_quads(mesh, work, odd, base))
-        places.append(_middles(mesh, odd))
+        places.append(middles(mesh, odd))
     positions = np.concatenate(places)
     added = all_of(lists, mesh)
     out = assemble(
@@ -182,7 +167,7 @@ def _cut_sides(mesh: PolyMesh, picked: Bools, parts: int, cut: Bools) -> Edited:
 
 def _corner_quads(mesh: PolyMesh, work: Cutting, faces: Indices, base: int) -> Faces:
     """A quad at each corner of faces: half the edge before, the corner, half the edge on, the middle."""
-    c, share, rank = _means(mesh, faces)
+    c, share, rank = means(mesh, faces)
     ahead = mesh.next_corner[c]
     b = before(mesh)[c]
     on, back = work.along(c)[0][:, 0], work.along(b)[0][:, 0]
@@ -217,10 +202,10 @@ def poke(mesh: PolyMesh, faces: Indices, height: float = 0.0) -> Edited:
     """Divide faces into triangles about a vertex in their middle, so high (m) above it."""
     picked = marked(mesh, "face", faces)
     own = np.flatnonzero(picked)
-    c, share, rank = _means(mesh, own)
+    c, share, rank = means(mesh, own)
     ahead = mesh.next_corner[c]
     normals = unit(area_vectors(mesh))[own]
-    positions = np.concatenate([mesh.positions, _middles(mesh, own) + normals * height])
+    positions = np.concatenate([mesh.positions, middles(mesh, own) + normals * height])
     k = len(c)
     stacked = vstack(
         [

@@ -130,8 +130,9 @@ def _volumes(mesh: PolyMesh) -> tuple[Ints, Floats, Bools, Floats]:
     return part, volume, ~is_open, area
 
 
-def faults_of(mesh: PolyMesh, changed: Bools | None = None) -> Faults:
-    """What is unsound of a mesh, where one of the faces concerned is changed (F); all of it where that is not told."""
+def faults_of(mesh: PolyMesh, changed: Bools | None = None, fresh: Bools | None = None) -> Faults:
+    """What is unsound of a mesh, where one of the faces concerned is changed (F); all of it where that is not told.
+    `fresh` faces (F) that lie back to back beside one another count as lying on one another."""
     n = mesh.face_count
     near = np.ones(n, np.bool_) if changed is None else changed
     found = _meetings(mesh, near)
@@ -139,6 +140,11 @@ def faults_of(mesh: PolyMesh, changed: Bools | None = None) -> Faults:
     for how in (CROSS, SAME_WAY, BACK_TO_BACK):
         flags[how] = np.zeros(n, np.bool_)
         flags[how][_cut(mesh).face[found[found[:, 2] == how, :2].ravel()]] = True
+    if fresh is not None:  # what is new and folds back onto what is new beside it
+        a, b = (_cut(mesh).tris[found[:, k]] for k in range(2))
+        beside = (a[:, :, None] == b[:, None]).any(axis=(1, 2))
+        face = _cut(mesh).face[found[:, :2]]
+        flags[SAME_WAY][face[(found[:, 2] == BACK_TO_BACK) & beside & fresh[face].all(axis=1)].ravel()] = True
     part, volume, closed, area = _volumes(mesh)
     extent = grain_of(mesh) / _GRAIN
     thin = closed & (np.abs(volume) <= 1e-7 * extent * area)
@@ -163,8 +169,8 @@ def check_sound(before: PolyMesh, out: Edited) -> tuple[str, Indices]:
     changed = changed_faces(mesh.face_starts, mesh.corners, moved, back, old, before.face_starts, before.corners)
     if not changed.any():
         return "", np.zeros(0, np.int64)
-    now = faults_of(mesh, changed)
     kept = old >= 0
+    now = faults_of(mesh, changed, ~kept)
     # what was unsound before is looked for only where something is now
     was = None
     excused = np.zeros(mesh.face_count, np.bool_)
