@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from able_brick.core.mesh.normals import area_vectors, unit
+from able_brick.core.mesh.normals import area_vectors, dots, unit
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
-from able_brick.core.mesh.rings import vertex_corners
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 
@@ -47,33 +46,38 @@ def on_surface(mesh: PolyMesh, vertices: Indices, goal: Floats) -> Floats:
     """(n,3) the place on the faces round each vertex (n) that is nearest to its goal (n,3)."""
     triangles, of_face = triangulate(mesh)
     at = mesh.corners[triangles]
-    order = np.argsort(of_face, kind="stable")
-    starts = np.searchsorted(of_face[order], np.arange(mesh.face_count + 1))
-    rounds = vertex_corners(mesh)
+    rank = np.full(mesh.vertex_count, -1, np.int64)
+    rank[vertices] = np.arange(len(vertices))
+    # the triangles of every face round each vertex
+    c = np.flatnonzero(rank[mesh.corners] >= 0)
+    own, face = rank[mesh.corners[c]], mesh.corner_face[c]
+    starts = np.searchsorted(of_face, np.arange(mesh.face_count + 1))
+    count = (starts[1:] - starts[:-1])[face]
+    within = np.arange(int(count.sum())) - np.repeat(np.cumsum(count) - count, count)
+    mine, own = np.repeat(starts[face], count) + within, np.repeat(own, count)
+    found = nearest_on_triangles(goal[own], mesh.positions[at[mine]])
+    far = dots(found - goal[own], found - goal[own])
+    order = np.lexsort((far, own))
+    first = order[np.append(True, np.diff(own[order]) > 0)] if len(order) else order
     out = mesh.positions[vertices].copy()
-    for k, vertex in enumerate(vertices.tolist()):
-        faces = mesh.corner_face[rounds.of(vertex)]
-        mine = np.concatenate([order[starts[f] : starts[f + 1]] for f in faces.tolist()])
-        found = nearest_on_triangles(goal[k], mesh.positions[at[mine]])
-        out[k] = found[np.argmin(((found - goal[k]) ** 2).sum(axis=1))]
+    out[own[first]] = found[first]
     return out
 
 
-def nearest_on_triangles(point: Floats, triangles: Floats) -> Floats:
-    """(n,3) the place on each triangle (n,3,3) that is nearest to a point (3,)."""
+def nearest_on_triangles(points: Floats, triangles: Floats) -> Floats:
+    """(n,3) the place on each triangle (n,3,3) that is nearest to a point, (n,3) or (3,)."""
     a, b, c = triangles[:, 0], triangles[:, 1], triangles[:, 2]
     normal = unit(np.cross(b - a, c - a))
-    flat = point - ((point - a) * normal).sum(axis=1)[:, None] * normal
+    flat = points - dots(points - a, normal)[:, None] * normal
     inside = np.ones(len(a), np.bool_)
     best = np.full(len(a), np.inf)
     out: Floats = flat.copy()
     for p, q in ((a, b), (b, c), (c, a)):
         edge = q - p
-        inside &= (np.cross(edge, flat - p) * normal).sum(axis=1) >= 0
-        length2 = np.maximum((edge**2).sum(axis=1), 1e-300)
-        share = np.clip(((point - p) * edge).sum(axis=1) / length2, 0.0, 1.0)
+        inside &= dots(np.cross(edge, flat - p), normal) >= 0
+        share = np.clip(dots(points - p, edge) / np.maximum(dots(edge, edge), 1e-300), 0.0, 1.0)
         there = p + edge * share[:, None]
-        far = ((there - point) ** 2).sum(axis=1)
+        far = dots(there - points, there - points)
         nearer = far < best
         best = np.where(nearer, far, best)
         out[nearer] = there[nearer]

@@ -8,6 +8,7 @@ import numpy as np
 
 from able_brick.core.edit.kinds import Kind, converted, count_of
 from able_brick.core.errors import GeometryError
+from able_brick.core.late import cKDTree
 from able_brick.core.mesh.facets import facets
 from able_brick.core.mesh.normals import area_vectors, dots, sharp_edges, unit
 from able_brick.core.mesh.numbering import joined_numbers
@@ -104,10 +105,18 @@ def _faces(mesh: PolyMesh, picked: Bools, how: How, angle: float) -> Bools:
             return np.asarray(mesh.face_sizes == 4)
         case "n-gons":
             return np.asarray(mesh.face_sizes > 4)
+    return _same_way(mesh, picked, angle)
+
+
+def _same_way(mesh: PolyMesh, picked: Bools, angle: float) -> Bools:
+    """(F) faces that look as one of the picked ones does, within an angle (radians); these with them."""
+    if not picked.any():
+        return picked
     normals = unit(area_vectors(mesh))
-    wanted = np.unique(np.round(normals[picked], 6), axis=0)
-    limit = min(_SAME, float(np.cos(angle)) - 1e-12)
-    return np.asarray((normals @ wanted.T > limit).any(axis=1)) if len(wanted) else picked
+    # two unit vectors at an angle are so far apart
+    reach = 2.0 * np.sin(max(angle + 1e-12, np.arccos(_SAME)) / 2)
+    away, _ = cKDTree(np.unique(normals[picked], axis=0)).query(normals, distance_upper_bound=reach)
+    return np.asarray(picked | np.isfinite(away))
 
 
 def _edges(mesh: PolyMesh, picked: Bools, how: How) -> Bools:
