@@ -10,6 +10,7 @@ import numpy as np
 from able_brick.core.edit.remove import delete
 from able_brick.core.mesh.combine import joined, moved
 from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.topology import topology
 from able_brick.core.shapes.box import box
 from able_brick.core.shapes.cylinder import cylinder
 from able_brick.core.shapes.plane import plane
@@ -103,6 +104,18 @@ def sized(mesh: PolyMesh, factor: float) -> PolyMesh:
     return mesh.replaced(positions=mesh.positions * factor)
 
 
+def painted() -> PolyMesh:
+    """A box with sharp edges and facets here and there, and another colour in every corner."""
+    plain = box(3.0, 1.0, 2.0, divisions=(3, 2, 2))
+    random, t = np.random.default_rng(3), topology(plain)
+    return plain.replaced(
+        sharp=(random.random(len(t.edges)) < 0.3)[t.corner_edge],
+        colour=random.random((len(plain.corners), 4)),
+        facet=random.integers(0, 4, plain.face_count).astype(np.int32),
+        material=random.integers(0, 2, plain.face_count).astype(np.int32),
+    )
+
+
 def _star() -> PolyMesh:
     angle = np.arange(10) * math.pi / 5
     radius = np.where(np.arange(10) % 2 == 0, 2.0, 0.8)
@@ -113,6 +126,7 @@ def _star() -> PolyMesh:
 SHAPED: dict[str, Callable[[], PolyMesh]] = {
     **ZOO,
     "open box": lambda: _without(box(2.0, 1.0, 2.0), 0),
+    "painted": painted,
     "plate": lambda: _without(cylinder(1.0, 1.0, sides=7), *range(1, 9)),
     "keyhole": keyhole,
     "star": _star,

@@ -22,8 +22,24 @@ def sound(before: PolyMesh, out: Edited) -> None:
     old = out.face_from[out.face_from >= 0]
     assert (np.diff(old) > 0).all(), "old faces keep their order"
     assert np.array_equal(mesh.material[out.face_from >= 0], before.material[old])
+    assert np.array_equal(mesh.facet[out.face_from >= 0], before.facet[old])
     assert (mesh.uv is None) == (before.uv is None)
+    assert (mesh.colour is None) == (before.colour is None)
+    corners_stay(before, out)
     assert set(out.picked.tolist()) <= set(range(count_of(mesh, out.kind)))
+
+
+def corners_stay(before: PolyMesh, out: Edited) -> None:
+    """Faces that have the very corners that they had have their sharp edges and colours as well."""
+    mesh, back = out.mesh, out.vertex_from
+    for face in np.flatnonzero(out.face_from >= 0).tolist():
+        now = slice(mesh.face_starts[face], mesh.face_starts[face + 1])
+        was = slice(before.face_starts[out.face_from[face]], before.face_starts[out.face_from[face] + 1])
+        if np.array_equal(back[mesh.corners[now]], before.corners[was]):
+            assert np.array_equal(mesh.sharp[now], before.sharp[was])
+            if mesh.colour is not None and before.colour is not None:
+                moved = (mesh.positions[mesh.corners[now]] != before.positions[before.corners[was]]).any()
+                assert moved or np.array_equal(mesh.colour[now], before.colour[was])
 
 
 def no_worse(before: PolyMesh, out: Edited) -> None:
