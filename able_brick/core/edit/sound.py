@@ -15,12 +15,14 @@ from able_brick.core.edit.sound_kernels import (
     box_tree,
     changed_faces,
     meetings,
+    moved_vertices,
+    near_faces,
     part_volumes,
     places_in_a_row,
     triangle_frames,
 )
 from able_brick.core.errors import UnsoundError
-from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.kept import found_with
 from able_brick.core.mesh.normals import area_vectors, dots
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import face_components, topology
@@ -30,7 +32,7 @@ from able_brick.core.text import counted
 #: Pairs of triangles that are told at most.
 _MOST: Final = 4096
 #: Boxes in each leaf of the tree over them.
-_LEAF: Final = 4
+_LEAF: Final = 8
 #: What is nearer than this share of a mesh's extent touches.
 _GRAIN: Final = 1e-8
 
@@ -50,24 +52,36 @@ class Faults:
 
 @dataclass(frozen=True, eq=False)
 class _Cut:
-    """A mesh as triangles (T,3): which of their edges (T,3) only cut a face, and the face (T), the plane (T,4) and the
-    box of each."""
+    """Faces as triangles (T,3): which of their edges (T,3) only cut a face, and of each the face (T), its plane (T,4),
+    those of its sides (T,3,4), and its box."""
 
     tris: Ints
     inner: Bools
     face: Ints
     frame: Floats
+    side: Floats
     low: Floats
     high: Floats
 
 
-@kept_with_mesh
-def _cut(mesh: PolyMesh) -> _Cut:
+def _cut(mesh: PolyMesh, chosen: Bools | None = None) -> _Cut:
+    """All faces, or the chosen ones (F), as triangles."""
+    number = np.arange(mesh.face_count, dtype=np.int32)
+    if chosen is not None and found_with(mesh, triangulate) is None and 2 * int(chosen.sum()) < mesh.face_count:
+        number = np.flatnonzero(chosen).astype(np.int32)
+        sizes = mesh.face_sizes[number]
+        mesh = PolyMesh.trusted(
+            mesh.positions, np.concatenate([[0], np.cumsum(sizes)]), mesh.corners[chosen[mesh.corner_face]]
+        )
+        chosen = None
     corners, face = triangulate(mesh)
+    if chosen is not None:
+        mine = chosen[face]
+        corners, face = corners[mine], face[mine]
     following = mesh.next_corner[corners]
     inner = np.stack([following[:, k] != corners[:, (k + 1) % 3] for k in range(3)], axis=1)
     tris = np.ascontiguousarray(mesh.corners[corners])
-    return _Cut(tris, inner, face, *triangle_frames(mesh.positions, tris))
+    return _Cut(tris, inner, number[face], *triangle_frames(mesh.positions, tris))
 
 
 def grain_of(mesh: PolyMesh) -> float:
@@ -78,46 +92,78 @@ def grain_of(mesh: PolyMesh) -> float:
     return max(_GRAIN * float((high - low).max()), 1e-14 * float(np.abs([low, high]).max()))
 
 
-def folded_faces(mesh: PolyMesh, near: Bools) -> Bools:
-    """(F) faces, of the chosen ones, of which a triangle looks against the whole: they fold or cross themselves."""
+def _folded(mesh: PolyMesh, cut: _Cut, changed: Bools) -> Bools:
+    """(F) changed faces (F) of which a triangle looks against the whole: they fold or cross themselves."""
     out = np.zeros(mesh.face_count, np.bool_)
-    chosen = near & (mesh.face_sizes > 3)
-    if chosen.any():
-        cut = _cut(mesh)
-        tris = np.flatnonzero(chosen[cut.face])
-        whole = area_vectors(mesh)[cut.face[tris]]
-        against = dots(cut.frame[tris, :3], whole) < -1e-6 * np.sqrt(dots(whole, whole))
-        out[cut.face[tris[against]]] = True
+    tris = np.flatnonzero((changed & (mesh.face_sizes > 3))[cut.face])
+    whole = area_vectors(mesh)[cut.face[tris]]
+    against = dots(cut.frame[tris, :3], whole) < -1e-6 * np.sqrt(dots(whole, whole))
+    out[cut.face[tris[against]]] = True
     return out
 
 
-def _meetings(mesh: PolyMesh, changed: Bools) -> Indices:
-    """(n,3) pairs of triangles of which one is of a changed face (F), and how they meet."""
-    cut = _cut(mesh)
-    mine = changed[cut.face]
-    if not mine.any():
+def _meetings(mesh: PolyMesh, cut: _Cut, group: Ints, grain: float) -> Indices:
+    """(n,3) pairs of triangles of which one is of a changed face, and how they meet. Groups (F): 0 did not change, 1
+    changed places together, 2 is otherwise than it was."""
+    own = group[cut.face]
+    still, along = int((own == 0).sum()), int((own == 1).sum())
+    seek = (own == 2) | (own == (0 if still < along else 1))
+    if not seek.any():
         return np.zeros((0, 3), np.int64)
-    grain = grain_of(mesh)
-    low, high = cut.low[mine].min(axis=0) - grain, cut.high[mine].max(axis=0) + grain
-    near = np.flatnonzero(((cut.low <= high) & (cut.high >= low)).all(axis=1))
-    order = near[np.argsort(places_in_a_row(cut.low, cut.high, near), kind="stable")]
-    tree = box_tree(cut.low, cut.high, order, _LEAF)
+    every = np.arange(len(cut.tris))
+    order = every[np.argsort(places_in_a_row(cut.low, cut.high, every), kind="stable")]
     found: Indices = meetings(
         mesh.positions,
         cut.tris,
         cut.inner,
         cut.face,
-        mine,
+        own,
+        seek,
         cut.frame,
+        cut.side,
         cut.low,
         cut.high,
         order,
-        tree,
+        box_tree(cut.low, cut.high, order, _LEAF),
         _LEAF,
         grain,
         _MOST,
     )
     return found
+
+
+def _groups(before: PolyMesh, out: Edited, moved: Bools, changed: Bools) -> Ints:
+    """(F) 2 for changed faces; 1 for those of them all of whose vertices went along by one map that keeps what is apart
+    apart; 0 for the others."""
+    group = np.where(changed, 2, 0).astype(np.int32)
+    mesh, back = out.mesh, out.vertex_from
+    v = np.flatnonzero(moved & (back >= 0))
+    if not len(v) or not _goes_along(before.positions[back[v]], mesh.positions[v]):
+        return group
+    # those that have other corners than before are others, wherever these went
+    nowhere = np.zeros_like(moved)
+    other = changed_faces(
+        mesh.face_starts, mesh.corners, nowhere, back, out.face_from, before.face_starts, before.corners
+    )
+    still = np.bincount(mesh.corner_face[~moved[mesh.corners]], minlength=mesh.face_count)
+    group[changed & ~other & (still == 0)] = 1
+    return group
+
+
+def _goes_along(old: Floats, now: Floats) -> bool:
+    """Whether points (n,3) went to places (n,3) by one shift, or by one affine map that does not turn over or flatten:
+    what did not meet among them does not meet."""
+    size = max(float(np.abs(now - now[0]).max()), float(np.abs(old - old[0]).max()), 1e-300)
+    by = now - old
+    if float(np.abs(by - by[0]).max()) <= 1e-12 * size:
+        return True
+    if len(old) < 5:
+        return False
+    a = np.column_stack([old - old[0], np.ones(len(old))])
+    made, _, rank, _ = np.linalg.lstsq(a, now - now[0], rcond=1e-9)
+    if rank < 4 or float(np.linalg.det(made[:3])) <= 1e-9:
+        return False
+    return float(np.abs(a @ made - (now - now[0])).max()) <= 1e-11 * size
 
 
 def _volumes(mesh: PolyMesh) -> tuple[Ints, Floats, Bools, Floats]:
@@ -130,26 +176,34 @@ def _volumes(mesh: PolyMesh) -> tuple[Ints, Floats, Bools, Floats]:
     return part, volume, ~is_open, area
 
 
-def faults_of(mesh: PolyMesh, changed: Bools | None = None, fresh: Bools | None = None) -> Faults:
+def faults_of(
+    mesh: PolyMesh, changed: Bools | None = None, fresh: Bools | None = None, group: Ints | None = None
+) -> Faults:
     """What is unsound of a mesh, where one of the faces concerned is changed (F); all of it where that is not told.
-    `fresh` faces (F) that lie back to back beside one another count as lying on one another."""
+    `fresh` faces (F) that lie back to back beside one another count as lying on one another. Of `group` 1 (F) are those
+    that changed together, so that they are to one another as they were."""
     n = mesh.face_count
     near = np.ones(n, np.bool_) if changed is None else changed
-    found = _meetings(mesh, near)
-    flags = {}
-    for how in (CROSS, SAME_WAY, BACK_TO_BACK):
-        flags[how] = np.zeros(n, np.bool_)
-        flags[how][_cut(mesh).face[found[found[:, 2] == how, :2].ravel()]] = True
-    if fresh is not None:  # what is new and folds back onto what is new beside it
-        a, b = (_cut(mesh).tris[found[:, k]] for k in range(2))
-        beside = (a[:, :, None] == b[:, None]).any(axis=(1, 2))
-        face = _cut(mesh).face[found[:, :2]]
-        flags[SAME_WAY][face[(found[:, 2] == BACK_TO_BACK) & beside & fresh[face].all(axis=1)].ravel()] = True
+    grain = grain_of(mesh)
+    flags = {how: np.zeros(n, np.bool_) for how in (CROSS, SAME_WAY, BACK_TO_BACK)}
+    folded = np.zeros(n, np.bool_)
+    if group is None or (group != 1).any():
+        around = None if changed is None else near_faces(mesh.positions, mesh.face_starts, mesh.corners, near, grain)
+        cut = _cut(mesh, around)
+        found = _meetings(mesh, cut, np.where(near, 2, 0).astype(np.int32) if group is None else group, grain)
+        for how, flag in flags.items():
+            flag[cut.face[found[found[:, 2] == how, :2].ravel()]] = True
+        if fresh is not None:  # what is new and folds back onto what is new beside it
+            a, b = (cut.tris[found[:, k]] for k in range(2))
+            beside = (a[:, :, None] == b[:, None]).any(axis=(1, 2))
+            face = cut.face[found[:, :2]]
+            flags[SAME_WAY][face[(found[:, 2] == BACK_TO_BACK) & beside & fresh[face].all(axis=1)].ravel()] = True
+        folded = _folded(mesh, cut, near)
     part, volume, closed, area = _volumes(mesh)
-    extent = grain_of(mesh) / _GRAIN
+    extent = grain / _GRAIN
     thin = closed & (np.abs(volume) <= 1e-7 * extent * area)
     return Faults(
-        folded_faces(mesh, near),
+        folded,
         flags[CROSS],
         flags[SAME_WAY],
         flags[BACK_TO_BACK],
@@ -164,13 +218,12 @@ def check_sound(before: PolyMesh, out: Edited) -> tuple[str, Indices]:
     volume, or put skins back to back."""
     mesh = out.mesh
     back, old = out.vertex_from, out.face_from
-    moved = back < 0
-    moved[~moved] = (mesh.positions[~moved] != before.positions[back[~moved]]).any(axis=1)
+    moved = moved_vertices(mesh.positions, before.positions, back)
     changed = changed_faces(mesh.face_starts, mesh.corners, moved, back, old, before.face_starts, before.corners)
     if not changed.any():
         return "", np.zeros(0, np.int64)
     kept = old >= 0
-    now = faults_of(mesh, changed, ~kept)
+    now = faults_of(mesh, changed, ~kept, _groups(before, out, moved, changed))
     # what was unsound before is looked for only where something is now
     was = None
     excused = np.zeros(mesh.face_count, np.bool_)

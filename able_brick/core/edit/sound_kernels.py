@@ -13,6 +13,21 @@ CROSS, SAME_WAY, BACK_TO_BACK = 1, 2, 3
 
 
 @kernel
+def moved_vertices(points, old_points, back):  # type: ignore[no-untyped-def]
+    """(V) vertices that are new, or stand elsewhere than their old ones (V) did."""
+    out = np.zeros(len(points), np.bool_)
+    for v in range(len(points)):
+        k = back[v]
+        out[v] = (
+            k < 0
+            or points[v, 0] != old_points[k, 0]
+            or points[v, 1] != old_points[k, 1]
+            or points[v, 2] != old_points[k, 2]
+        )
+    return out
+
+
+@kernel
 def changed_faces(starts, corners, moved, back, face_from, old_starts, old_corners):  # type: ignore[no-untyped-def]
     """(F) faces that are new, have a vertex (V) that moved, or other corners than they had."""
     out = np.zeros(len(starts) - 1, np.bool_)
@@ -31,24 +46,62 @@ def changed_faces(starts, corners, moved, back, face_from, old_starts, old_corne
 
 
 @kernel
+def near_faces(points, starts, corners, changed, grain):  # type: ignore[no-untyped-def]
+    """(F) faces whose box meets that of all changed ones (F)."""
+    low, high = np.full(3, np.inf), np.full(3, -np.inf)
+    for f in range(len(changed)):
+        if changed[f]:
+            for c in range(starts[f], starts[f + 1]):
+                for j in range(3):
+                    low[j] = min(low[j], points[corners[c], j] - grain)
+                    high[j] = max(high[j], points[corners[c], j] + grain)
+    out = np.zeros(len(changed), np.bool_)
+    for f in range(len(changed)):
+        near = True
+        for j in range(3):
+            least, most = np.inf, -np.inf
+            for c in range(starts[f], starts[f + 1]):
+                least, most = min(least, points[corners[c], j]), max(most, points[corners[c], j])
+            if least > high[j] or most < low[j]:
+                near = False
+                break
+        out[f] = near
+    return out
+
+
+@kernel
 def triangle_frames(points, tris):  # type: ignore[no-untyped-def]
-    """Planes (T,4): unit normals, zero where there is no area, and how far they are from the origin along them; and
-    boxes: low and high (T,3)."""
+    """Planes (T,4): unit normals, zero where there is no area, and how far they are from the origin along them; the
+    same (T,3,4) of planes through the edges, that look into the triangle; and boxes: low and high (T,3)."""
     n = len(tris)
-    normal, low, high = np.zeros((n, 4)), np.empty((n, 3)), np.empty((n, 3))
+    frame, side, low, high = np.zeros((n, 4)), np.zeros((n, 3, 4)), np.empty((n, 3)), np.empty((n, 3))
     for t in range(n):
-        p, q, r = points[tris[t, 0]], points[tris[t, 1]], points[tris[t, 2]]
+        p, q, r = tris[t, 0], tris[t, 1], tris[t, 2]
         for j in range(3):
             a, b = (j + 1) % 3, (j + 2) % 3
-            normal[t, j] = (q[a] - p[a]) * (r[b] - p[b]) - (q[b] - p[b]) * (r[a] - p[a])
-            low[t, j] = min(p[j], min(q[j], r[j]))
-            high[t, j] = max(p[j], max(q[j], r[j]))
-        size = math.sqrt(normal[t, 0] ** 2 + normal[t, 1] ** 2 + normal[t, 2] ** 2)
-        if size > 0.0:
+            frame[t, j] = (points[q, a] - points[p, a]) * (points[r, b] - points[p, b]) - (
+                points[q, b] - points[p, b]
+            ) * (points[r, a] - points[p, a])
+            low[t, j] = min(points[p, j], min(points[q, j], points[r, j]))
+            high[t, j] = max(points[p, j], max(points[q, j], points[r, j]))
+        size = math.sqrt(frame[t, 0] ** 2 + frame[t, 1] ** 2 + frame[t, 2] ** 2)
+        if size == 0.0:
+            continue
+        for j in range(3):
+            frame[t, j] /= size
+            frame[t, 3] += frame[t, j] * points[p, j]
+        for k in range(3):
+            v, w = tris[t, k], tris[t, (k + 1) % 3]
             for j in range(3):
-                normal[t, j] /= size
-                normal[t, 3] += normal[t, j] * p[j]
-    return normal, low, high
+                a, b = (j + 1) % 3, (j + 2) % 3
+                side[t, k, j] = frame[t, a] * (points[w, b] - points[v, b]) - frame[t, b] * (
+                    points[w, a] - points[v, a]
+                )
+            size = math.sqrt(side[t, k, 0] ** 2 + side[t, k, 1] ** 2 + side[t, k, 2] ** 2)
+            for j in range(3):
+                side[t, k, j] /= size
+                side[t, k, 3] += side[t, k, j] * points[v, j]
+    return frame, side, low, high
 
 
 @inline_kernel
@@ -57,21 +110,8 @@ def _height(points, frame, s, v):  # type: ignore[no-untyped-def]
     return frame[s, 0] * points[v, 0] + frame[s, 1] * points[v, 1] + frame[s, 2] * points[v, 2] - frame[s, 3]
 
 
-@inline_kernel
-def _within(points, frame, a, b, s, x, y, z):  # type: ignore[no-untyped-def]
-    """How far a point is inside of the edge from vertex a to b of a triangle, in its plane, metres."""
-    e0, e1, e2 = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1], points[b, 2] - points[a, 2]
-    m0 = frame[s, 1] * e2 - frame[s, 2] * e1
-    m1 = frame[s, 2] * e0 - frame[s, 0] * e2
-    m2 = frame[s, 0] * e1 - frame[s, 1] * e0
-    size = math.sqrt(e0 * e0 + e1 * e1 + e2 * e2)
-    if size == 0.0:
-        return 0.0
-    return (m0 * (x - points[a, 0]) + m1 * (y - points[a, 1]) + m2 * (z - points[a, 2])) / size
-
-
 @kernel
-def _pierces(points, frame, tris, inner, t, s, grain):  # type: ignore[no-untyped-def]
+def _pierces(points, frame, side, tris, inner, t, s, grain):  # type: ignore[no-untyped-def]
     """Whether an edge of triangle t goes through triangle s, clear of what bounds that; edges that only cut a face into
     triangles (inner) bound nothing."""
     for k in range(3):
@@ -87,7 +127,7 @@ def _pierces(points, frame, tris, inner, t, s, grain):  # type: ignore[no-untype
         z = points[a, 2] + share * (points[b, 2] - points[a, 2])
         inside = True
         for j in range(3):
-            w = _within(points, frame, tris[s, j], tris[s, (j + 1) % 3], s, x, y, z)
+            w = side[s, j, 0] * x + side[s, j, 1] * y + side[s, j, 2] * z - side[s, j, 3]
             if not (w > grain or (inner[s, j] and w >= -grain)):
                 inside = False
                 break
@@ -97,7 +137,7 @@ def _pierces(points, frame, tris, inner, t, s, grain):  # type: ignore[no-untype
 
 
 @kernel
-def _overlap(points, frame, tris, t, s, grain):  # type: ignore[no-untyped-def]
+def _overlap(points, side, tris, t, s, grain):  # type: ignore[no-untyped-def]
     """Whether two triangles in one plane overlap by more than an edge."""
     for turn in range(2):
         one, other = (t, s) if turn == 0 else (s, t)
@@ -105,39 +145,41 @@ def _overlap(points, frame, tris, t, s, grain):  # type: ignore[no-untyped-def]
             most = -1.0
             for j in range(3):
                 v = tris[other, j]
-                a, b = tris[one, k], tris[one, (k + 1) % 3]
-                most = max(most, _within(points, frame, a, b, one, points[v, 0], points[v, 1], points[v, 2]))
+                w = side[one, k, 0] * points[v, 0] + side[one, k, 1] * points[v, 1] + side[one, k, 2] * points[v, 2]
+                most = max(most, w - side[one, k, 3])
             if most <= 10 * grain:
                 return False
     return True
 
 
 @kernel
-def _meet(points, frame, tris, inner, face, t, s, grain):  # type: ignore[no-untyped-def]
+def _meet(points, frame, side, tris, inner, face, t, s, grain):  # type: ignore[no-untyped-def]
     above, under = 0, 0
     for k in range(3):
         h = _height(points, frame, s, tris[t, k])
         above += h > grain
         under += h < -grain
     # all on one side, but for what touches
-    if (above > 0 and under == 0) or (under > 0 and above == 0):
+    if (above > 0) != (under > 0):
         return 0
-    level = above == 0 and under == 0
+    level = above == 0
     above, under = 0, 0
     for k in range(3):
         h = _height(points, frame, t, tris[s, k])
         above += h > grain
         under += h < -grain
-    if (above > 0 and under == 0) or (under > 0 and above == 0):
+    if (above > 0) != (under > 0):
         return 0
-    if level and above == 0 and under == 0:
-        if not _overlap(points, frame, tris, t, s, grain):
+    if level and above == 0:
+        if not _overlap(points, side, tris, t, s, grain):
             return 0
         dot = frame[t, 0] * frame[s, 0] + frame[t, 1] * frame[s, 1] + frame[t, 2] * frame[s, 2]
         return 2 if dot > 0 else 3
     if face[t] == face[s]:
         return 0
-    if _pierces(points, frame, tris, inner, t, s, grain) or _pierces(points, frame, tris, inner, s, t, grain):
+    if _pierces(points, frame, side, tris, inner, t, s, grain):
+        return 1
+    if _pierces(points, frame, side, tris, inner, s, t, grain):
         return 1
     return 0
 
@@ -188,16 +230,21 @@ def box_tree(low, high, order, leaf):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def meetings(points, tris, inner, face, changed, frame, low, high, order, tree, leaf, grain, most):  # type: ignore[no-untyped-def]
-    """(n,3) pairs of triangles that meet, of which one (T) is changed, and how; so many at most. Each pair is looked at
-    once, where its boxes overlap: `tree` is over the boxes in `order`, `leaf` of them in each of its leaves."""
+def meetings(  # type: ignore[no-untyped-def]
+    points, tris, inner, face, group, seek, frame, side, low, high, order, tree, leaf, grain, most
+):
+    """(n,3) pairs of triangles that meet, and how; so many at most.
+
+    Not those of one group (T), 0 or 1, whose places to one another are as they were. Each pair of which one is sought
+    (T) is looked at once, where its boxes overlap: `tree` is over the boxes in `order`, `leaf` of them in each leaf.
+    """
     out = np.empty((most, 3), np.int64)
     found = 0
     n, leaves = len(order), len(tree) // 2
     waiting = np.empty(128, np.int64)
     for i in range(n):
         t = order[i]
-        if not changed[t] or (frame[t, 0] == 0.0 and frame[t, 1] == 0.0 and frame[t, 2] == 0.0):
+        if not seek[t] or (frame[t, 0] == 0.0 and frame[t, 1] == 0.0 and frame[t, 2] == 0.0):
             continue
         x0, y0, z0 = low[t, 0] - grain, low[t, 1] - grain, low[t, 2] - grain
         x1, y1, z1 = high[t, 0] + grain, high[t, 1] + grain, high[t, 2] + grain
@@ -215,7 +262,7 @@ def meetings(points, tris, inner, face, changed, frame, low, high, order, tree, 
                 continue
             for j in range((k - leaves) * leaf, min((k - leaves + 1) * leaf, n)):
                 s = order[j]
-                if s == t or (changed[s] and s < t):
+                if s == t or (seek[s] and s < t) or (group[s] == group[t] and group[t] < 2):
                     continue
                 if low[s, 0] > x1 or high[s, 0] < x0 or low[s, 1] > y1 or high[s, 1] < y0:
                     continue
@@ -223,7 +270,7 @@ def meetings(points, tris, inner, face, changed, frame, low, high, order, tree, 
                     continue
                 if frame[s, 0] == 0.0 and frame[s, 1] == 0.0 and frame[s, 2] == 0.0:
                     continue
-                how = _meet(points, frame, tris, inner, face, t, s, grain)
+                how = _meet(points, frame, side, tris, inner, face, t, s, grain)
                 if how:
                     out[found, 0], out[found, 1], out[found, 2] = t, s, how
                     found += 1

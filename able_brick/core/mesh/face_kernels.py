@@ -81,3 +81,45 @@ def mark_likely_twice(starts, corners, faces, twin, uses, out):  # type: ignore[
             if shared == b - a:
                 out[f] = True
                 break
+
+
+@kernel
+def quad_diagonals(points, vertex, first, whole):  # type: ignore[no-untyped-def]
+    """(Q) 0 where the diagonal of a quad runs from its first corner, 1 where from the second: the one whose two
+    triangles both face the quad's way (Q,3), that bends least, that is shorter.
+
+    points (V,3), vertex (C), first corners (Q) of the quads.
+    """
+    out = np.zeros(len(first), np.int32)
+    n = np.empty((2, 3))
+    sound, bend, long = np.zeros(2, np.bool_), np.zeros(2), np.zeros(2)
+    for f in range(len(first)):
+        size = np.sqrt(whole[f, 0] ** 2 + whole[f, 1] ** 2 + whole[f, 2] ** 2)
+        for i in range(2):
+            a, b = vertex[first[f] + i], vertex[first[f] + 1 + i]
+            c, d = vertex[first[f] + 2 + i], vertex[first[f] + (3 + i) % 4]
+            length = 0.0
+            for j in range(3):
+                k, m = (j + 1) % 3, (j + 2) % 3
+                uk, um = points[c, k] - points[a, k], points[c, m] - points[a, m]
+                n[0, j] = (points[b, k] - points[a, k]) * um - (points[b, m] - points[a, m]) * uk
+                n[1, j] = uk * (points[d, m] - points[a, m]) - um * (points[d, k] - points[a, k])
+                length += (points[a, j] - points[c, j]) ** 2
+            one, other, both = 0.0, 0.0, 0.0
+            up, down = 0.0, 0.0
+            for j in range(3):
+                one += n[0, j] ** 2
+                other += n[1, j] ** 2
+                both += n[0, j] * n[1, j]
+                w = whole[f, j] / size if size > 0.0 else 0.0
+                up += n[0, j] * w
+                down += n[1, j] * w
+            sound[i] = up > 0.0 and down > 0.0
+            scale = np.sqrt(one) * np.sqrt(other)
+            bend[i] = both / scale if scale > 0.0 else 0.0
+            long[i] = np.sqrt(length)
+        if sound[0] != sound[1]:
+            out[f] = sound[1]
+        elif bend[1] > bend[0] + 1e-9 or (abs(bend[1] - bend[0]) <= 1e-9 and long[1] < long[0] * (1 - 1e-9)):
+            out[f] = 1
+    return out

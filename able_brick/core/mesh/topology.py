@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from weakref import WeakValueDictionary
 
 import numpy as np
@@ -32,6 +33,15 @@ class Topology:
         """(E) edges with exactly one face."""
         return np.equal(self.edge_uses, 1)
 
+    @cached_property
+    def parts(self) -> tuple[int, Ints]:
+        """Number of parts connected through edges, and the part (F) of each face."""
+        starts = self.faces[0]
+        face = np.repeat(np.arange(len(starts) - 1, dtype=np.int32), np.diff(starts))
+        c = np.flatnonzero(self.twin > np.arange(len(self.twin)))
+        labels, count = joined_numbers(len(starts) - 1, face[c], face[self.twin[c]])
+        return int(count), labels
+
     @property
     def is_closed(self) -> bool:
         """Every edge has two faces that run along it in opposite directions."""
@@ -57,8 +67,4 @@ def topology(mesh: PolyMesh) -> Topology:
 
 def face_components(mesh: PolyMesh) -> tuple[int, Ints]:
     """Number of parts connected through edges, and the part (F) of each face."""
-    t = topology(mesh)
-    c = np.flatnonzero(t.twin >= 0)
-    faces = mesh.corner_face
-    labels, count = joined_numbers(mesh.face_count, faces[c], faces[t.twin[c]])
-    return int(count), labels
+    return topology(mesh).parts

@@ -5,9 +5,10 @@ from __future__ import annotations
 import mapbox_earcut
 import numpy as np
 
+from able_brick.core.mesh.face_kernels import quad_diagonals
 from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.normals import area_vectors, unit
-from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Ints, PolyMesh
 
 
 @kept_with_mesh
@@ -25,7 +26,7 @@ def triangulate(mesh: PolyMesh) -> tuple[Ints, Ints]:
     out[offsets[three]] = first[three, None] + np.arange(3)
     four = np.flatnonzero(sizes == 4).astype(np.int32)
     if len(four):
-        diagonal = _quad_diagonals(mesh, four)
+        diagonal = quad_diagonals(mesh.positions, mesh.corners, first[four], area_vectors(mesh)[four])
         base = first[four]
         table = np.array([[[0, 1, 2], [0, 2, 3]], [[1, 2, 3], [1, 3, 0]]])
         cut = table[diagonal] + base[:, None, None]
@@ -37,30 +38,6 @@ def triangulate(mesh: PolyMesh) -> tuple[Ints, Ints]:
     out.flags.writeable = False
     faces.flags.writeable = False
     return out, faces
-
-
-def _quad_diagonals(mesh: PolyMesh, quads: Ints) -> Ints:
-    """(Q) 0 where the diagonal runs from the first corner, 1 where from the second."""
-    p = mesh.positions[mesh.corners[mesh.face_starts[quads][:, None] + np.arange(4)]]
-    normal = unit(area_vectors(mesh)[quads])
-
-    def halves(i: int) -> tuple[Floats, Floats]:
-        q = np.roll(p, -i, axis=1)
-        return np.cross(q[:, 1] - q[:, 0], q[:, 2] - q[:, 0]), np.cross(q[:, 2] - q[:, 0], q[:, 3] - q[:, 0])
-
-    score = []
-    for i in (0, 1):
-        one, two = halves(i)
-        sound = ((one * normal).sum(axis=1) > 0) & ((two * normal).sum(axis=1) > 0)
-        bend = (unit(one) * unit(two)).sum(axis=1)
-        d = p[:, i] - p[:, i + 2]
-        score.append((sound, bend, np.sqrt((d * d).sum(axis=1))))
-    (sound0, bend0, len0), (sound1, bend1, len1) = score
-    by_bend = bend1 > bend0 + 1e-9
-    level = np.abs(bend1 - bend0) <= 1e-9
-    shorter = len1 < len0 * (1 - 1e-9)
-    second: Ints = np.where(sound0 != sound1, sound1, by_bend | (level & shorter)).astype(np.int32)
-    return second
 
 
 def _clip_ears(mesh: PolyMesh, face: int) -> Ints:
