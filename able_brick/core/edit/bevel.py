@@ -8,7 +8,7 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, weights_of
 from able_brick.core.edit.bevel_corners import Around, CornerMoves, Moves
-from able_brick.core.edit.edited import Edited, fitting, refuse_folded
+from able_brick.core.edit.edited import Edited, fitting, refuse_folded, what_fits
 from able_brick.core.edit.fans import before
 from able_brick.core.edit.kinds import marked
 from able_brick.core.edit.limits import MOST_BEVELLED, refuse_many
@@ -98,7 +98,7 @@ class _Bevelling:
 
     def done(self, width: float, clamp: bool, material: int | None) -> Edited:
         mesh, moves = self.mesh, self.moves
-        width = fitting(width, self._largest(), "A bevel", clamp=clamp)
+        asked, width = width, fitting(width, self._largest(), "A bevel", clamp=clamp)
         self.places = list(mesh.positions[np.array(moves.vertex)] + self.ways * width)
         self.moved_uv = self._uv_of_corners(width)
         first: dict[int, int] = {}
@@ -121,7 +121,7 @@ class _Bevelling:
             added=made,
             next_=Next(added=np.ones(len(made.like), np.bool_)),
         )
-        return refuse_folded(mesh, out)
+        return refuse_folded(mesh, what_fits(out, asked, width))
 
     # -- corners -
 

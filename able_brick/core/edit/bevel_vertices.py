@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, between_corners
-from able_brick.core.edit.edited import Edited, fitting, refuse_folded
+from able_brick.core.edit.edited import Edited, fitting, refuse_folded, what_fits
 from able_brick.core.edit.fans import Fans, before
 from able_brick.core.edit.kinds import marked
 from able_brick.core.errors import GeometryError
@@ -28,7 +28,7 @@ def bevel_vertices(mesh: PolyMesh, vertices: Indices, width: float, *, clamp: bo
     long = np.linalg.norm(mesh.positions[ends[:, 0]] - mesh.positions[ends[:, 1]], axis=1)
     both = picked[ends].sum(axis=1)
     largest = float((long[both > 0] / both[both > 0]).min())
-    width = fitting(width, largest, "A bevel", clamp=clamp)
+    asked, width = width, fitting(width, largest, "A bevel", clamp=clamp)
     # a new vertex at each end of an edge that is cut off
     cut = picked[ends]
     number = np.full(ends.shape, -1, np.int64)
@@ -94,4 +94,4 @@ def bevel_vertices(mesh: PolyMesh, vertices: Indices, width: float, *, clamp: bo
         added=added,
         next_=Next(added=np.ones(len(caps), np.bool_)),
     )
-    return refuse_folded(mesh, out)
+    return refuse_folded(mesh, what_fits(out, asked, width))

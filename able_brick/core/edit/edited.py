@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from able_brick.core.edit.kinds import Kind
-from able_brick.core.errors import GeometryError
+from able_brick.core.errors import GeometryError, UnsoundError
 from able_brick.core.mesh.normals import area_vectors, dots
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.core.mesh.topology import Topology, topology
 from able_brick.core.mesh.validity import degenerate_faces, duplicate_faces
+from able_brick.core.text import length_of
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,8 +50,13 @@ def fitting(width: float, largest: float, what: str, *, clamp: bool) -> float:
     return largest * 0.999
 
 
+def what_fits(out: Edited, asked: float, width: float) -> Edited:
+    """The same, which says how wide it is where that is less than was asked for."""
+    return out if width == asked else replace(out, note=f"{length_of(width)} fits")
+
+
 def refuse_flat(before: PolyMesh, out: Edited) -> Edited:
-    """The edited mesh; GeometryError where a face has no area that had one, or is new."""
+    """The edited mesh; UnsoundError where a face has no area that had one, or is new."""
     flat = degenerate_faces(out.mesh)
     if flat.any():
         old = out.face_from
@@ -58,7 +64,7 @@ def refuse_flat(before: PolyMesh, out: Edited) -> Edited:
         was[old >= 0] = degenerate_faces(before)[old[old >= 0]]
         bad = np.flatnonzero(flat & ~was)
         if len(bad):
-            raise GeometryError(
+            raise UnsoundError(
                 f"{len(bad)} {'face' if len(bad) == 1 else 'faces'} would have no area: an edge lies along the way, or "
                 "what moves folds together. Choose another direction or number.",
                 face=int(bad[0]),
@@ -67,38 +73,38 @@ def refuse_flat(before: PolyMesh, out: Edited) -> Edited:
 
 
 def refuse_folded(before: PolyMesh, out: Edited) -> Edited:
-    """The edited mesh; GeometryError where a face that stays looks the other way, or has no area."""
+    """The edited mesh; UnsoundError where a face that stays looks the other way, or has no area."""
     kept = np.flatnonzero(out.face_from >= 0)
     ways = dots(area_vectors(out.mesh)[kept], area_vectors(before)[out.face_from[kept]])
     if (ways < 0).any():
         count = int((ways < 0).sum())
-        raise GeometryError(
-            f"{count} {'face' if count == 1 else 'faces'} would fold over; give a smaller number.",
+        raise UnsoundError(
+            f"{count} {'face' if count == 1 else 'faces'} would fold over.",
             face=int(out.face_from[kept[np.argmin(ways)]]),
         )
     return refuse_flat(before, out)
 
 
 def refuse_worse(before: PolyMesh, out: Edited) -> Edited:
-    """The edited mesh; GeometryError where it has more crowded edges, doubled faces or faces that look against their
+    """The edited mesh; UnsoundError where it has more crowded edges, doubled faces or faces that look against their
     neighbours than before, where a closed one is open, or where a face has no area."""
     now, was = topology(out.mesh), topology(before)
     crowded = np.flatnonzero(now.edge_uses > 2)
     if len(crowded) > int((was.edge_uses > 2).sum()):
-        raise GeometryError(
+        raise UnsoundError(
             f"{len(crowded)} {'edge' if len(crowded) == 1 else 'edges'} would have more than two faces; pick less, or "
             "other ones.",
             edge=int(crowded[0]),
         )
     doubled = duplicate_faces(out.mesh)
     if doubled.sum() > duplicate_faces(before).sum():
-        raise GeometryError("Two faces would lie on each other; pick less.", face=int(np.argmax(doubled)))
+        raise UnsoundError("Two faces would lie on each other; pick less.", face=int(np.argmax(doubled)))
 
     def against(t: Topology) -> int:
         return int(((t.edge_uses[t.corner_edge] == 2) & (t.twin < 0)).sum())
 
     if against(now) > against(was):
-        raise GeometryError("Faces would look against their neighbours; pick less.")
+        raise UnsoundError("Faces would look against their neighbours; pick less.")
     if was.is_closed and not now.is_closed:
-        raise GeometryError("The piece would be open there: a face folds onto itself; pick less, or other ones.")
+        raise UnsoundError("The piece would be open there: a face folds onto itself; pick less, or other ones.")
     return refuse_flat(before, out)

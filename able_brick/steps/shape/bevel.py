@@ -36,6 +36,10 @@ class Bevel(ElementTool):
     paint: Literal["as beside", "slot"] = field("as beside", "New faces", "The material of the face beside, or a slot")
     material: int = count(0, "Slot", "The number of the material", 0, 255, when={"paint": ["slot"]})
 
+    @property
+    def takes_what_fits(self) -> bool:
+        return self.beyond == "take what fits"
+
     def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
         clamp = self.beyond == "take what fits"
         if kind == "vertex":

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
 from typing import Any, ClassVar, Final, Self
 
 import numpy as np
@@ -70,11 +72,19 @@ class ElementTool(Tool):
             )
         mesh = draft.mesh(piece)
         ids = self.elements.numbers(mesh)
+
+        def attempt(tool: Self) -> tuple[Edited, str, Indices]:
+            made = tool.edit_shown(draft, rows, piece, mesh, kind, ids)
+            return made, *check_sound(mesh, made)
+
         try:
-            out = self.edit_shown(draft, rows, piece, mesh, kind, ids)
-            unsound, where = check_sound(mesh, out)
+            out, unsound, where = attempt(self)
         except UnsoundError as error:
-            raise self._with_largest(error, draft, rows, piece, mesh, kind, ids) from None
+            largest = self._largest(attempt, mesh) if self.takes_what_fits or not draft.preview else None
+            if largest is None or not self.takes_what_fits:
+                raise self._refused(error, largest) from None
+            out, unsound, where = attempt(largest)
+            out = replace(out, note=f"{largest.amount_words()} fits")
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         draft.put(piece.changed(mesh=key, facts=known))
         draft.elements = Elements.of(key, out.picked.tolist(), out.kind)
@@ -98,36 +108,45 @@ class ElementTool(Tool):
 
         return self.model_copy(update={name: part(getattr(self, name), neutral) for name, neutral in self.amounts})
 
-    def _with_largest(
-        self,
-        error: UnsoundError,
-        draft: Draft,
-        rows: list[ARow],
-        piece: Piece,
-        mesh: PolyMesh,
-        kind: Kind,
-        ids: Indices,
-    ) -> UnsoundError:
-        """The refusal, with how much would go; not while it is tried by hand."""
-        told = [name for name, neutral in self.amounts if getattr(self, name) not in (neutral, (neutral,) * 3)]
-        if draft.preview or not told or mesh.face_count > _MOST_TRIED:
-            return UnsoundError(f"{error} Do less of it, or pick other ones.", **error.data)
+    @property
+    def takes_what_fits(self) -> bool:
+        """Whether as much is done as goes, where all of it does not."""
+        return False
+
+    def _largest(self, attempt: Callable[[Self], object], mesh: PolyMesh) -> Self | None:
+        """The same with as much of it as is sound, by halving; None where it has no amount, or next to nothing goes."""
+        asked = [name for name, neutral in self.amounts if getattr(self, name) not in (neutral, (neutral,) * 3)]
+        if not asked or mesh.face_count > _MOST_TRIED:
+            return None
         low, high = 0.0, 1.0
         for _ in range(_TRIES):
             middle = (low + high) / 2
             try:
-                one = self._scaled(middle)
-                check_sound(mesh, one.edit_shown(draft, rows, piece, mesh, kind, ids))
+                attempt(self._scaled(middle))
                 low = middle
             except GeometryError:
                 high = middle
-        if low == 0.0:
-            return UnsoundError(f"{error} Less of it does not go either; pick other ones.", **error.data)
-        most = getattr(self._scaled(low), told[0])
-        extra = type(self).model_fields[told[0]].json_schema_extra
-        unit = f" {extra['unit']}" if isinstance(extra, dict) and "unit" in extra else ""
-        words = ", ".join(f"{v:.4g}" for v in most) if isinstance(most, tuple) else f"{most:.4g}"
-        return UnsoundError(f"{error} Up to {words}{unit} goes.", **error.data, allowed=most)
+        return self._scaled(low) if low > 0.0 else None
+
+    def amount_words(self) -> str:
+        """How much of it is done, in words: its first amount that is not nothing."""
+        for name, neutral in self.amounts:
+            value = getattr(self, name)
+            if value not in (neutral, (neutral,) * 3):
+                extra = type(self).model_fields[name].json_schema_extra
+                unit = f" {extra['unit']}" if isinstance(extra, dict) and "unit" in extra else ""
+                words = ", ".join(f"{v:.4g}" for v in value) if isinstance(value, tuple) else f"{value:.4g}"
+                return f"{words}{unit}"
+        return ""
+
+    def _refused(self, error: UnsoundError, largest: Self | None) -> UnsoundError:
+        """The refusal, with how much would go."""
+        if largest is None:
+            advised = any(mark in str(error) for mark in ("; ", ". "))
+            return UnsoundError(f"{error}{'' if advised else ' Do less of it, or pick other ones.'}", **error.data)
+        name = next(n for n, neutral in self.amounts if getattr(largest, n) not in (neutral, (neutral,) * 3))
+        words = f"{error} Up to {largest.amount_words()} goes."
+        return UnsoundError(words, **error.data, allowed=getattr(largest, name))
 
 
 def in_mesh(piece: Piece, direction: Floats | tuple[float, float, float]) -> Floats:

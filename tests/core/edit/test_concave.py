@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
 
 from able_brick.core.edit.divide import divide, poke
 from able_brick.core.edit.inset import inset
-from able_brick.core.edit.sound import check_sound
+from able_brick.core.edit.sound import check_sound, faults_of
 from able_brick.core.errors import GeometryError, UnsoundError
 from able_brick.core.mesh.measure import area
 from able_brick.core.mesh.normals import area_vectors, unit
 from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.topology import topology
 from able_brick.core.shapes.prism import prism
 from able_brick.level.elements import Elements
 from tests.steps.shape.chains import opened_with
@@ -75,3 +78,25 @@ def test_an_inset_goes_up_to_where_a_corner_meets_an_edge(outline: list[tuple[fl
     assert refused.value.data["allowed"] == pytest.approx(most, rel=0.02)
     if isinstance(refused.value, UnsoundError):
         assert "goes." in str(refused.value)
+
+
+def test_a_bevel_takes_what_fits_and_says_how_much() -> None:
+    """The rim of an arrow: beyond where its corner meets the other side it is as wide as it can be, or refused."""
+    mesh = prism(ARROW, 1.0)
+    face = front(mesh)
+    rim = topology(mesh).corner_edge[mesh.corner_face == face]
+    picked = Elements.of(mesh.content_hash, np.sort(rim).tolist(), "edge").model_dump()
+    for width in (0.05, 0.3, 0.7, 3.0):
+        sheet = opened_with(mesh)
+        note = sheet.do("bevel", "placement-1", elements=picked, width=width).note
+        after = sheet.meshes[sheet.row("piece-1").mesh]
+        clean = faults_of(after)
+        assert not any(f.any() for f in vars(clean).values())
+        told = re.search(r"; ([0-9.]+) m fits", note)
+        if width < 0.3:
+            assert told is None
+        if width > 0.6:
+            assert told is not None
+            assert 0.1 < float(told[1]) < 0.6
+            with pytest.raises(GeometryError, match=r"at most|Up to"):
+                opened_with(mesh).do("bevel", "placement-1", elements=picked, width=width, beyond="refuse")
