@@ -29,6 +29,7 @@ from able_brick.core.errors import (
     StaleRevisionError,
     StorageError,
     UnknownIdError,
+    UnsoundError,
     WorkRunningError,
 )
 from able_brick.jobs.arrived import MOST_FILES
@@ -37,6 +38,7 @@ from able_brick.steps.parse import sentence
 _log = logging.getLogger("able_brick")
 STATUS: Final[dict[type[AbleBrickError], int]] = {
     GeometryError: 422,
+    UnsoundError: 422,
     InputError: 422,
     SelectionError: 422,
     FileError: 422,

@@ -95,7 +95,7 @@ def test_rows_in_the_file_and_in_the_history_are_upgraded(bench: Bench, monkeypa
     assert bench.rows()["placement-1"].name == "Chest!"
     with closing(sqlite3.connect(bench.path)) as db:
         assert dict(db.execute("select kind, max(format) from row group by kind")) == {
-            "level": 1,
+            "level": formats.row_format("level"),
             "piece": 1,
             "placement": 2,
         }
