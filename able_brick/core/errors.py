@@ -28,6 +28,8 @@ class GeometryError(AbleBrickError):
 class UnsoundError(GeometryError):
     """What would come of an operation is no sound mesh."""
 
+    code = "unsound"
+
 
 class FileError(AbleBrickError):
     """A file cannot be read as what it claims to be."""
