@@ -93,7 +93,7 @@ class Dock(Tool):
         """The motion that brings the grip there; what rounding leaves over is taken off, so that the points meet."""
         grip = spot_of(draft.snapshot, draft.level_id, draft.load, at)
         motion = (
-            dock(grip, landing, contact=True, align=self.align, gap=self.gap, quarters=self.quarters)
+            dock(grip, landing, contact=True, align=self.align, quarters=self.quarters)
             if self.contact
             else dock(grip, landing)
         )

@@ -147,7 +147,7 @@ def test_the_turn_into_contact_is_the_smallest_and_about_the_longest_edge_where_
     near = dock(Spot(np.zeros(3), lean, loop), Spot(np.ones(3), up, loop), contact=True, align=False)
     assert near.turn.magnitude() == pytest.approx(0.3)
     with pytest.raises(GeometryError, match="need face contact"):
-        dock(Spot(np.zeros(3), up, loop), Spot(np.ones(3), up, loop), gap=0.1)
+        dock(Spot(np.zeros(3), up, loop), Spot(np.ones(3), up, loop), quarters=1)
 
 
 def test_the_whole_selection_docks_as_one_and_paths_go_along() -> None:

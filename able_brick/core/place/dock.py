@@ -64,22 +64,18 @@ def plain_all(points: Floats) -> list[Vector]:
     return [(x, y, z) for x, y, z in (np.round(points, _FINEST) + 0.0).tolist()]
 
 
-def dock(
-    grip: Spot, landing: Spot, *, contact: bool = False, align: bool = True, gap: float = 0.0, quarters: int = 0
-) -> Motion:
+def dock(grip: Spot, landing: Spot, *, contact: bool = False, align: bool = True, quarters: int = 0) -> Motion:
     """The motion that brings the grip onto the landing.
 
     With `contact` the grip's face is first laid against the landing's: the smallest turn that opposes the normals;
     where they agree to begin with, about the grip face's longest edge. `align` then turns about the landing's normal,
     by the least angle that brings the grip face's longest edge parallel to the landing face's edge nearest to the
-    landing; `quarters` adds quarter turns, and `gap` metres along the normal. Without `contact` it is a plain shift.
-    Raises GeometryError for a gap or quarter turns without contact.
+    landing; `quarters` adds quarter turns. Without `contact` it is a plain shift. Raises GeometryError for quarter
+    turns without contact.
     """
     if not contact:
-        if gap or quarters:
-            raise GeometryError(
-                "A gap and quarter turns need face contact; choose it, or set them to 0.", field="gap", received=gap
-            )
+        if quarters:
+            raise GeometryError("Quarter turns need face contact; choose it, or set them to 0.", field="quarters")
         return Motion(Rotation.identity(), grip.point, landing.point - grip.point)
     down = -landing.normal
     turn = _least_turn(grip.normal, down, longest_edge(grip.loop))
@@ -87,7 +83,7 @@ def dock(
         turn = _aligned(turn.apply(longest_edge(grip.loop)), nearest_edge(landing), landing.normal) * turn
     if quarters % 4:
         turn = Rotation.from_rotvec(landing.normal * (math.pi / 2 * (quarters % 4))) * turn
-    return Motion(_exact(turn), grip.point, landing.point + gap * landing.normal - grip.point)
+    return Motion(_exact(turn), grip.point, landing.point - grip.point)
 
 
 def longest_edge(loop: Floats) -> Floats:
