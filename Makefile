@@ -52,13 +52,15 @@ test: setup $(STAMP)/dev
 	@# a browser test that fails is run once more, and told as unsteady when it passes then
 	$(BIN)/python -m pytest -n 2 --dist worksteal --reruns 1 -raR tests/ui
 
-# The long forms: kills, switching, flipped bits, full disks, and four clients at once for twenty minutes.
+# The long forms: kills, switching, flipped bits, full disks, four clients at once for twenty minutes, and chains of
+# operations on meshes.
 test-long: setup $(STAMP)/dev
 	$(BIN)/python -m tests.session.kills --kills 300
 	$(BIN)/python -m tests.session.switching --runs 30
 	$(BIN)/python -m tests.session.damage --flips 500
 	$(BIN)/python -m tests.session.full
 	$(BIN)/python -m tests.session.soak --minutes 20
+	$(BIN)/python -m tests.steps.shape.chains --runs 200 --steps 30
 
 # For the daily loop: linters, types, and the tests that are quick.
 check: lint
