@@ -103,7 +103,7 @@ def sizes(corners: list[tuple[float, bool]], width: float, extra: list[float]) -
     st.floats(-0.8, 0.8),
     st.booleans(),
 )
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=40, deadline=None)
 def test_polygons_of_any_turns(
     corners: list[tuple[float, bool]],
     extra: list[float],
@@ -205,7 +205,7 @@ def test_normals_do_not_smooth_over_a_corner(length: float) -> None:
 
 
 @given(turns, st.lists(st.floats(-0.2, 0.3), min_size=6, max_size=6), st.floats(-0.6, 0.6))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 def test_legs_that_mitres_take_whole_are_told_and_others_are_not(
     corners: list[tuple[float, bool]], extra: list[float], aside: float
 ) -> None:

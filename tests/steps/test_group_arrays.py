@@ -33,7 +33,7 @@ def copies(sheet: Sheet) -> np.ndarray:
 
 
 @given(st.tuples(angle, angle, angle), st.tuples(angle, angle, angle), st.sampled_from(["x", "y", "z", "-x", "-z"]))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=15, deadline=None)
 def test_copies_of_a_group_touch(turn: Any, axes: Any, axis: str) -> None:
     sheet = turned_drum(turn)
     sheet.do("set_pose", "group-1", turn=axes)
@@ -44,7 +44,7 @@ def test_copies_of_a_group_touch(turn: Any, axes: Any, axis: str) -> None:
 
 
 @given(st.tuples(angle, angle, angle), st.booleans(), st.booleans())
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=15, deadline=None)
 def test_fitted_copies_reach_over_all_of_it_either_way(turn: Any, back: bool, down: bool) -> None:
     sheet = turned_drum(turn)
     sheet.do(

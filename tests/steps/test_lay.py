@@ -349,7 +349,7 @@ def test_stepped_copies_agree_with_their_formula(offset, degrees, factor, about)
     st.booleans(),
     st.integers(1, 3),
 )
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=15, deadline=None)
 def test_one_more_goes_on_as_the_copies_went(offset, degrees, size, about_what, grouped, more) -> None:
     """Two copies, and some more one by one or together, stand where all in one go do."""
     assume(any(offset))

@@ -95,7 +95,7 @@ def standing(sheet: Sheet) -> np.ndarray:
     st.sampled_from(["upright", "following"]),
     st.floats(0.05, 0.95),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=20, deadline=None)
 def test_a_point_that_is_put_in_moves_nothing(
     strides: list[tuple[float, float, float]], lean: list[float], smooth: bool, bend: bool, stand: str, share: float
 ) -> None:

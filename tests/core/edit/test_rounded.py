@@ -14,7 +14,7 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.shapes.box import box
 from able_brick.core.shapes.prism import prism
 
-MANY = [2, 3, 4, 7, 12, 13, 16, 24, 31, 32, 40]
+MANY = [2, 3, 7, 12, 16, 31, 32]
 
 
 def rounded(mesh: PolyMesh, width: float, segments: int) -> PolyMesh:

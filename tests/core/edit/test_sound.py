@@ -39,7 +39,7 @@ def test_sound_forms_of_any_size_have_no_faults(name: str, factor: float) -> Non
 
 
 @given(st.tuples(*[st.floats(-0.9, 0.9)] * 3), st.sampled_from([1e-3, 1.0, 1e4]))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 def test_boxes_that_go_through_one_another_do(by: tuple[float, float, float], factor: float) -> None:
     """Where each is beyond the other's sides along no axis, and along all by more than what touches."""
     clear = [abs(v) for v in by]

@@ -9,7 +9,7 @@ import pytest
 from tests.steps.shape.chains import MESHES, chain
 
 
-@pytest.mark.parametrize("seed", range(len(MESHES)))
+@pytest.mark.parametrize("seed", range(0, len(MESHES), 2))
 def test_no_operation_breaks_a_sound_mesh_without_a_word(seed: int) -> None:
     told: Counter[str] = Counter()
     chain(seed, 8, told)
