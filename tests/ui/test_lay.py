@@ -216,8 +216,8 @@ def test_a_spiral_stair_takes_four_actions(yard: Hands) -> None:
     do.taken += 1
     stair.get_by_role("textbox", name="Copies").fill("11")
     stair.get_by_role("textbox", name="Offset Y").fill("0.18")
-    stair.get_by_role("textbox", name="Turn Y").fill("20")
-    stair.get_by_role("textbox", name="Turn Y").press("Tab")
+    stair.get_by_role("textbox", name="Turn vector Y").fill("20")
+    stair.get_by_role("textbox", name="Turn vector Y").press("Tab")
     at = yard.seen(-6, 4, -30)
     do.taken += 1
     yard.page.mouse.move(*at)
