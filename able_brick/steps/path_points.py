@@ -124,8 +124,9 @@ class PathPoints(_OnPath):
                     )
                 leans = path.leans()
                 kept = [k for k in range(n) if k not in chosen]
-                # an end says by itself how it leans
-                for at in () if path.closed else (0, -1):
+                # an end says by itself how it leans, and one point of a closed path does
+                told = any(p.roll is not None for p in left)
+                for at in (0, -1) if not path.closed else () if told else (0,):
                     if left[at].roll is None:
                         end = left[at].changed(roll=leans[kept[at]])
                         left = (end, *left[1:]) if at == 0 else (*left[:-1], end)

@@ -18,7 +18,7 @@ from able_brick.core.path.bend import Rows, bent_normals, bent_points
 from able_brick.core.path.course import Course, Part, lay_course
 from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.path.dividing import Divided, divided_for
-from able_brick.core.path.guide import Guide
+from able_brick.core.path.guide import Between, Guide
 from able_brick.core.path.real import welded_items
 from able_brick.core.path.rhythm import Rhythm
 from able_brick.core.path.running import Run, Running
@@ -256,3 +256,47 @@ def test_pieces_of_any_form_go_round_corners(name: str) -> None:
 def lying(radius: float, length: float) -> PolyMesh:
     upright = cylinder(radius, length, sides=12)
     return upright.replaced(positions=upright.positions[:, [1, 2, 0]])
+
+
+@pytest.mark.parametrize("upright", [True, False])
+@pytest.mark.parametrize("aside", [0.7, -0.7])
+def test_a_course_to_the_side_is_a_piece_to_the_side(upright: bool, aside: float) -> None:
+    """A shift of the course and one of the piece from its pivot lead round corners alike."""
+    path = polygon([(70.0, True), (110.0, False)], [9.0, 8.0, 7.0])
+    piece = box(1.5, 1.0, 0.5)
+    curve_ = path.on_ground if upright else path
+    shifted = lay_course(Guide(curve_, upright, sideways=aside), [Part(RUN, RUN.box(*piece.bounds))], bend=True)
+    # to the left is toward −Z
+    beside = piece.replaced(positions=piece.positions - np.array([0.0, 0.0, aside]))
+    plain = lay_course(Guide(curve_, upright), [Part(RUN, RUN.box(*beside.bounds))], bend=True)
+    one, other = one_mesh(items(shifted, piece)), one_mesh(items(plain, beside))
+    assert topology(one).is_closed
+    assert one.positions == pytest.approx(other.positions, abs=1e-9)
+
+
+@given(turns, st.floats(-0.4, 0.4), st.booleans())
+@settings(max_examples=15, deadline=None)
+def test_sloping_polygons_stay_closed_and_sound(corners: list[tuple[float, bool]], slope: float, upright: bool) -> None:
+    path = polygon(corners, sizes(corners, 0.5, [4.0] * 6), slope)
+    piece = box(1.3, 1.0, 0.5, divisions=(3, 1, 2))
+    parts = items(laid(path, piece, upright=upright), piece)
+    for part, world in parts:
+        assert not problems(part.mesh.replaced(positions=world))
+    whole = one_mesh(parts)
+    assert topology(whole).is_closed
+    assert not problems(whole)
+
+
+def test_what_lies_between_two_paths_turns_at_the_corners_of_either() -> None:
+    near = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((20.0, 0.0, 0.0))])
+    far = curve([PathPoint(p) for p in ((0.0, 0.0, 6.0), (7.0, 0.0, 9.0), (20.0, 0.0, 5.0))])
+    road = box(4.0, 0.2, 2.0)
+    frame = RUN.box(*road.bounds)
+    guides = Guide(near.on_ground, True), Guide(far.on_ground, True)
+    between = Between(*guides, float(frame.high[1]), float(frame.low[1]))
+    course = lay_course(between, [Part(RUN, frame)], bend=True)
+    made = items(course, road)
+    whole = one_mesh(made)
+    assert topology(whole).is_closed
+    # the corner of the far path is a vertex, not cut off
+    assert np.abs(np.concatenate([w for _, w in made])[:, [0, 2]] - (7.0, 9.0)).max(axis=1).min() < 1e-9

@@ -132,3 +132,14 @@ def test_what_is_cut_off_leans_at_its_new_end_as_it_did_there() -> None:
     assert 30.0 < sheet.row("path-2").points[-1].roll < 40.0
     sheet.do("reverse_path", "path-2")
     assert sheet.row("path-2").points[-1].roll == pytest.approx(-lean)
+
+
+def test_a_closed_path_keeps_a_lean_when_the_last_point_that_says_so_goes() -> None:
+    sheet = Sheet()
+    points = [{"position": p, "roll": 10.0} for p in ((0, 0, 0), (10, 0, 0), (10, 0, 10), (0, 0, 10))]
+    sheet.do("draw_path", points=points, smooth=False, closed=True)
+    for at in (3.5, 2.5, 1.5):
+        sheet.do("path_points", "path-1", does="put in", at=at)
+    told = [k for k, p in enumerate(sheet.row("path-1").points) if p.roll is not None]
+    sheet.do("path_points", "path-1", does="take out", points=told)
+    assert sheet.row("path-1").leans() == pytest.approx([10.0, 10.0, 10.0])

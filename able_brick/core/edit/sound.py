@@ -29,8 +29,9 @@ from able_brick.core.mesh.topology import face_components, topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.text import counted
 
-#: Pairs of triangles that are told at most.
-_MOST: Final = 4096
+#: Pairs of triangles that are made room for at first, and at most.
+_FEW: Final = 4096
+_MANY: Final = 4_000_000
 #: Boxes in each leaf of the tree over them.
 _LEAF: Final = 8
 #: What is nearer than this share of a mesh's extent touches.
@@ -112,24 +113,30 @@ def _meetings(mesh: PolyMesh, cut: _Cut, group: Ints, grain: float) -> Indices:
         return np.zeros((0, 3), np.int64)
     every = np.arange(len(cut.tris))
     order = every[np.argsort(places_in_a_row(cut.low, cut.high, every), kind="stable")]
-    found: Indices = meetings(
-        mesh.positions,
-        cut.tris,
-        cut.inner,
-        cut.face,
-        own,
-        seek,
-        cut.frame,
-        cut.side,
-        cut.low,
-        cut.high,
-        order,
-        box_tree(cut.low, cut.high, order, _LEAF),
-        _LEAF,
-        grain,
-        _MOST,
-    )
-    return found
+    tree = box_tree(cut.low, cut.high, order, _LEAF)
+    room = _FEW
+    while True:
+        found: Indices = meetings(
+            mesh.positions,
+            cut.tris,
+            cut.inner,
+            cut.face,
+            own,
+            seek,
+            cut.frame,
+            cut.side,
+            cut.low,
+            cut.high,
+            order,
+            tree,
+            _LEAF,
+            grain,
+            room,
+        )
+        # where all of the room is taken there may be others behind, of another kind
+        if len(found) < room or room >= _MANY:
+            return found
+        room *= 32
 
 
 def _groups(before: PolyMesh, out: Edited, moved: Bools, changed: Bools) -> Ints:

@@ -152,25 +152,26 @@ def _overlap(points, side, tris, t, s, grain):  # type: ignore[no-untyped-def]
     return True
 
 
-@kernel
-def _meet(points, frame, side, tris, inner, face, t, s, grain):  # type: ignore[no-untyped-def]
-    above, under = 0, 0
+@inline_kernel
+def _sides(points, frame, tris, t, s, grain):  # type: ignore[no-untyped-def]
+    """Where the corners of triangle t are of the plane of s: 0 in it, 1 on one side but for what touches, 2 on both."""
+    above, under = False, False
     for k in range(3):
         h = _height(points, frame, s, tris[t, k])
-        above += h > grain
-        under += h < -grain
-    # all on one side, but for what touches
-    if (above > 0) != (under > 0):
+        above = above or h > grain
+        under = under or h < -grain
+    return int(above) + int(under)
+
+
+@kernel
+def _meet(points, frame, side, tris, inner, face, t, s, grain):  # type: ignore[no-untyped-def]
+    one = _sides(points, frame, tris, t, s, grain)
+    if one == 1:
         return 0
-    level = above == 0
-    above, under = 0, 0
-    for k in range(3):
-        h = _height(points, frame, t, tris[s, k])
-        above += h > grain
-        under += h < -grain
-    if (above > 0) != (under > 0):
+    other = _sides(points, frame, tris, s, t, grain)
+    if other == 1:
         return 0
-    if level and above == 0:
+    if one == 0 and other == 0:
         if not _overlap(points, side, tris, t, s, grain):
             return 0
         dot = frame[t, 0] * frame[s, 0] + frame[t, 1] * frame[s, 1] + frame[t, 2] * frame[s, 2]

@@ -103,6 +103,17 @@ def test_a_top_that_is_pushed_through_the_bottom_is_inside_out_and_told() -> Non
     assert check_sound(one, put(one, top, (0.0, -0.5, 0.0))) == ("", pytest.approx([]))
 
 
+def test_very_many_skins_back_to_back_hide_no_crossing() -> None:
+    """More pairs than there is room for at first: what goes through another is found behind them."""
+    sheet = plane(1.0, 1.0, divisions=(60, 60))
+    one = box(0.2, 1.0, 0.2)
+    low = float(one.bounds[0][1])
+    every = joined([sheet, turned_over(sheet), moved(one, (3.0, -low, 0.0)), moved(one, (3.1, 0.1 - low, 0.05))])
+    told = found(every)
+    assert told["back_to_back"] == 7200
+    assert told["crossing"] > 0
+
+
 def test_what_was_broken_before_may_still_be_moved() -> None:
     one = box(1.0, 1.0, 1.0)
     both = joined([one, moved(one, (0.4, 0.3, 0.2))])
