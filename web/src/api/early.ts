@@ -18,6 +18,8 @@ async function rowsOf(response: Response): Promise<Rows> {
 }
 
 const waiting = new Map<string, Promise<Response>>();
+/** What has been wanted already: asked for early after that, it would be an old answer to whoever wants it next. */
+const wanted = new Set<string>();
 
 function ask(path: string, headers: HeadersInit = {}): Promise<Response> {
   const answer = fetch(path, { headers }).then((response) => {
@@ -61,9 +63,14 @@ export async function askEarly(): Promise<void> {
     const levels: { id: string }[] = await (await ask(within("levels"))).clone().json();
     const first = firstLevel(levels)?.id;
     if (!first) return;
-    const level = await rowsOf(await ask(within(`levels/${first}`), { Accept: ACCEPT }));
+    const path = within(`levels/${first}`);
+    if (wanted.has(path)) return;
+    const level = await rowsOf(await ask(path, { Accept: ACCEPT }));
     const meshes = new Set((level.changed ?? []).flatMap((row) => (row.kind === "piece" && row.mesh ? row.mesh : [])));
-    for (const mesh of meshes) ask(within(`meshes/${mesh}.glb`));
+    for (const mesh of meshes) {
+      const glb = within(`meshes/${mesh}.glb`);
+      if (!wanted.has(glb)) ask(glb);
+    }
   } catch {
     // the application asks again, and tells what is wrong
   }
@@ -71,6 +78,7 @@ export async function askEarly(): Promise<void> {
 
 /** The answer that was asked for early, once; undefined when it was not, or could not be had. */
 export async function takeEarly(path: string): Promise<Response | undefined> {
+  wanted.add(path);
   const answer = waiting.get(path);
   waiting.delete(path);
   return answer?.catch(() => undefined);
