@@ -49,6 +49,7 @@ def read_columns(data: bytes) -> dict[str, Any]:
                 "position": position,
                 "turn": turn,
                 "size": size,
+                "image": [None, "x", "y", "z"][flags >> 2],
             }
         )
     return out

@@ -162,7 +162,8 @@ def get_level(project: TheProject, level: LevelId, asked: Request) -> Response:
 
 @router.post("/levels/{level}/steps", response_model=Delta)
 def take_step(project: TheProject, level: LevelId, request: StepRequest, asked: Request) -> Response:
-    """Take a step. 409 when the level has moved on since `revision`."""
+    """Take a step. 409 when the level has moved on since `revision`; that pieces have changed in other levels does not
+    count, where the step has nothing to do with them."""
     note(asked, event="step", tool=request.tool[:60])
     tool = parse_tool(request.tool, request.params, request.format)
     delta = project.step(level, tool, tuple(request.selection), request.revision)

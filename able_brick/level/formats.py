@@ -11,6 +11,9 @@ from able_brick.core.formats import FIRST, Chain, unchanged
 ROWS: Final[dict[str, Chain]] = {
     # 2: levels may know how copies go on
     "level": Chain((unchanged,)),
+    # 2: what stands may be a mirror image of its piece
+    "placement": Chain((unchanged,)),
+    "array": Chain((unchanged,)),
     # 2: points may leave to those beside them how they lean
     "path": Chain((unchanged,)),
 }

@@ -5,8 +5,8 @@ multiple of 8, then the columns, each at a multiple of 8. The head is the delta 
 
 - `placements` are those of the rows in `changed` that are placements of the delta's level:
   `count` of them, `names`, the tables `pieces` and `groups`, and columns of `number` (of the id `placement-number`),
-  `piece` and `group` (places in the tables, no group is −1), `flags` (1 hidden, 2 locked), `position` (N,3),
-  `turn` (N,4) and `size` (N,3). A column with one row only holds for all.
+  `piece` and `group` (places in the tables, no group is −1), `flags` (1 hidden, 2 locked; 4, 8, 12 an image along x,
+  y, z), `position` (N,3), `turn` (N,4) and `size` (N,3). A column with one row only holds for all.
 - `numbers`, `rows` (N,10) and `faces` of each run in `items` are columns.
 
 A column is named by three numbers: where its bytes begin after the head, how many rows it has, and how many numbers a
@@ -35,7 +35,7 @@ if TYPE_CHECKING:
 MEDIA: Final = "application/x-able-brick-columns"
 MAGIC: Final = b"ABC1"
 _STEM: Final = "placement-"
-_FIELDS: Final = attrgetter("id", "name", "piece", "group", "hidden", "locked", "position", "turn", "size")
+_FIELDS: Final = attrgetter("id", "name", "piece", "group", "hidden", "locked", "position", "turn", "size", "image")
 #: An id of a placement as it is numbered here.
 _PLAIN: Final = re.compile(rf"{_STEM}[1-9][0-9]{{0,8}}")
 
@@ -86,8 +86,8 @@ def columns_of(delta: Delta, texts: Texts | None) -> bytes:
 
 
 def _placements(rows: Sequence[ARow], columns: _Columns) -> dict[str, Any]:
-    fields = zip(*map(_FIELDS, rows), strict=True) if rows else ((),) * 9
-    ids, names, pieces, groups, hidden, locked, positions, turns, sizes = fields
+    fields = zip(*map(_FIELDS, rows), strict=True) if rows else ((),) * 10
+    ids, names, pieces, groups, hidden, locked, positions, turns, sizes, images = fields
 
     def whole(values: Iterable[int]) -> list[int]:
         return columns.put(_once(np.fromiter(values, np.int32, len(rows))), "<i4")
@@ -106,7 +106,7 @@ def _placements(rows: Sequence[ARow], columns: _Columns) -> dict[str, Any]:
         "number": whole(int(row[len(_STEM) :]) for row in ids),
         "piece": whole(map(of_piece.__getitem__, pieces)),
         "group": whole(map(of_group.__getitem__, groups)),
-        "flags": whole(map(_flags, hidden, locked)),
+        "flags": whole(map(_flags, hidden, locked, images)),
         "position": several(positions, 3),
         "turn": several(turns, 4),
         "size": several(sizes, 3),
@@ -115,8 +115,11 @@ def _placements(rows: Sequence[ARow], columns: _Columns) -> dict[str, Any]:
     }
 
 
-def _flags(hidden: bool, locked: bool) -> int:
-    return hidden + 2 * locked
+_IMAGES: Final[dict[str | None, int]] = {None: 0, "x": 4, "y": 8, "z": 12}
+
+
+def _flags(hidden: bool, locked: bool, image: str | None) -> int:
+    return hidden + 2 * locked + _IMAGES[image]
 
 
 def _once(rows: npt.NDArray[Any]) -> npt.NDArray[Any]:

@@ -83,7 +83,8 @@ _FEW: Final = 200
 
 class Delta(BaseModel):
     """Everything that differs after a change. `items` is what is drawn of arrays and courses; `elements` are to be
-    picked next; at the faces `ended` what was done came to an end that may not have been meant."""
+    picked next; at the faces `ended` what was done came to an end that may not have been meant. A step that changes
+    nothing is `idle`: none was made, and the revision is what it was."""
 
     level: str
     revision: int
@@ -97,6 +98,7 @@ class Delta(BaseModel):
     note: str
     elements: Elements | None = None
     ended: Elements | None = None
+    idle: bool = False
 
     _texts: Texts | None = PrivateAttr(None)
     _text: str | None = PrivateAttr(None)

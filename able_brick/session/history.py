@@ -2,31 +2,51 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Final
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from able_brick.core.errors import HistoryError, StaleRevisionError
-from able_brick.level.rows import LevelRow, Piece
+from able_brick.level.rows import LevelRow, Path, Piece
 from able_brick.level.snapshot import Edit, Snapshot, level_of
 from able_brick.session.delta import HistoryView, StepView
 from able_brick.steps import registry
 from able_brick.steps.checks import named
+from able_brick.steps.tool import Tool
 from able_brick.store.entry import Entry
 
 
 @dataclass(frozen=True)
 class State:
-    """A level's revision, the place of the last step that is done, that step, and the one that redo would make."""
+    """A level's revision, the place of the last step that is done, that step, and the one that redo would make.
+
+    `elsewhere` are, for each of the latest revisions in which nothing of the level's own changed, the pieces that did.
+    """
 
     revision: int
     done: int
     last: Entry | None
     redo: Entry | None
+    elsewhere: tuple[frozenset[str], ...] = ()
+
+    def after(self, done: int, last: Entry | None, redo: Entry | None, elsewhere: frozenset[str] | None) -> State:
+        """The next revision; where only pieces changed, `elsewhere`, which."""
+        pieces = () if elsewhere is None else (*self.elsewhere[1 - _MOST_ELSEWHERE :], elsewhere)
+        return State(self.revision + 1, done, last, redo, pieces)
+
+    def since(self, revision: int) -> frozenset[str] | None:
+        """The pieces that changed since a revision, where nothing of the level's own has; None where that has, or it
+        was too long ago."""
+        behind = self.revision - revision
+        if not 0 <= behind <= len(self.elsewhere):
+            return None
+        return frozenset().union(*self.elsewhere[len(self.elsewhere) - behind :])
 
 
+#: How many revisions that came of pieces alone are remembered of a level.
+_MOST_ELSEWHERE: Final = 256
 #: Where a level stands that has just been made.
 NEW: Final = State(0, 0, None, None)
 
@@ -43,20 +63,52 @@ class Now:
         """Where a level's journal stands."""
         return self.states.get(level, NEW)
 
-    def check(self, level: str, revision: int) -> None:
-        """StaleRevisionError where a level is at another revision; UnknownIdError where it is not there."""
+    def check(self, level: str, revision: int, named: Callable[[], Iterable[str]] = tuple) -> None:
+        """StaleRevisionError where a level has moved on since a revision, unless only pieces have changed with which
+        nothing that is `named`, or in it, has to do; UnknownIdError where the level is not there."""
         self.snapshot.level(level)
         state = self.state(level)
-        if state.revision != revision:
+        changed = state.since(revision)
+        if changed is None or (changed and self._shows(level, named(), changed)):
             raise StaleRevisionError(
                 "The level has changed meanwhile, perhaps in another tab. Nothing was done; look and try again.",
                 received=revision,
                 allowed=state.revision,
             )
 
+    def _shows(self, level: str, named: Iterable[str], pieces: frozenset[str]) -> bool:
+        """Whether one of the pieces is named, or shown by a thing that is or is in it, or lies along it."""
+        things = self.snapshot.of(level)
+        for key in named:
+            thing = things.get(key)
+            if key in pieces:
+                return True
+            if thing is None:
+                continue
+            for one in things.under(thing):
+                courses = things.courses(one.id) if isinstance(one, Path) else ()
+                if any(not pieces.isdisjoint(t.pieces) for t in (one, *courses)):
+                    return True
+        return False
+
     def after(self, snapshot: Snapshot, states: Mapping[str, State], gone: str | None = None) -> Now:
         """What comes next: the project, where some journals stand then, and a level that is gone."""
         return Now(snapshot, {k: s for k, s in {**self.states, **states}.items() if k != gone})
+
+
+def named_by(tool: Tool, selection: Iterable[str]) -> list[str]:
+    """What a step has to do with by name: what is selected, and what the tool's settings name."""
+    out = [*selection]
+    waiting: list[object] = [tool]
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, str):
+            out.append(one)
+        elif isinstance(one, BaseModel):
+            waiting += one.__dict__.values()
+        elif isinstance(one, (tuple, list)):
+            waiting += one
+    return out
 
 
 def history_view(state: State | None) -> HistoryView:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -16,6 +16,7 @@ from sqlalchemy.exc import DatabaseError
 from able_brick.core.errors import HistoryError, StorageError
 from able_brick.core.files.part import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.level.rows import Piece
 from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
 from able_brick.level.texts import Texts
 from able_brick.session.delta import Delta, level_delta
@@ -52,6 +53,12 @@ class Committed:
     edits: tuple[Edit, ...]
     net: tuple[Edit, ...]
     after: Snapshot
+    again: bool = False
+
+    @property
+    def idle(self) -> bool:
+        """Whether it is a new step that changes nothing."""
+        return not self.again and not self.edits
 
 
 class Ledger:
@@ -86,10 +93,11 @@ class Ledger:
         """All rows of a project as it will stand, and those of levels that may come back."""
         return [*rows_of(snapshot), *(row for gone in self.removed.values() for row in (gone.row, *gone.things))]
 
-    def at(self, level: str, revision: int) -> Now:
-        """How it stands, where the level is at that revision; else StaleRevisionError."""
+    def at(self, level: str, revision: int, named: Callable[[], Iterable[str]] = tuple) -> Now:
+        """How it stands, where the level has not moved on since that revision, but for pieces with which nothing that
+        is `named` has to do; else StaleRevisionError."""
         now = self.now
-        now.check(level, revision)
+        now.check(level, revision, named)
         return now
 
     def settle(
@@ -112,7 +120,16 @@ class Ledger:
                 step = reckon(now)
                 with self.guard:
                     if now is self.now:
+                        if step.idle:
+                            return self._left_out(level, step)
                         return self._commit(level, step, meshes or {}, textures or {}, written or {})
+
+    def _left_out(self, level: str, step: Committed) -> Delta:
+        """What is told of a step that changes nothing: there is none."""
+        told = self._told(step.after, level, (), {level: self.now.state(level)}, step.change.select, "")
+        told.idle, told.note = True, f"{step.tool.title}: nothing changed, so no step was made"
+        told.elements, told.ended = step.change.elements, step.change.ended
+        return told
 
     def _commit(
         self,
@@ -195,6 +212,7 @@ class Ledger:
     ) -> dict[str, State]:
         """Where all levels that the edits touch stand with them; `last` and `redo` are the level's own."""
         where = {level_of(row) for edit in edits if (row := edit.after or edit.before) is not None}
+        pieces = frozenset(row.id for edit in edits if isinstance(row := edit.after or edit.before, Piece))
         # what is of the kit is seen in all levels
         touched = {level, *(self.now.states if None in where else ()), *where}
         out = {}
@@ -202,7 +220,7 @@ class Ledger:
             state = self.now.state(key)
             place = done if key == level else state.done
             around = (last, redo) if key == level else (state.last, state.redo)
-            out[key] = State(state.revision + 1, place, *around)
+            out[key] = state.after(place, *around, None if key == level or key in where else pieces)
         journal.write_states(connection, [(key, s.revision, s.done) for key, s in out.items()])
         return out
 

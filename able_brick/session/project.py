@@ -27,6 +27,7 @@ from able_brick.session.history import (
     check_current,
     check_users,
     history_view,
+    named_by,
     net,
     step_view,
 )
@@ -170,7 +171,7 @@ class Project:
                 raise UnknownIdError("That level cannot be brought back (any more).", id=level)
             check_return(self.snapshot, gone)
             edits = tuple(Edit(None, r) for r in (gone.row, *gone.things))
-            state = replace(gone.state, revision=gone.state.revision + 1)
+            state = replace(gone.state, revision=gone.state.revision + 1, elsewhere=())
             with self._ledger.transaction() as connection:
                 write_rows(connection, edits, self.snapshot.counters)
                 journal.write_states(connection, [(level, state.revision, state.done)])
@@ -260,7 +261,7 @@ class Project:
         load = self._loader(meshes or {})
 
         def reckon(now: Now) -> Committed:
-            now.check(level, revision)
+            now.check(level, revision, lambda: named_by(tool, selection))
             return _new(now, level, tool, selection, registry.apply(now.snapshot, level, tool, selection, load))
 
         return self._ledger.settle(level, reckon, meshes=meshes, textures=textures, written=written)
@@ -315,7 +316,8 @@ class Project:
         """Make the last step again with other settings: one journal entry, one transaction."""
 
         def reckon(now: Now) -> Committed:
-            now.check(level, revision)
+            last = now.state(level).last
+            now.check(level, revision, lambda: named_by(tool, last.selection if last else ()))
             return _again(tool, *self._redone(now, level, tool))
 
         return self._ledger.settle(level, reckon)
@@ -344,7 +346,7 @@ class Project:
         self, level: str, tool: Tool, selection: tuple[str, ...], revision: int, *, adjust_last: bool = False
     ) -> Delta:
         """What a step, or the last step with other settings, would change. Only its meshes are kept, for a while."""
-        now = self._ledger.at(level, revision)
+        now = self._ledger.at(level, revision, lambda: named_by(tool, selection))
         if not tool.previews:
             raise InputError(f"{tool.title} takes long and is not shown before it is done.", field="tool")
         if adjust_last:
@@ -435,7 +437,7 @@ def _new(now: Now, level: str, tool: Tool, selection: tuple[str, ...], change: C
 def _again(tool: Tool, entry: Entry, change: Change) -> Committed:
     """The last step with other settings."""
     way = net(entry.edits, change.edits)
-    return Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after)
+    return Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after, again=True)
 
 
 def _told_by(last: Entry | None) -> tuple[int, str, tuple[str, ...]] | None:

@@ -125,6 +125,10 @@ class Draft:
         """A thing of the level as the step has it so far; None where it is not there."""
         return self._after[row] if row in self._after else self.things.get(row)
 
+    def now(self, row: ARow) -> ARow | None:
+        """A row of any level as the step has it so far; None where the step takes it away."""
+        return self._after.get(row.id, row)
+
     def holds(self, group: str) -> bool:
         """Whether anything is in a group, as the step has it so far."""
         inside = [t.id for t in self.things.inside(group)]

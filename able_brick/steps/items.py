@@ -10,6 +10,7 @@ from able_brick.level.field import field
 from able_brick.level.rows import Array, Course, Group, Other, OtherItem
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
+from able_brick.steps.images import beside
 from able_brick.steps.tool import Need, Tool
 
 
@@ -46,6 +47,8 @@ class SwapItems(Tool):
                 draft.put(self._course(draft, row, None if by is None else by.id))
             case Array():
                 self._check(row.total, row.name)
+                if row.image is not None and by is not None:
+                    row = beside(draft, row, by)
                 kept = {o.item: o for o in row.others if o.item not in self.items}
                 if self.becomes != "as usual":
                     kept |= {k: OtherItem(item=k, piece=None if by is None else by.id) for k in self.items}

@@ -19,9 +19,9 @@ from able_brick.steps.about import AxesOf, axes_field, axes_of, centre_of, frame
 from able_brick.steps.copying import Copier
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of
+from able_brick.steps.images import image_of
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
-from able_brick.steps.twins import own_mirror, twin_of
 
 _KINDS: Final = ("placement", "array", "path", "group", "measure")
 Through = Literal["middle", "own pivot", "first", "picked", "point"]
@@ -32,22 +32,7 @@ def reflected(draft: Draft, thing: AThing, over: Reflection) -> AThing:
     image."""
     match thing:
         case Placement() | Array():
-            piece = draft.piece(thing.piece)
-            own = own_mirror(draft, piece)
-            shows = piece if own is not None else twin_of(draft, piece)
-            axis = 0 if own is None else own
-            changes: dict[str, object] = {
-                "piece": shows.id,
-                "position": over.point(thing.position),
-                "turn": over.turn(thing.turn, axis),
-            }
-            if isinstance(thing, Array):
-                changes |= thing.turned_over(axis)
-                changes["others"] = tuple(
-                    o if o.piece is None else o.model_copy(update={"piece": _image(draft, o.piece, axis)})
-                    for o in thing.others
-                )
-            return thing.changed(**changes)
+            return image_of(draft, thing, over)
         case Group():
             turn = over.turn(thing.turn)
             repeat = thing.repeat
@@ -69,11 +54,6 @@ def reflected(draft: Draft, thing: AThing, over: Reflection) -> AThing:
             return thing.changed(**thing.mirror())
         case Measure():
             return thing.changed(start=over.point(thing.start), end=over.point(thing.end))
-
-
-def _image(draft: Draft, piece: str, axis: int) -> str:
-    row = draft.piece(piece)
-    return piece if own_mirror(draft, row) == axis else twin_of(draft, row).id
 
 
 class Mirror(Tool):

@@ -20,6 +20,7 @@ from able_brick.steps.dock import Dock
 from able_brick.steps.draft import Change, Draft, MeshLoader, Tell, selected
 from able_brick.steps.duplicate import Duplicate
 from able_brick.steps.groups import Dissolve, GroupPivot, MakeGroup, PutInto
+from able_brick.steps.images import keep_mirrors
 from able_brick.steps.import_pieces import ImportPieces
 from able_brick.steps.independent import MakeIndependent
 from able_brick.steps.items import SwapItems
@@ -67,7 +68,6 @@ from able_brick.steps.spread import Spread
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import locked_of, without_followers
 from able_brick.steps.turn import Turn
-from able_brick.steps.twins import keep_twins
 
 TOOLS: Final[dict[str, type[Tool]]] = {
     t.model_fields["tool"].default: t
@@ -246,7 +246,7 @@ def apply(
     tool.check_locked(locked_of(draft, rows))
     try:
         tool.apply(draft, rows)
-        keep_twins(draft)
+        keep_mirrors(draft, rows)
     except ValidationError as error:
         raise unsound(tool.title, error) from error
     change = draft.change()

@@ -29,7 +29,9 @@ from able_brick.level.field import field
 from able_brick.level.rows import Array, Course, Piece, Placement, Quaternion, Vector
 from able_brick.level.rows.array import axis_vector
 from able_brick.level.snapshot import ARow
+from able_brick.level.things import AShown
 from able_brick.steps.draft import Draft, facts, pieces_of
+from able_brick.steps.images import part_images
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.twins import twins_of
 
@@ -113,7 +115,9 @@ class SetPivot(Tool):
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         kept, moved, farthest = 0, 0, 0.0
         for piece, new, axes in self._wanted(draft, rows):
-            users = draft.users(piece.id)
+            part_images(draft, piece, piece.changed(pivot=new, axes=axes))
+        for piece, new, axes in self._wanted(draft, rows):
+            users = _users(draft, piece)
             draft.watch(piece)
             if self.outcome == "pieces stay":
                 for user in users:
@@ -181,6 +185,13 @@ class SetPivot(Tool):
                 return quaternion(from_degrees(self.turn))
             case "up along the normal":
                 return up_along(self._feature(draft, piece)[1])
+
+
+def _users(draft: Draft, piece: Piece) -> list[AShown]:
+    """Things of all levels that show a piece, as the step has them so far."""
+    pairs = [piece, *twins_of(draft, piece)]
+    every = {u.id: draft.now(u) for p in pairs for u in draft.users(p.id)}
+    return [u for u in every.values() if isinstance(u, (Placement, Array, Course)) and piece.id in u.pieces]
 
 
 def _world_origin(piece: Piece, rows: list[ARow]) -> Vector:

@@ -95,7 +95,7 @@ class ReplacePiece(Tool):
         for user in users:
             for piece in old:
                 user = user.with_piece(piece.id, new.id)
-            draft.put(user)
+            draft.put(user if isinstance(user, Course) else user.changed(image=None))
         draft.select = tuple(u.id for u in users if u.level == draft.level_id)
         elsewhere = len({u.level for u in users} - {draft.level_id})
         also = f", also in {counted(elsewhere, 'other level', 'other levels')}" if elsewhere else ""

@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from able_brick.core.place.mirror import axes_over, mirrored, symmetries
 from able_brick.core.place.pose import IDENTITY
 from able_brick.level.rows import Piece
 from able_brick.steps.draft import Draft
 
 
-def own_mirror(draft: Draft, piece: Piece) -> int | None:
-    """The axis of its pivot along which a piece is its own mirror image, the pivot in the middle; None where there is
-    none."""
+def own_mirror(draft: Draft, pieces: Iterable[Piece]) -> int | None:
+    """The first axis of their pivots along which all pieces are their own mirror images, the pivot in the middle; None
+    where there is none."""
+    every = list(pieces)
+    return next((k for k in (0, 2, 1) if all(is_own_mirror(draft, p, k) for p in every)), None)
+
+
+def is_own_mirror(draft: Draft, piece: Piece, axis: int) -> bool:
+    """Whether a piece is its own mirror image along an axis of its pivot, the pivot in the middle."""
     if piece.axes != IDENTITY:
-        return None
+        return False
     low, high = piece.box_about_pivot()
     grain = 1e-9 * max(1.0, float(max(abs(low).max(), abs(high).max())))
-    found = symmetries(draft.mesh(piece))
-    return next((k for k in (0, 2, 1) if found[k] and abs(low[k] + high[k]) <= grain), None)
+    return abs(low[axis] + high[axis]) <= grain and symmetries(draft.mesh(piece))[axis]
 
 
 def twin_of(draft: Draft, piece: Piece) -> Piece:

@@ -25,6 +25,7 @@ def made(bench: Bench) -> Delta:
     bench.do("make_group", "placement-3", "placement-4", name="Röhre „1“")
     bench.do("set_marks", "placement-5", hide=True)
     bench.do("set_marks", "placement-6", lock=True)
+    bench.do("mirror", "placement-1", across=["z"], about_what="point")
     bench.do("line_array", "placement-2", count=5, spacing_by="metres", spacing=3.0)
     points = [{"position": (0, 0, 9)}, {"position": (9, 0, 9)}, {"position": (9, 0, 20)}]
     bench.do("draw_path", points=points)

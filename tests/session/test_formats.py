@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 
 from able_brick.core.errors import InputError, StorageError
-from able_brick.core.formats import FIRST, Chain
+from able_brick.core.formats import Chain
 from able_brick.core.mesh import hashing
 from able_brick.core.mesh.hashing import content_hash, rule_of
 from able_brick.core.shapes.box import box
@@ -81,7 +81,9 @@ def test_rows_in_the_file_and_in_the_history_are_upgraded(bench: Bench, monkeypa
     bench.do("add_shape", shape={"kind": "box"}, name="Crate")
     bench.do("rename", "placement-1", name="Chest")
     bench.project.close()
-    monkeypatch.setitem(formats.ROWS, "placement", Chain((louder,)))
+    now = formats.ROWS["placement"]
+    later = Chain((*now.upgrades, louder))
+    monkeypatch.setitem(formats.ROWS, "placement", later)
     bench.project = Project(bench.path)
     assert bench.rows()["placement-1"].name == "Chest!"
     assert bench.rows()["piece-1"].name == "Crate", "other kinds are as they were"
@@ -97,13 +99,13 @@ def test_rows_in_the_file_and_in_the_history_are_upgraded(bench: Bench, monkeypa
         assert dict(db.execute("select kind, max(format) from row group by kind")) == {
             "level": formats.row_format("level"),
             "piece": 1,
-            "placement": 2,
+            "placement": later.version,
         }
     bench.project.close()
-    monkeypatch.setitem(formats.ROWS, "placement", FIRST)
-    with pytest.raises(StorageError, match="format 2"):
+    monkeypatch.setitem(formats.ROWS, "placement", now)
+    with pytest.raises(StorageError, match=f"format {later.version}"):
         Project(bench.path)
-    monkeypatch.setitem(formats.ROWS, "placement", Chain((louder,)))
+    monkeypatch.setitem(formats.ROWS, "placement", later)
     bench.project = Project(bench.path)
 
 

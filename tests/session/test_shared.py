@@ -108,9 +108,9 @@ def test_a_pivot_is_not_undone_under_things_placed_by_it(bench: Bench, other: st
 
 def test_a_pivot_is_undone_under_things_that_were_there(bench: Bench, other: str) -> None:
     bench.do("place_piece", "piece-1", level=other, position=(3, 0, 0))
-    for outcome in ("pieces stay", "numbers stay"):
+    for outcome, point in (("pieces stay", (0.3, 0.2, 0.1)), ("numbers stay", (0.4, 0.2, 0.1))):
         before = {key: bench.vertices(key) for key in (bench.level, other)}
-        bench.do("set_pivot", "piece-1", place="typed", point=(0.3, 0.2, 0.1), outcome=outcome)
+        bench.do("set_pivot", "piece-1", place="typed", point=point, outcome=outcome)
         bench.undo()
         for key, stood in before.items():
             for thing, points in stood.items():

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import threading
 import time
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -234,10 +235,14 @@ def test_two_jobs_at_once_are_done_one_after_the_other(bench: Bench) -> None:
     try:
         started = threading.Barrier(2)
         jobs: list[Job] = []
+        shares = count()
 
         def begin() -> None:
             started.wait()
-            jobs.append(work.start(bench.project, bench.level, tool(), ("piece-2",)))
+            rungs = [{"kind": "share", "value": 50.0 + next(shares)}]
+            jobs.append(
+                work.start(bench.project, bench.level, parse_tool("make_ladder", {"rungs": rungs}), ("piece-2",))
+            )
 
         threads = [threading.Thread(target=begin) for _ in range(2)]
         for t in threads:

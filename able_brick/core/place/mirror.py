@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.mesh.combine import order_over, turned_over
 from able_brick.core.mesh.hardware import HardwareVertices
 from able_brick.core.mesh.kept import kept_with_mesh
-from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.place.pose import Quaternion, Vector, vector
 
 _NEAR = 1e-9
+_MOST_FACES = 50_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,15 +50,26 @@ class Reflection:
         across the plane and X along the axis, M · R · X. Both are half turns but for the sign of all three axes."""
         n, a = np.append(self.normal, 0.0), np.zeros(4)
         a[axis] = 1.0
-        out = _product(_product(n, np.asarray(turns)), a)
-        negative = out[..., 3] < 0
-        out = np.where(negative[..., None], -out, out)
-        return out + 0.0
+        return _upward(_product(_product(n, np.asarray(turns)), a))
 
     def turn(self, turn: Quaternion, axis: int = 0) -> Quaternion:
         """One of them."""
         x, y, z, w = (float(v) for v in self.turns(np.asarray(turn)[None], axis)[0])
         return (x, y, z, w)
+
+
+def half_turned(turn: Quaternion, axis: int) -> Quaternion:
+    """A turn after half a turn about one of its own axes."""
+    half = np.zeros(4)
+    half[axis] = 1.0
+    x, y, z, w = (float(v) for v in _upward(_product(np.asarray(turn), half)))
+    return (x, y, z, w)
+
+
+def _upward(turns: Floats) -> Floats:
+    """Quaternions (…,4) with a real part that is not negative."""
+    out: Floats = np.where(turns[..., 3:] < 0, -turns, turns) + 0.0
+    return out
 
 
 def _product(p: Floats, q: Floats) -> Floats:
@@ -74,11 +88,11 @@ def _product(p: Floats, q: Floats) -> Floats:
     )
 
 
-def mirrored(mesh: PolyMesh) -> PolyMesh:
-    """The mesh across the YZ plane of its own coordinates: faces are gone round the other way from the same first
+def mirrored(mesh: PolyMesh, axis: int = 0) -> PolyMesh:
+    """The mesh with its coordinates along an axis turned round: faces are gone round the other way from the same first
     corner, nothing else changes. Twice gives the very mesh back."""
     points = np.array(mesh.positions)
-    points[:, 0] = -points[:, 0] + 0.0
+    points[:, axis] = -points[:, axis] + 0.0
     return turned_over(mesh.replaced(positions=points))
 
 
@@ -103,32 +117,54 @@ def axes_over(axes: Quaternion) -> Quaternion:
 
 @kept_with_mesh
 def symmetries(mesh: PolyMesh) -> tuple[bool, bool, bool]:
-    """Whether the mesh is the same form when it is mirrored along X, Y, Z through the middle of its box; materials
-    count, pictures on it do not."""
-    low, high = mesh.bounds
-    if mesh.face_count > 50_000 or not mesh.face_count:
+    """Whether the mesh is the same form when it is mirrored along X, Y, Z through the middle of its box; materials,
+    colours and sharp edges count, pictures on it do not."""
+    if not 0 < mesh.face_count <= _MOST_FACES:
         return (False, False, False)
-    middle = (low + high) / 2
-    grain = _NEAR * max(1.0, float(np.abs(np.concatenate([low, high])).max()))
-    away = mesh.positions - middle
-    place = {tuple(row): k for k, row in enumerate(np.round(away / grain / 4).astype(np.int64).tolist())}
-    faces = {_face(mesh, f, mesh.corners) for f in range(mesh.face_count)}
+    low, high = mesh.bounds
+    grain = 4 * _NEAR * max(1.0, float(np.abs(np.concatenate([low, high])).max()))
+    away = mesh.positions - (low + high) / 2
+    places, at = _places(np.rint(away / grain).astype(np.int64))
+    if len(places) < len(away):  # vertices on one another cannot be told apart
+        return (False, False, False)
+    own = _rings(mesh, mesh.corners)
+    back = turned_over(mesh)
     out = []
     for k in range(3):
-        over = np.array(away)
+        over = away[at]
         over[:, k] = -over[:, k]
-        found = [place.get(tuple(row), -1) for row in np.round(over / grain / 4).astype(np.int64).tolist()]
-        if min(found) < 0:
+        cells, order = _places(np.rint(over / grain).astype(np.int64))
+        if not np.array_equal(cells, places):
             out.append(False)
             continue
-        back = turned_over(mesh)
-        corners = np.array(found, np.int32)[back.corners]
-        out.append(all(_face(back, f, corners) in faces for f in range(mesh.face_count)))
+        image = np.empty(len(away), np.int64)
+        image[at[order]] = at
+        out.append(_same(own, _rings(back, image[back.corners])))
     return (out[0], out[1], out[2])
 
 
-def _face(mesh: PolyMesh, face: int, corners: np.ndarray) -> tuple[int, ...]:
-    """A face's material and corners, from its lowest corner on."""
-    ring = corners[mesh.face_starts[face] : mesh.face_starts[face + 1]].tolist()
-    k = ring.index(min(ring))
-    return (int(mesh.material[face]), *ring[k:], *ring[:k])
+def _places(cells: Indices) -> tuple[Indices, Indices]:
+    """Different cells (N,3) in order, and the first row of each."""
+    found, first = np.unique(cells, axis=0, return_index=True)
+    return found, first
+
+
+def _rings(mesh: PolyMesh, corners: Indices) -> list[Floats]:
+    """For every size of face its faces as rows, in order: material, then round the face from its lowest corner on the
+    corner, whether the edge from there is sharp, and its colour."""
+    out = []
+    for size in np.unique(mesh.face_sizes):
+        faces = np.flatnonzero(mesh.face_sizes == size)
+        at = mesh.face_starts[faces][:, None] + np.arange(size)
+        turn = (np.argmin(corners[at], axis=1)[:, None] + np.arange(size)) % size
+        at = np.take_along_axis(at, turn, axis=1)
+        columns: list[npt.NDArray[Any]] = [mesh.material[faces][:, None], corners[at], mesh.sharp[at]]
+        if mesh.colour is not None:
+            columns.append(mesh.colour[at].reshape(len(faces), -1))
+        rows = np.concatenate([c.astype(np.float64) for c in columns], axis=1)
+        out.append(rows[np.lexsort(rows.T[::-1])])
+    return out
+
+
+def _same(one: list[Floats], other: list[Floats]) -> bool:
+    return all(np.array_equal(a, b) for a, b in zip(one, other, strict=True))

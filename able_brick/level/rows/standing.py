@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Self
+from typing import Literal, Self
 
 import numpy as np
 
@@ -16,12 +16,17 @@ from able_brick.level.rows.base import Quaternion, Scaling, Thing, Vector
 
 
 class Standing(Thing):
-    """Base of what stands by itself: turn as unit quaternion xyzw, size as factors."""
+    """Base of what stands by itself: turn as unit quaternion xyzw, size as factors.
+
+    `image` is the axis of its own along which it stands mirrored, for as long as what it shows is its own mirror image
+    along it.
+    """
 
     piece: str
     position: Vector = ORIGIN
     turn: Quaternion = IDENTITY
     size: Vector = ONE
+    image: Literal["x", "y", "z"] | None = None
 
     def needs(self) -> tuple[tuple[str, str], ...]:
         return (("piece", self.piece), *super().needs())

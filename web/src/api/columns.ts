@@ -29,6 +29,9 @@ interface Placements {
 type Laid = Omit<Run, "numbers" | "rows" | "faces"> & { numbers: Column; rows: Column; faces: Column };
 export type Head = Omit<Delta, "items"> & { items: Record<string, Laid[]>; placements: Placements };
 
+/** What the flags say above hidden and locked: along which axis a thing is a mirror image. */
+const IMAGES = [null, "x", "y", "z"] as const;
+
 const MAGIC = 0x31434241; // "ABC1", little-endian
 
 /** What stands before the columns, and where these begin. Throws for bytes that are no such change. */
@@ -84,6 +87,7 @@ export function readColumns(data: ArrayBuffer): Delta {
       position: three(position, position.length === 3 ? 0 : 3 * k),
       turn: turns ?? four(turn, 4 * k),
       size: sizes ?? three(size, 3 * k),
+      image: IMAGES[flag >> 2] ?? null,
     };
     out.changed.push(row);
   }

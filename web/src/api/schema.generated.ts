@@ -705,7 +705,8 @@ export interface paths {
         put?: never;
         /**
          * Take Step
-         * @description Take a step. 409 when the level has moved on since `revision`.
+         * @description Take a step. 409 when the level has moved on since `revision`; that pieces have changed in other levels does not
+         *     count, where the step has nothing to do with them.
          */
         post: operations["take_step_api_projects__project__levels__level__steps_post"];
         delete?: never;
@@ -1233,6 +1234,8 @@ export interface components {
             hidden: boolean;
             /** Id */
             id: string;
+            /** Image */
+            image?: ("x" | "y" | "z") | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1840,7 +1843,8 @@ export interface components {
         /**
          * Delta
          * @description Everything that differs after a change. `items` is what is drawn of arrays and courses; `elements` are to be
-         *     picked next; at the faces `ended` what was done came to an end that may not have been meant.
+         *     picked next; at the faces `ended` what was done came to an end that may not have been meant. A step that changes
+         *     nothing is `idle`: none was made, and the revision is what it was.
          */
         Delta: {
             /** Changed */
@@ -1848,6 +1852,11 @@ export interface components {
             elements?: components["schemas"]["Elements"] | null;
             ended?: components["schemas"]["Elements"] | null;
             history: components["schemas"]["HistoryView"];
+            /**
+             * Idle
+             * @default false
+             */
+            idle: boolean;
             /** Items */
             items: {
                 [key: string]: components["schemas"]["RunView"][];
@@ -2774,6 +2783,11 @@ export interface components {
             elements?: components["schemas"]["Elements"] | null;
             ended?: components["schemas"]["Elements"] | null;
             history: components["schemas"]["HistoryView"];
+            /**
+             * Idle
+             * @default false
+             */
+            idle: boolean;
             /** Items */
             items: {
                 [key: string]: components["schemas"]["RunView"][];
@@ -3172,6 +3186,8 @@ export interface components {
             hidden: boolean;
             /** Id */
             id: string;
+            /** Image */
+            image?: ("x" | "y" | "z") | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}

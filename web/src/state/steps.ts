@@ -57,7 +57,10 @@ function inTurn(work: (level: string, revision: number) => Promise<Delta>, quiet
       const delta = await work(levelId, asked);
       // what has been selected while the step was on its way stays selected
       const still = selectionStore.getState().ids.join() === chosen;
-      if (!applyDelta(delta)) await reload();
+      if (delta.idle) {
+        showPreview(null);
+        tell(delta.note);
+      } else if (!applyDelta(delta)) await reload();
       if (delta.select && still) select(delta.select);
       if (still) takeElements(delta.elements, delta.ended);
       levelStore.setState({ online: true });

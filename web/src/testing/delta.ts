@@ -12,5 +12,6 @@ export const delta = (revision: number, part: Partial<Delta> = {}): Delta => ({
   history: { last: null, redo: null },
   select: null,
   note: "",
+  idle: false,
   ...part,
 });
