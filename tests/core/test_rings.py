@@ -71,6 +71,50 @@ def test_a_ring_ends_at_a_face_that_is_no_quad() -> None:
     assert ends(mesh, ring) in ([(0, 1), (2, 3)], [(2, 3), (0, 1)])
 
 
+def test_a_ring_from_an_edge_of_three_faces_goes_over_each() -> None:
+    # three strips of two quads that meet in the edge from 0 to 1
+    ways = np.array([[1.0, 0.0, 0.0], [-0.5, 0.0, 0.9], [-0.5, 0.0, -0.9]])
+    places = [[0, 0, 0], [0, 1, 0]]
+    quads = []
+    for way in ways:
+        last = (0, 1)
+        for far in (1, 2):
+            fresh = (len(places), len(places) + 1)
+            places += [(far * way).tolist(), (far * way + [0, 1, 0]).tolist()]
+            quads.append([last[0], fresh[0], fresh[1], last[1]])
+            last = fresh
+    mesh = PolyMesh.checked(places, [4] * 6, np.ravel(quads))
+    upright = [(2 * k, 2 * k + 1) for k in range(7)]
+    assert sorted(ends(mesh, edge_ring(mesh, edge_between(mesh, 0, 1)))) == upright
+    # from elsewhere it ends there: none of the other ways is straight on
+    assert sorted(ends(mesh, edge_ring(mesh, edge_between(mesh, 4, 5)))) == upright[:3]
+    # two of the strips joined to a tube: the third one is not left out
+    tube = PolyMesh.checked(places, [4] * 7, [*np.ravel(quads), 4, 8, 9, 5])
+    assert sorted(ends(tube, edge_ring(tube, edge_between(tube, 0, 1)))) == upright
+
+
+@pytest.mark.parametrize("turned", [0, 1])
+def test_the_border_of_a_strip_with_one_side_is_one_loop(turned: int) -> None:
+    n = 9
+    angle = np.arange(n) * (2 * np.pi / n)
+    half = angle / 2 * turned
+    middle = np.stack([3 * np.cos(angle), np.zeros(n), 3 * np.sin(angle)], axis=1)
+    across = np.stack([np.cos(half) * np.cos(angle), np.sin(half), np.cos(half) * np.sin(angle)], axis=1)
+    places = np.stack([middle - across, middle + across], axis=1).reshape(-1, 3)
+    quads = []
+    for k in range(n):
+        a, b = 2 * k, 2 * k + 1
+        c, d = ((1, 0) if turned else (0, 1)) if k == n - 1 else (2 * k + 2, 2 * k + 3)
+        quads.append([a, b, d, c])
+    mesh = PolyMesh.checked(places, [4] * n, np.ravel(quads))
+    found = borders(mesh)
+    assert [(len(c.edges), c.closed) for c in found] == ([(2 * n, True)] if turned else [(n, True), (n, True)])
+    for chain in found:
+        table = topology(mesh).edges[chain.edges]
+        for one, other in zip(table, np.roll(table, -1, axis=0), strict=True):
+            assert set(one.tolist()) & set(other.tolist())
+
+
 @pytest.mark.parametrize("name", sorted(ZOO))
 def test_chains_hold_each_edge_once_and_borders_hold_all_of_them(name: str) -> None:
     mesh = ZOO[name]()

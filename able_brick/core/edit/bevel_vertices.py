@@ -9,7 +9,8 @@ from able_brick.core.edit.edited import Edited, fitting, refuse_folded, what_fit
 from able_brick.core.edit.fans import Fans, before
 from able_brick.core.edit.kinds import marked
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.polymesh import Indices, PolyMesh
+from able_brick.core.mesh.normals import area_vectors, crossed, dots
+from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
@@ -69,29 +70,85 @@ def bevel_vertices(mesh: PolyMesh, vertices: Indices, width: float, *, clamp: bo
         sharp,
     )
     finder = Fans(mesh)
+    convex = _convex(mesh, corners, back)
     caps: list[list[int]] = []
     lead: list[int] = []
     for vertex in np.flatnonzero(picked).tolist():
         for fan in finder.of(vertex):
             cap = at(np.array(fan.spokes), np.full(len(fan.spokes), vertex)).tolist()
             if len(cap) >= 3:
-                caps.append(cap)
-                lead.append(fan.corners[0])
-    flat = np.array([n for cap in caps for n in cap], np.int64)
-    like = np.repeat(np.array(lead, np.int64), [len(cap) for cap in caps]) if caps else np.zeros(0, np.int64)
+                # it begins with the edge that it has in common with the face that it is like
+                first = next((k for k, c in enumerate(fan.corners) if convex[c]), 0)
+                caps.append(cap[first:] + cap[:first])
+                lead.append(fan.corners[first])
+    positions = np.concatenate([mesh.positions, places])
+    sizes, flat = np.array([len(cap) for cap in caps], np.int32), np.array([n for cap in caps for n in cap], np.int64)
+    own = np.array(lead, np.int64)
+    like = np.repeat(own, sizes)
     added = Faces(
-        np.array([len(cap) for cap in caps], np.int32),
+        sizes,
         flat.astype(np.int32),
         between_corners(mesh, like, like, np.zeros(len(like))),
-        mesh.corner_face[np.array(lead, np.int64)],
+        mesh.corner_face[own],
         np.zeros(len(flat), np.bool_),
+        None if mesh.uv is None else _unfolded(mesh, mesh.uv, positions, own, back[own], sizes, flat, width),
         fresh=np.arange(len(caps), dtype=np.int32),
     )
     out = assemble(
         mesh,
-        positions=np.concatenate([mesh.positions, places]),
+        positions=positions,
         changed=changed,
         added=added,
         next_=Next(added=np.ones(len(caps), np.bool_)),
     )
     return refuse_folded(mesh, what_fits(out, asked, width))
+
+
+def _convex(mesh: PolyMesh, corners: Indices, back: Indices) -> Bools:
+    """(C) which of the corners (n) are within a half turn."""
+    p, c = mesh.positions, mesh.corners
+    here = p[c[corners]]
+    ahead, behind = p[c[mesh.next_corner[corners]]] - here, p[c[back[corners]]] - here
+    out = np.zeros(len(c), np.bool_)
+    out[corners] = dots(crossed(ahead, behind), area_vectors(mesh)[mesh.corner_face[corners]]) > 0
+    return out
+
+
+def _unfolded(
+    mesh: PolyMesh,
+    uv: Floats,
+    positions: Floats,
+    lead: Indices,
+    behind: Indices,
+    sizes: Indices,
+    flat: Indices,
+    width: float,
+) -> Floats:
+    """(n,2) uv of caps of some sizes (k) with the vertices `flat` (n): each turned into the plane of its lead corner's
+    face about the edge that they have in common, from its first vertex to the second."""
+    if not len(lead):
+        return np.zeros((0, 2))
+
+    def on(end: Indices) -> Floats:
+        away = mesh.positions[mesh.corners[end]] - mesh.positions[mesh.corners[lead]]
+        out: Floats = uv[lead] + (uv[end] - uv[lead]) * (width / np.linalg.norm(away, axis=1))[:, None]
+        return out
+
+    first = np.cumsum(sizes) - sizes
+    a, b = positions[flat[first]], positions[flat[first + 1]]
+    uv_a, uv_b = on(mesh.next_corner[lead]), on(behind)
+    along = b - a
+    square = np.maximum(dots(along, along), 1e-300)
+
+    def aside(points: Floats, k: Indices | slice) -> tuple[Floats, Floats]:
+        """Shares of the way along the common edge, and distances from it."""
+        away = points - a[k]
+        share = dots(away, along[k]) / square[k]
+        return share, np.linalg.norm(away - share[:, None] * along[k], axis=1)
+
+    share, far = aside(mesh.positions[mesh.corners[lead]], slice(None))
+    outward = (uv[lead] - uv_a - share[:, None] * (uv_b - uv_a)) / np.maximum(far, 1e-300)[:, None]
+    k = np.repeat(np.arange(len(sizes)), sizes)
+    share, far = aside(positions[flat], k)
+    out: Floats = uv_a[k] + share[:, None] * (uv_b - uv_a)[k] + far[:, None] * outward[k]
+    return out

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import chain
 
 import numpy as np
 
@@ -65,7 +66,8 @@ def edge_loop(mesh: PolyMesh, edge: int) -> Chain:
 
 
 def edge_ring(mesh: PolyMesh, edge: int) -> Chain:
-    """The ring through an edge: the opposite edges across quads, as far as there are quads on both sides."""
+    """The ring through an edge: the opposite edges across quads, as far as there are quads on both sides. From an edge
+    of more than two faces it goes over each of them; what is beyond the second comes last."""
     t = topology(mesh)
 
     def on(corner: int) -> int:
@@ -83,15 +85,15 @@ def edge_ring(mesh: PolyMesh, edge: int) -> Chain:
 def _both_ways(mesh: PolyMesh, edge: int, on: Callable[[int], int]) -> Chain:
     """Edges from one, first one way and then the other; `on` leads from a corner to the next, below -1 to the last."""
     t = topology(mesh)
-    (first, *rest) = np.flatnonzero(t.corner_edge == edge)
     ways: list[list[int]] = []
-    for start in (first, *rest[:1]):
+    seen = {edge}
+    starts = np.flatnonzero(t.corner_edge == edge).tolist()
+    for start in starts:
         way: list[int] = []
-        seen = {edge}
         at = on(int(start))
         while at != -1:
             here = int(t.corner_edge[at if at >= 0 else -2 - at])
-            if here == edge:
+            if here == edge and not ways and len(starts) <= 2:
                 return Chain(np.array([edge, *way], np.int32), closed=True)
             if here in seen:
                 break
@@ -102,36 +104,55 @@ def _both_ways(mesh: PolyMesh, edge: int, on: Callable[[int], int]) -> Chain:
             at = on(at)
         ways.append(way)
     back = ways[1][::-1] if len(ways) > 1 else []
-    return Chain(np.array([*back, edge, *ways[0]], np.int32), closed=False)
+    return Chain(np.array([*back, edge, *ways[0], *chain.from_iterable(ways[2:])], np.int32), closed=False)
 
 
 def borders(mesh: PolyMesh) -> list[Chain]:
-    """The borders: chains of edges with one face, each in the direction in which its faces run, by lowest corner."""
+    """The borders: chains of edges with one face, by lowest corner, in the direction in which the face there runs."""
     t = topology(mesh)
     border = t.border[t.corner_edge]
+    beyond = _beyond(mesh)
     done = np.zeros(len(mesh.corners), np.bool_)
     out: list[Chain] = []
     for start in np.flatnonzero(border).tolist():
         if done[start]:
             continue
         way: list[int] = []
-        at = start
+        at, ahead = start, True
         while at >= 0 and not done[at]:
             done[at] = True
             way.append(int(t.corner_edge[at]))
-            at = _next_border(mesh, at)
+            at, ahead = _next_border(mesh, beyond, at, ahead)
         out.append(Chain(np.array(way, np.int32), closed=at == start))
     return out
 
 
-def _next_border(mesh: PolyMesh, corner: int) -> int:
-    """The corner of the border edge that follows the one from a corner; -1 where it is lost among several sheets."""
+def _beyond(mesh: PolyMesh) -> Ints:
+    """(C) the corner with the same edge in the face beyond it, whichever way that runs; -1 where there are not two."""
     t = topology(mesh)
-    at = int(mesh.next_corner[corner])
+    order = np.argsort(t.corner_edge, kind="stable")
+    order = order[t.edge_uses[t.corner_edge[order]] == 2]
+    out = np.full(len(mesh.corners), -1, np.int32)
+    out[order[0::2]], out[order[1::2]] = order[1::2], order[0::2]
+    return out
+
+
+def _next_border(mesh: PolyMesh, beyond: Ints, corner: int, ahead: bool) -> tuple[int, bool]:
+    """The corner of the border edge that follows the one from a corner, which is gone along `ahead` or backward, and
+    which way it is gone along; -1 where it is lost among several sheets. Faces may run against each other."""
+    t = topology(mesh)
+    starts = mesh.face_starts
+    at = corner
     for _ in range(len(mesh.corners)):
+        face = int(mesh.corner_face[at])
+        begin, end = int(starts[face]), int(starts[face + 1])
+        # the other edge of the face at the end of this one
+        at = begin + (at - begin + (1 if ahead else -1)) % (end - begin)
         if t.edge_uses[t.corner_edge[at]] == 1:
-            return at
-        if t.twin[at] < 0:
-            return -1
-        at = int(mesh.next_corner[t.twin[at]])
-    return -1
+            return at, ahead
+        if beyond[at] < 0:
+            break
+        middle = mesh.corners[at if ahead else mesh.next_corner[at]]
+        at = int(beyond[at])
+        ahead = bool(mesh.corners[mesh.next_corner[at]] == middle)
+    return -1, ahead

@@ -19,6 +19,7 @@ from able_brick.core.edit.loops import add_loops
 from able_brick.core.edit.merge import collapse, weld
 from able_brick.core.edit.picks import take_in
 from able_brick.core.edit.pull import pull_edges
+from able_brick.core.edit.remove import delete
 from able_brick.core.edit.slide import slide
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.combine import joined, moved
@@ -173,6 +174,37 @@ def test_corners_are_cut_off() -> None:
     out = bevel_vertices(mesh, np.arange(8, dtype=np.int32), 0.5).mesh
     assert volume(out) == pytest.approx(8.0 - 8 * 0.5**3 / 6, rel=1e-12)
     assert sorted(np.unique(out.face_sizes)) == [3, 8]
+
+
+@pytest.mark.parametrize("name", ["box", "prism", "open"])
+def test_caps_have_the_density_of_the_face_that_they_go_on_from(name: str) -> None:
+    mesh = {
+        "box": lambda: box(2.0, 1.0, 3.0),
+        "prism": lambda: prism([(0, 0), (4, 0), (4, 3), (2, 1), (0, 3)], 1.0),
+        "open": lambda: delete(divide(box(2.0, 1.0, 3.0), np.arange(6)).mesh, np.array([0], np.int32)).mesh,
+    }[name]()
+    out = bevel_vertices(mesh, np.arange(mesh.vertex_count, dtype=np.int32), 0.2)
+    assert out.mesh.uv is not None
+    assert mesh.uv is not None
+    uv = _uv_areas(out.mesh, out.mesh.uv)
+    real = np.linalg.norm(area_vectors(out.mesh), axis=1)
+    density = (np.abs(_uv_areas(mesh, mesh.uv)) / np.linalg.norm(area_vectors(mesh), axis=1)).mean()
+    # caps over an edge of the open box are bent a little
+    assert uv == pytest.approx(real * density, rel=0.04 if name == "open" else 1e-6)
+    # each cap goes on from a face beside it: they have the uv of an edge in common
+    m, t = out.mesh, topology(out.mesh)
+    for face in np.flatnonzero(out.face_from < 0):
+        corners = np.arange(m.face_starts[face], m.face_starts[face + 1])
+        twins = t.twin[corners]
+        ahead = np.abs(m.uv[corners] - m.uv[m.next_corner[twins]]).max(axis=1)
+        behind = np.abs(m.uv[m.next_corner[corners]] - m.uv[twins]).max(axis=1)
+        assert (np.maximum(ahead, behind)[twins >= 0] < 1e-9).any()
+
+
+def _uv_areas(mesh: PolyMesh, uv: np.ndarray) -> np.ndarray:
+    """(F) signed areas of faces on the map."""
+    one, two = uv, uv[mesh.next_corner]
+    return np.bincount(mesh.corner_face, one[:, 0] * two[:, 1] - two[:, 0] * one[:, 1], mesh.face_count) / 2
 
 
 # -- cuts -
