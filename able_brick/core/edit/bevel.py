@@ -93,6 +93,8 @@ class _Bevelling:
         self.places: list[Floats] = []
         #: Profiles by the bevelled edge and the vertex where they lie, from the face of the edge's first corner on.
         self.rails: dict[tuple[int, int], list[int]] = {}
+        #: The uv across them, as their strips have them.
+        self.rail_uv: dict[tuple[int, int], list[Floats]] = {}
         self.new = _New()
         self.changed: dict[int, list[int]] = {}
 
@@ -231,6 +233,7 @@ class _Bevelling:
         c_ahead, d_ahead = int(mesh.next_corner[c]), int(mesh.next_corner[d])
         a, b = self.rails[edge, int(mesh.corners[c])], self.rails[edge, int(mesh.corners[c_ahead])]
         uv_a, uv_b = self._across(c, d_ahead, a), self._across(c_ahead, d, b)
+        self.rail_uv[edge, int(mesh.corners[c])], self.rail_uv[edge, int(mesh.corners[c_ahead])] = uv_a, uv_b
         left, right = int(mesh.corner_face[c]), int(mesh.corner_face[d])
         for i in range(s):
             half = i < (s + 1) / 2 - 0.5 or s == 1
@@ -281,12 +284,39 @@ class _Bevelling:
         sides = [side for side in sides if side[0] != side[-1]]
         if len(sides) < 3:
             return
-        faces, fresh = patch([np.array([self.places[p] for p in side]) for side in sides])
-        names = [p for side in sides for p in side[:-1]] + [self._place(p) for p in fresh]
+        round_it = self._uv_round(a)
         corner = a.fan.corners[0]
+
+        def uv(point: int) -> Floats:
+            found = round_it.get(point)
+            return self._uv_in(corner, point) if found is None else found
+
+        curves = [np.array([[*self.places[p], *uv(p)] for p in side]) for side in sides]
+        faces, fresh = patch(curves)
+        names = [p for side in sides for p in side[:-1]]
+        maps = [uv(p) for p in names]
+        names += [self._place(p[:3]) for p in fresh]
+        maps += [p[3:] if round_it else self._uv_in(corner, q) for p, q in zip(fresh, names[len(maps) :], strict=True)]
         for face in faces:
-            points = [names[k] for k in face]
-            self.new.add(points, like, [corner] * len(points), [self._uv_in(corner, p) for p in points], facet)
+            self.new.add([names[k] for k in face], like, [corner] * len(face), [maps[k] for k in face], facet)
+
+    def _uv_round(self, a: Around) -> dict[int, Floats]:
+        """The uv (2,) of the points round a vertex as the faces and strips there have them; none where these do not
+        agree at the vertex."""
+        mesh = self.mesh
+        if mesh.uv is None:
+            return {}
+        own = mesh.uv[np.array(a.fan.corners)]
+        if np.abs(own - own[0]).max() > 1e-9:
+            return {}
+        vertex = a.fan.vertex
+        out: dict[int, Floats] = {}
+        for spoke in a.spokes:
+            key = int(self.t.corner_edge[spoke]), vertex
+            out |= zip(self.rails[key], self.rail_uv[key], strict=True)
+        for corner in a.fan.corners:
+            out |= {p: self.moved_uv[corner, p] for p in self.moves.at.get(corner, ()) if (corner, p) in self.moved_uv}
+        return out
 
     def _uv_in(self, corner: int, point: int) -> Floats:
         """The uv (2,) of a place as the face of a corner would have them."""

@@ -8,8 +8,8 @@ from able_brick.core.mesh.polymesh import Floats
 
 
 def patch(sides: list[Floats]) -> tuple[list[list[int]], Floats]:
-    """Faces that close a hole between n ≥ 3 sides (k+1,3), each from a corner to the next, counter-clockwise; and the
-    places (m,3) of the vertices within.
+    """Faces that close a hole between n ≥ 3 sides (k+1,3+d), each from a corner to the next, counter-clockwise; and the
+    places (m,3+d) of the vertices within. What comes after the three coordinates is blended as they are.
 
     Numbers are those of the sides' points one after the other, ends left out, then of those within. Sides that are all
     divided alike are closed by rings of quads; others by a fan about the middle, or by one face where none is divided.
@@ -17,13 +17,13 @@ def patch(sides: list[Floats]) -> tuple[list[list[int]], Floats]:
     counts = [len(side) - 1 for side in sides]
     n, total = len(sides), sum(counts)
     if max(counts) == 1:
-        return [list(range(n))], np.zeros((0, 3))
+        return [list(range(n))], np.zeros((0, sides[0].shape[1]))
     edge = np.concatenate([side[:-1] for side in sides])
     if len(set(counts)) > 1:
         middle = edge.mean(axis=0)
         return [[k, (k + 1) % total, total] for k in range(total)], middle[None]
     faces, places = _rings(sides, counts[0])
-    return faces, _rounded(edge, places)
+    return faces, np.concatenate([_rounded(edge[:, :3], places[:, :3]), places[:, 3:]], axis=1)
 
 
 #: Points lie on a sphere within this share of its radius.
@@ -79,7 +79,7 @@ def _rings(sides: list[Floats], s: int) -> tuple[list[list[int]], Floats]:
         outer = inner
     if parts == 1:
         faces.append([ring[0] for ring in outer])
-    return faces, np.array(places).reshape(-1, 3)
+    return faces, np.array(places).reshape(-1, sides[0].shape[1])
 
 
 class _Sectors:
@@ -92,19 +92,20 @@ class _Sectors:
         self.middles = np.array([self._along(i, 0.5) for i in range(len(sides))])
         self.centre: Floats = 2 * self.middles.mean(axis=0) - corners.mean(axis=0)
         # a flat or a hollow hole, whose middle would come to lie beyond: between the middles of its sides
-        reach = np.linalg.norm(self.middles - self.middles.mean(axis=0), axis=1).min()
-        if float(np.linalg.norm(self.centre - self.middles.mean(axis=0))) > reach:
-            self.centre = self.middles.mean(axis=0)
+        mean = self.middles.mean(axis=0)
+        reach = np.linalg.norm((self.middles - mean)[:, :3], axis=1).min()
+        if float(np.linalg.norm((self.centre - mean)[:3])) > reach:
+            self.centre = mean
 
     def _along(self, i: int, share: float) -> Floats:
-        """The point (3,) at a share of side i."""
+        """The point (3+d,) at a share of side i."""
         at = share * self.s
         k = min(int(at), self.s - 1)
         out: Floats = self.sides[i][k] + (self.sides[i][k + 1] - self.sides[i][k]) * (at - k)
         return out
 
     def place(self, i: int, k: int, j: int) -> Floats:
-        """The place (3,) of point k on side i of ring j."""
+        """The place (3+d,) of point k on side i of ring j."""
         p, q = j + k, j
         if 2 * p > self.s:  # in the sector of the next corner
             return self._in_sector((i + 1) % len(self.sides), q, self.s - p)

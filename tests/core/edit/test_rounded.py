@@ -13,6 +13,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.shapes.box import box
 from able_brick.core.shapes.prism import prism
+from tests.zoo import waves
 
 MANY = [2, 3, 7, 12, 16, 31, 32]
 
@@ -62,3 +63,31 @@ def test_one_corner_of_three_is_closed_by_a_patch_that_shrinks_with_its_width() 
         assert check_sound(plain, out)[0] == ""
         assert topology(out.mesh).is_closed
         assert volume(out.mesh) < 8.0
+
+
+def seams(mesh: PolyMesh) -> int:
+    """How many edges within have other uv on one side than on the other."""
+    assert mesh.uv is not None
+    t = topology(mesh)
+    c = np.flatnonzero(t.twin >= 0)
+    one = np.abs(mesh.uv[c] - mesh.uv[mesh.next_corner[t.twin[c]]]).max(axis=1)
+    return int((one > 1e-9).sum())
+
+
+@pytest.mark.parametrize("segments", [1, 2, 3, 4])
+@pytest.mark.parametrize("shape", [0.0, 0.5, 1.0])
+def test_a_map_without_seams_keeps_none_and_hardly_moves(segments: int, shape: float) -> None:
+    sheet = waves(8)
+    table = topology(sheet)
+    inner = np.flatnonzero(table.edge_uses == 2)
+    rng = np.random.default_rng(segments)
+    for share in (0.1, 0.4, 1.0):
+        picked = np.sort(rng.choice(inner, max(1, int(share * len(inner))), replace=False)).astype(np.int32)
+        out = bevel(sheet, picked, 0.04, segments=segments, shape=shape).mesh
+        assert seams(out) == 0
+        assert out.uv is not None
+        # the map is the sheet seen from above
+        flat = sheet.positions[sheet.corners][:, [0, 2]]
+        to_uv = np.linalg.lstsq(np.column_stack([flat, np.ones(len(flat))]), sheet.uv, rcond=None)[0]
+        wanted = np.column_stack([out.positions[out.corners][:, [0, 2]], np.ones(len(out.corners))]) @ to_uv
+        assert np.abs(out.uv - wanted).max() < 0.01
