@@ -32,8 +32,11 @@ def length_of(metres: float) -> str:
 
 
 def stretched(factor: float) -> str:
-    """By how much something is stretched: +3.2 %; 0.12 % of its length where next to nothing is left."""
-    return f"{100 * (factor - 1):+.1f} %" if factor >= 0.1 else f"to {digits(100 * factor)} % of the length"
+    """By how much something is stretched: +3.2 %, 0 %; 0.12 % of its length where next to nothing is left."""
+    if factor < 0.1:
+        return f"to {digits(100 * factor)} % of the length"
+    told = f"{100 * (factor - 1):+.1f}"
+    return f"{told} %" if float(told) else "0 %"
 
 
 def counted(number: int, one: str, many: str) -> str:

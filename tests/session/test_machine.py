@@ -367,7 +367,7 @@ class TwoLevels(RuleBasedStateMachine):
 TestTwoLevels = TwoLevels.TestCase
 #: A long run looks for new examples: HYPOTHESIS_PROFILE=default MACHINE_RUNS=1000 pytest tests/session/test_machine.py
 TestTwoLevels.settings = settings(
-    max_examples=int(os.environ.get("MACHINE_RUNS", "40")),
+    max_examples=int(os.environ.get("MACHINE_RUNS", "20")),
     stateful_step_count=30,
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],

@@ -1,4 +1,4 @@
-"""Levels of 10 000 and of 100 000 placements in the browser."""
+"""Levels of 10 000 and of 30 000 placements in the browser."""
 
 from __future__ import annotations
 
@@ -40,19 +40,19 @@ def test_ten_thousand_placements_are_few_draw_calls_and_few_rows(browser: Browse
         server.kill()
 
 
-def test_one_of_a_hundred_thousand_is_picked_moved_and_moved_back_and_their_export_cancelled(
+def test_one_of_thirty_thousand_is_picked_moved_and_moved_back_and_their_export_cancelled(
     browser: Browser, tmp_path: Path
 ) -> None:
     project = Project(tmp_path / "many.db")
-    level = level_of(project, 100_000)
+    level = level_of(project, 30_000, 15_000)
     project.close()
     server = Server(tmp_path / "many.db")
     try:
         with opened(browser, server.url) as page:
-            hands = Hands(page, server.url, level=level, name="100000 placements")
+            hands = Hands(page, server.url, level=level, name="30000 placements")
             page.keyboard.press("Alt+2")
             view = hands.level()
-            assert view["summary"]["placements"] == 100_000
+            assert view["summary"]["placements"] == 30_000
             page.get_by_role("searchbox", name="Search the level").fill("Box 12345")
             page.get_by_role("treegrid", name="Level").get_by_text("Box 12345", exact=True).click()
             hands.viewport.focus()
@@ -77,8 +77,8 @@ def test_one_of_a_hundred_thousand_is_picked_moved_and_moved_back_and_their_expo
             hands.saved(begun + 2)
             assert hands.row("Box 12345")["position"] == one["position"]
             page.keyboard.press("Alt+5")
-            page.get_by_role("button", name="Export 100000 placements as GLB").click()
-            page.get_by_role("button", name="Cancel Export 100000 placements").click()
+            page.get_by_role("button", name="Export 30000 placements as GLB").click()
+            page.get_by_role("button", name="Cancel Export 30000 placements").click()
             expect(page.get_by_text("nothing of it was kept")).to_be_visible()
             assert [(j["state"], j["has_file"]) for j in server.ask("work")] == [("stopped", False)]
     finally:

@@ -236,7 +236,8 @@ def test_a_checker_of_accessibility_finds_nothing(browser: Browser, shared: Serv
             expect(stages.get_by_role("button", name=stage)).to_have_attribute("aria-current", "step")
             look(stage)
         page.keyboard.press("Alt+2")
-        for name in ("Lock gates", "Quay line", "North wall", "Water", "Pump house"):
+        # colours differ from one scheme to the other, and what there is to see does not
+        for name in ("Lock gates", "Quay line", "North wall", "Water", "Pump house") if scheme == "light" else ():
             hands.in_list(name)
             look(f"selected: {name}")
         hands.in_list("North wall")

@@ -13,6 +13,7 @@ from able_brick.core.edit.sound_kernels import (
     CROSS,
     SAME_WAY,
     box_tree,
+    boxes_in_order,
     changed_faces,
     meetings,
     moved_vertices,
@@ -28,10 +29,13 @@ from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import face_components, topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.text import counted
+from able_brick.core.threads import by_halves
 
 #: Pairs of triangles that are made room for at first, and at most.
 _FEW: Final = 4096
 _MANY: Final = 4_000_000
+#: Leaves from which on two threads look.
+_DENSE: Final = 1024
 #: Boxes in each leaf of the tree over them.
 _LEAF: Final = 8
 #: What is nearer than this share of a mesh's extent touches.
@@ -114,6 +118,23 @@ def _meetings(mesh: PolyMesh, cut: _Cut, group: Ints, grain: float) -> Indices:
     every = np.arange(len(cut.tris))
     order = every[np.argsort(places_in_a_row(cut.low, cut.high, every), kind="stable")]
     tree = box_tree(cut.low, cut.high, order, _LEAF)
+    box, mark = boxes_in_order(cut.low, cut.high, cut.frame, own, seek, order, grain)
+    parts = by_halves(
+        lambda first, last: _found(mesh, cut, order, (box, mark, tree), grain, first, last), len(tree) // 2, _DENSE
+    )
+    return np.concatenate(parts)
+
+
+def _found(
+    mesh: PolyMesh,
+    cut: _Cut,
+    order: Indices,
+    sorted_: tuple[Floats, Indices, Floats],
+    grain: float,
+    first: int,
+    last: int,
+) -> Indices:
+    """The meetings of what is sought in some of the leaves."""
     room = _FEW
     while True:
         found: Indices = meetings(
@@ -121,16 +142,14 @@ def _meetings(mesh: PolyMesh, cut: _Cut, group: Ints, grain: float) -> Indices:
             cut.tris,
             cut.inner,
             cut.face,
-            own,
-            seek,
             cut.frame,
             cut.side,
-            cut.low,
-            cut.high,
             order,
-            tree,
+            *sorted_,
             _LEAF,
             grain,
+            first,
+            last,
             room,
         )
         # where all of the room is taken there may be others behind, of another kind

@@ -231,52 +231,92 @@ def box_tree(low, high, order, leaf):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def boxes_in_order(low, high, frame, group, seek, order, grain):  # type: ignore[no-untyped-def]
+    """Of triangles (T) in an order (n): boxes (n,6), those that are sought a grain larger; and marks (n): the group, 0,
+    1, or 2 for none, and 4 more where one is sought; -1 without area."""
+    n = len(order)
+    box, mark = np.empty((n, 6)), np.empty(n, np.int8)
+    for i in range(n):
+        t = order[i]
+        wide = grain if seek[t] else 0.0
+        for j in range(3):
+            box[i, j], box[i, 3 + j] = low[t, j] - wide, high[t, j] + wide
+        mark[i] = group[t] + (4 if seek[t] else 0)
+        if frame[t, 0] == 0.0 and frame[t, 1] == 0.0 and frame[t, 2] == 0.0:
+            mark[i] = -1
+    return box, mark
+
+
+@inline_kernel
+def _apart(a, i, b, k):  # type: ignore[no-untyped-def]
+    """Whether two boxes (n,6) do not touch."""
+    return (
+        a[i, 0] > b[k, 3]
+        or a[i, 3] < b[k, 0]
+        or a[i, 1] > b[k, 4]
+        or a[i, 4] < b[k, 1]
+        or a[i, 2] > b[k, 5]
+        or a[i, 5] < b[k, 2]
+    )
+
+
+@kernel
 def meetings(  # type: ignore[no-untyped-def]
-    points, tris, inner, face, group, seek, frame, side, low, high, order, tree, leaf, grain, most
+    points, tris, inner, face, frame, side, order, box, mark, tree, leaf, grain, first, last, most
 ):
     """(n,3) pairs of triangles that meet, and how; so many at most.
 
-    Not those of one group (T), 0 or 1, whose places to one another are as they were. Each pair of which one is sought
-    (T) is looked at once, where its boxes overlap: `tree` is over the boxes in `order`, `leaf` of them in each leaf.
+    Not those of one group, 0 or 1, whose places to one another are as they were. Each pair of which one is sought is
+    looked at once, where its boxes overlap: `tree` is over the boxes in `order`, `leaf` of them in each leaf. Sought
+    are those in leaves from the first to before the last.
     """
     out = np.empty((most, 3), np.int64)
     found = 0
     n, leaves = len(order), len(tree) // 2
     waiting = np.empty(128, np.int64)
-    for i in range(n):
-        t = order[i]
-        if not seek[t] or (frame[t, 0] == 0.0 and frame[t, 1] == 0.0 and frame[t, 2] == 0.0):
-            continue
-        x0, y0, z0 = low[t, 0] - grain, low[t, 1] - grain, low[t, 2] - grain
-        x1, y1, z1 = high[t, 0] + grain, high[t, 1] + grain, high[t, 2] + grain
-        waiting[0], count = 1, 1
-        while count:
-            count -= 1
-            k = waiting[count]
-            if tree[k, 0] > x1 or tree[k, 3] < x0 or tree[k, 1] > y1 or tree[k, 4] < y0:
+    mine = np.empty(leaf, np.int64)
+    whole = np.empty((1, 6))
+    for own in range(first, last):
+        count = 0
+        whole[0, :3], whole[0, 3:] = np.inf, -np.inf
+        for i in range(own * leaf, min((own + 1) * leaf, n)):
+            if mark[i] < 4:
                 continue
-            if tree[k, 2] > z1 or tree[k, 5] < z0:
+            mine[count] = i
+            count += 1
+            for j in range(3):
+                whole[0, j] = min(whole[0, j], box[i, j])
+                whole[0, 3 + j] = max(whole[0, 3 + j], box[i, 3 + j])
+        if count == 0:
+            continue
+        waiting[0], left = 1, 1
+        while left:
+            left -= 1
+            k = waiting[left]
+            if _apart(tree, k, whole, 0):
                 continue
             if k < leaves:
-                waiting[count], waiting[count + 1] = 2 * k, 2 * k + 1
-                count += 2
+                waiting[left], waiting[left + 1] = 2 * k, 2 * k + 1
+                left += 2
                 continue
             for j in range((k - leaves) * leaf, min((k - leaves + 1) * leaf, n)):
+                if mark[j] < 0 or _apart(box, j, whole, 0):
+                    continue
                 s = order[j]
-                if s == t or (seek[s] and s < t) or (group[s] == group[t] and group[t] < 2):
-                    continue
-                if low[s, 0] > x1 or high[s, 0] < x0 or low[s, 1] > y1 or high[s, 1] < y0:
-                    continue
-                if low[s, 2] > z1 or high[s, 2] < z0:
-                    continue
-                if frame[s, 0] == 0.0 and frame[s, 1] == 0.0 and frame[s, 2] == 0.0:
-                    continue
-                how = _meet(points, frame, side, tris, inner, face, t, s, grain)
-                if how:
-                    out[found, 0], out[found, 1], out[found, 2] = t, s, how
-                    found += 1
-                    if found == most:
-                        return out
+                for m in range(count):
+                    i = mine[m]
+                    # each pair of two that are sought once
+                    if (mark[j] >= 4 and j <= i) or _apart(box, i, box, j):
+                        continue
+                    if mark[i] & 3 == mark[j] & 3 and mark[i] & 3 < 2:
+                        continue
+                    t = order[i]
+                    how = _meet(points, frame, side, tris, inner, face, t, s, grain)
+                    if how:
+                        out[found, 0], out[found, 1], out[found, 2] = t, s, how
+                        found += 1
+                        if found == most:
+                            return out
     return out[:found]
 
 
