@@ -1,0 +1,1 @@
+"""Laying: courses, arrays, copies, mirrors, scatter and paths."""
