@@ -9,7 +9,7 @@ from able_brick.core.text import counted
 from able_brick.level.rows import Array, OtherItem, Piece, Placement
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.twins import is_own_mirror, keep_twins, own_mirror, twin_of
+from able_brick.steps.twins import is_own_mirror, keep_twins, own_mirror, twin_of, twins_of
 
 _AXES = "xyz"
 
@@ -97,7 +97,7 @@ def keep_mirrors(draft: Draft, rows: Iterable[ARow]) -> None:
     edited = None
     for piece in draft.changed_pieces():
         turned = _edited_through(draft, piece, through)
-        count = part_images(draft, piece, turned or piece)
+        count = sum(part_images(draft, p, turned or piece) for p in (piece, *twins_of(draft, piece)))
         if count:
             if turned is not None:
                 draft.put(turned)

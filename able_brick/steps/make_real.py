@@ -155,6 +155,7 @@ def placements(draft: Draft, shown: Shown, of: AThing) -> list[Placement]:
                 "position": p,
                 "turn": q,
                 "size": s,
+                "image": getattr(of, "image", None),
             }
         )
         draft.put(place)

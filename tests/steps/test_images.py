@@ -193,3 +193,40 @@ def test_an_item_that_is_swapped_in_an_image_shows_the_piece_as_it_is(axis: str)
     sheet.do("swap_items", image, items=[1], becomes="as usual")
     normal = np.array([1.0, 0.0, 0.0])
     assert points_of(sheet, image) == pytest.approx(over(points_of(sheet, "array-1"), normal), abs=1e-9)
+
+
+@pytest.mark.parametrize("axis", ["x", "z"])
+@pytest.mark.parametrize("live", [False, True])
+def test_what_is_made_real_of_images_stays_true(axis: str, live: bool) -> None:
+    sheet = fresh("z" if axis == "x" else "x")
+    sheet.do("line_array", "placement-1", axis="z", count=2, spacing_by="metres", spacing=4.0)
+    (image,) = sheet.do("mirror", "array-1", across=["x"], about_what="point").select or ()
+    if live:
+        (group,) = sheet.do("live_mirror", image, across="z", through="point", point=(0, 0, -9)).select or ()
+        sheet.do("make_real", group)
+    else:
+        sheet.do("make_real", image)
+    pull(sheet, "array-1", WAYS[axis])
+    normal = np.array([1.0, 0.0, 0.0])
+    own = points_of(sheet, "array-1")
+    made = [t.id for t in sheet.snapshot.of("level-1").values() if isinstance(t, Placement)]
+    every = np.concatenate([points_of(sheet, t) for t in made])
+    if live:
+        assert points_of(sheet, image) == pytest.approx(over(own, normal), abs=1e-9)
+        middle = np.array([0.0, 0.0, -9.0])
+        own = np.add(over(own - middle, np.array([0.0, 0.0, 1.0])), middle)
+    assert every[np.lexsort(np.round(every, 6).T)] == pytest.approx(over(own, normal), abs=1e-9)
+
+
+def test_images_of_a_twin_part_with_it() -> None:
+    sheet = fresh()
+    sheet.do("set_pivot", "piece-1", place="typed", point=(0.3, 0.2, 0.1))
+    (twin,) = sheet.do("mirror", "placement-1", across=["x"], about_what="point").select or ()
+    sheet.do("set_pivot", "piece-1", place="box", anchor=MIDDLE)
+    assert sheet.row(twin).piece == "piece-2"
+    (image,) = sheet.do("mirror", twin, across=["z"], about_what="point").select or ()
+    assert (sheet.row(image).piece, sheet.row(image).image) == ("piece-2", "x")
+    pull(sheet, "placement-1", WAYS["x"])
+    normal = np.array([0.0, 0.0, 1.0])
+    assert sheet.row(image).piece == "piece-1"
+    assert points_of(sheet, image) == pytest.approx(over(points_of(sheet, twin), normal), abs=1e-9)
