@@ -24,7 +24,10 @@ def sweep(mesh: PolyMesh, faces: Indices, places: Floats, turns: Floats, sizes: 
     """
     marked(mesh, "face", faces)
     region = Region.of(mesh, faces)
-    normal = unit(region.mean_normals().mean(axis=0)[None])[0]
+    mean = region.mean_normals().mean(axis=0)
+    if not float(np.linalg.norm(mean)) > 1e-9:
+        raise GeometryError("The picked faces look away from each other, so the way has nowhere to begin; pick fewer.")
+    normal = unit(mean[None])[0]
     refuse_many(int(region.border.sum()) * (len(places) - 1))
     steps = np.linalg.norm(np.diff(places, axis=0), axis=1)
     if len(steps) < 1 or not (steps > 0).all():

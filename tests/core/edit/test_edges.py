@@ -21,6 +21,7 @@ from able_brick.core.edit.picks import take_in
 from able_brick.core.edit.pull import pull_edges
 from able_brick.core.edit.remove import delete
 from able_brick.core.edit.slide import slide
+from able_brick.core.edit.sweep import sweep
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.combine import joined, moved
 from able_brick.core.mesh.facets import facet_corners, facet_edges, facets, facets_by_angle, facets_by_material
@@ -205,6 +206,16 @@ def _uv_areas(mesh: PolyMesh, uv: np.ndarray) -> np.ndarray:
     """(F) signed areas of faces on the map."""
     one, two = uv, uv[mesh.next_corner]
     return np.bincount(mesh.corner_face, one[:, 0] * two[:, 1] - two[:, 0] * one[:, 1], mesh.face_count) / 2
+
+
+def test_faces_that_look_away_from_each_other_are_not_pulled_along_one_way() -> None:
+    mesh = box(2.0, 2.0, 2.0)
+    normals = unit(area_vectors(mesh))
+    opposite = np.flatnonzero(np.abs(normals[:, 0]) > 0.9)
+    places = np.array([[0.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 2.0, 0.0]])
+    with pytest.raises(GeometryError, match="look away from each other"):
+        sweep(mesh, opposite, places, np.tile(np.eye(3), (3, 1, 1)), np.ones(3))
+    assert sweep(mesh, opposite[:1], places, np.tile(np.eye(3), (3, 1, 1)), np.ones(3)).mesh.face_count == 14
 
 
 # -- cuts -

@@ -1,0 +1,186 @@
+"""Whether the tests see small faults: `python -m tests.mutations`. One line of the program is spoilt at a time, in a
+copy of it, and the tests that are nearest must fail. What lives on is told at the end. By hand: it takes most of an
+hour.
+"""
+
+from __future__ import annotations
+
+import argparse
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from typing import NamedTuple
+
+ROOT = Path(__file__).parents[1]
+EDIT = "tests/core/edit tests/steps/shape"
+LAY = "tests/steps/lay tests/core/test_place_and_path.py"
+PLACE = "tests/steps/test_steps.py tests/steps/test_build.py tests/steps/test_groups.py"
+IMAGES = "tests/steps/test_images.py tests/steps/lay/test_mirrors.py tests/steps/test_by_hand.py"
+ARRAYS = "tests/steps/test_group_arrays.py tests/steps/lay tests/steps/test_build.py"
+
+
+class Mutation(NamedTuple):
+    """A line of a file, what becomes of it, and the tests that are to see it."""
+
+    file: str
+    line: str
+    spoilt: str
+    tests: str
+
+
+MUTATIONS = [
+    Mutation(*m)
+    for m in (
+        # edges, facets, colours and maps of what is shaped
+        ("core/edit/assemble.py", "sharp = [mesh.sharp[of_whole]]", "sharp = [~mesh.sharp[of_whole]]", EDIT),
+        (
+            "core/edit/assemble.py",
+            "mesh.facet.max(initial=-1)) + 1 + added",
+            "mesh.facet.max(initial=-1)) + added",
+            EDIT,
+        ),
+        (
+            "core/edit/assemble.py",
+            "colours.append(blended(part.weights, mesh.colour))",
+            "colours.append(0 * blended(part.weights, mesh.colour))",
+            EDIT,
+        ),
+        ("core/edit/assemble.py", "        smooth_angle=mesh.smooth_angle,", "        smooth_angle=0.5,", EDIT),
+        ("core/edit/assemble.py", 'order = np.argsort(origin, kind="stable")', "order = np.arange(len(origin))", EDIT),
+        ("core/edit/walls.py", "sharp[:, 0] = mesh.sharp[c]", "sharp[:, 2] = mesh.sharp[c]", EDIT),
+        ("core/edit/walls.py", "uv_above[c, 1], uv_above[c, 0]", "uv_above[c, 0], uv_above[c, 1]", EDIT),
+        ("core/edit/walls.py", "if fresh else None", "if not fresh else None", EDIT),
+        ("core/edit/regions.py", "loose |= at[vertex] != own", "loose |= at[vertex] < own", EDIT),
+        ("core/edit/inset.py", "region.even_moves() * depth", "region.even_moves() * -depth", EDIT),
+        ("core/edit/inset.py", "inward[region.fan[c]] * width)", "inward[region.fan[c]])", EDIT),
+        (
+            "core/edit/extrude.py",
+            "np.concatenate([own, own, between.like])]] < 0",
+            "np.concatenate([own, own, between.like])]] > 0",
+            EDIT,
+        ),
+        ("core/edit/extrude.py", "aside = move - edge * part[:, None]", "aside = move", EDIT),
+        ("core/edit/cut.py", "sharp[-1] = False", "sharp[0] = False", EDIT),
+        ("core/edit/cut.py", "if min(ways) <= 1e-12 * abs(whole):", "if min(ways) <= -1e12 * abs(whole):", EDIT),
+        ("core/edit/cut.py", "add(name, c, share if ahead else 1.0 - share)", "add(name, c, share)", EDIT),
+        ("core/edit/cut.py", "made = out.replaced(facet=mesh.facet[source])", "made = out", EDIT),
+        ("core/edit/divide.py", "if along < across:", "if along > across:", EDIT),
+        (
+            "core/edit/bevel.py",
+            "self.rails[edge, vertex] = line if ahead else line[::-1]",
+            "self.rails[edge, vertex] = line",
+            EDIT,
+        ),
+        ("core/edit/bevel.py", "out |= zip(self.rails[key], self.rail_uv[key], strict=True)", "del key", EDIT),
+        ("core/edit/bevel.py", "and p == points[-1] and not gone[c])", "and p == points[0] and not gone[c])", EDIT),
+        (
+            "core/edit/bevel_vertices.py",
+            "width / long[t.corner_edge[k]], mesh.sharp[k]",
+            "width / long[t.corner_edge[k]], False",
+            EDIT,
+        ),
+        ("core/edit/bevel_vertices.py", "far[:, None] * outward[k]", "far[:, None] * -outward[k]", EDIT),
+        ("core/edit/sound.py", "whole) < -1e-6", "whole) < -1e6", EDIT),
+        ("core/edit/sound_kernels.py", "return 2 if dot > 0 else 3", "return 3 if dot > 0 else 2", EDIT),
+        ("core/edit/sound_kernels.py", "        if inner[t, k]:", "        if inner[s, k]:", EDIT),
+        ("core/edit/sound_kernels.py", "(mark[j] >= 4 and j <= i)", "(mark[j] >= 4 or j <= i)", EDIT),
+        ("core/mesh/rings.py", "(1 if ahead else -1)", "1", "tests/core/test_rings.py"),
+        ("core/mesh/rings.py", "*chain.from_iterable(ways[2:])", "", "tests/core/test_rings.py"),
+        ("core/mesh/uv_gradients.py", "rcond=1e-9", "rcond=1e-1", EDIT),
+        # mirror images
+        ("core/place/mirror.py", ", corners[at], mesh.sharp[at]]", ", corners[at]]", IMAGES),
+        ("core/place/mirror.py", "columns.append(mesh.colour[at].reshape(len(faces), -1))", "columns += []", IMAGES),
+        ("core/place/mirror.py", "over[:, k] = -over[:, k]", "over[:, 0] = -over[:, 0]", IMAGES),
+        ("steps/twins.py", "for k in (0, 2, 1)", "for k in (0, 2)", IMAGES),
+        ("steps/images.py", "half_turned(made.turn, 3 - axis)", "half_turned(made.turn, axis)", IMAGES),
+        ("steps/images.py", "for across in (axis, 0):", "for across in (axis,):", IMAGES),
+        ("steps/images.py", "for p in (piece, *twins_of(draft, piece))", "for p in (piece,)", IMAGES),
+        ("steps/make_real.py", 'getattr(of, "image", None)', "None", IMAGES),
+        ("steps/set_pivot.py", "part_images(draft, piece, piece.changed(pivot=new, axes=axes))", "pass", IMAGES),
+        ("steps/items.py", "row = beside(draft, row, by)", "pass", IMAGES),
+        ("steps/shelf.py", "user.changed(image=None)", "user", IMAGES),
+        ("level/rows/path.py", "roll=self.leaning_back if over else self.roll", "roll=self.roll", IMAGES),
+        # placing and repeating
+        ("core/place/dock.py", "down = -landing.normal", "down = landing.normal", PLACE),
+        ("core/place/dock.py", "if angle > math.pi / 2:", "if angle > math.pi:", PLACE),
+        ("steps/dock.py", "self.gap * landing.normal", "-self.gap * landing.normal", PLACE),
+        ("core/place/pivots.py", "np.abs(swap.T) @ np.asarray(size)", "np.abs(swap) @ np.asarray(size)", PLACE),
+        ("core/place/pivots.py", "(a * size[0], b * size[1], c * size[2])", "(a, b, c)", PLACE),
+        ("core/place/repeats.py", "parts = count if whole else max(count - 1, 1)", "parts = count", ARRAYS),
+        ("core/place/repeats.py", "(along[:, None] + shifts[None])", "(along[None] + shifts[:, None])", ARRAYS),
+        ("level/rows/array.py", 'out["sweep"] = -self.sweep', 'out["sweep"] = self.sweep', IMAGES),
+        ("level/rows/array.py", "/ (count - 1) if count > 1", "/ count if count > 1", ARRAYS),
+        ("level/rows/array.py", '"x": ("z", "y")', '"x": ("y", "z")', ARRAYS),
+        ("core/place/scatter.py", "offset = random.uniform(-1.0, 1.0, 3)", "offset = random.uniform(0.0, 1.0, 3)", LAY),
+        ("core/path/fitting.py", "gaps = count if leg.whole else count - 1", "gaps = count - 1", LAY),
+        (
+            "core/path/fitting.py",
+            "return after if less < more else after + 1",
+            "return after + 1 if less < more else after",
+            LAY,
+        ),
+        ("core/path/fitting.py", "leg.begin + first / 2 if leg.whole", "leg.begin if leg.whole", LAY),
+        ("steps/keep.py", "draft.put(now.changed(stations=None))", "pass", "tests/steps"),
+        (
+            "core/text.py",
+            'return f"{told} %" if float(told) else "0 %"',
+            'return f"{told} %"',
+            "tests/core tests/steps",
+        ),
+        # the project
+        (
+            "session/history.py",
+            "len(self.elsewhere) - behind :]",
+            "len(self.elsewhere) - behind + 1 :]",
+            "tests/session/test_elsewhere.py",
+        ),
+        (
+            "session/ledger.py",
+            "None if key == level or key in where else pieces",
+            "pieces",
+            "tests/session/test_elsewhere.py",
+        ),
+        (
+            "session/ledger.py",
+            "return not self.again and not self.edits",
+            "return not self.edits",
+            "tests/session/test_idle.py",
+        ),
+        ("session/columns.py", '"z": 12', '"z": 8', "tests/session/test_columns.py"),
+    )
+]
+
+
+def killed(mutation: Mutation, folder: Path) -> bool:
+    """Whether a test fails with it."""
+    file = folder / "able_brick" / mutation.file
+    sound = file.read_text(encoding="utf-8")
+    file.write_text(sound.replace(mutation.line, mutation.spoilt), encoding="utf-8")
+    try:
+        command = [sys.executable, "-m", "pytest", "-q", "-x", "-n", "2", *mutation.tests.split()]
+        return subprocess.run(command, cwd=folder, capture_output=True, check=False).returncode != 0
+    finally:
+        file.write_text(sound, encoding="utf-8")
+
+
+def main() -> None:
+    options = argparse.ArgumentParser()
+    options.add_argument("--only", type=int, nargs="*", help="numbers of some of them")
+    chosen = options.parse_args().only or range(len(MUTATIONS))
+    with tempfile.TemporaryDirectory() as where:
+        folder = Path(where)
+        for name in ("able_brick", "tests", "web/src/testing", "docs"):
+            shutil.copytree(ROOT / name, folder / name)
+        shutil.copyfile(ROOT / "pyproject.toml", folder / "pyproject.toml")
+        lived = []
+        for k in chosen:
+            found = killed(MUTATIONS[k], folder)
+            print(f"{k:3} {'killed' if found else 'LIVED '} {MUTATIONS[k].file}: {MUTATIONS[k].spoilt}", flush=True)
+            lived += [] if found else [k]
+    print(f"{len(chosen) - len(lived)} of {len(chosen)} are seen; these are not: {lived}")
+
+
+if __name__ == "__main__":
+    main()
