@@ -97,11 +97,11 @@ def keep_mirrors(draft: Draft, rows: Iterable[ARow]) -> None:
     edited = None
     for piece in draft.changed_pieces():
         turned = _edited_through(draft, piece, through)
+        if turned is not None:
+            draft.put(turned)
+            edited = piece.mesh
         count = sum(part_images(draft, p, turned or piece) for p in (piece, *twins_of(draft, piece)))
         if count:
-            if turned is not None:
-                draft.put(turned)
-                edited = piece.mesh
             one = counted(count, "mirror image shows", "mirror images show")
             told.append(f"{one} {twin_of(draft, piece).name} from now on")
     for row in _with_others(draft, rows):
