@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from able_brick.core.edit.bevel import bevel
 from able_brick.core.edit.carry import carry
 from able_brick.core.edit.sound import check_sound
 from able_brick.core.files.part import Part, Scene
@@ -39,6 +40,7 @@ def warm_kernels() -> None:
     ball = turned([(0.0, -1.0), (0.8, -0.6), (1.0, 0.0), (0.8, 0.6), (0.0, 1.0)], sides=24)
     deviation(ball, reduce_to(ball, 40).mesh, samples=10)
     check_sound(ball, carry(ball, "vertex", np.array([0]), np.eye(3), np.array([0.0, -0.1, 0.0]), np.zeros(3)))
+    bevel(ball, np.array([0]), 0.01)
     bow = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((1.0, 0.2, 0.0)), PathPoint((2.0, 0.0, 1.0))], smooth=True)
     waves = plane(1.0, 1.0, divisions=(2, 2))
     run = Run(Running.X)

@@ -11,6 +11,7 @@ from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.kinds import Kind, edges_between
 from able_brick.core.late import csr_array, vstack
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
+from able_brick.core.mesh.spans import spans
 
 
 def like_corners(mesh: PolyMesh, corners: Indices) -> csr_array:
@@ -196,8 +197,7 @@ def _in_order(made: _Corners, origin: Indices) -> _Corners:
     order = np.argsort(origin, kind="stable")
     starts = np.cumsum(made.sizes) - made.sizes
     sizes = made.sizes[order]
-    within = np.arange(int(sizes.sum())) - np.repeat(np.cumsum(sizes) - sizes, sizes)
-    take = np.repeat(starts[order], sizes) + within
+    take = spans(starts[order], sizes)
     return _Corners(
         sizes,
         made.vertices[take],

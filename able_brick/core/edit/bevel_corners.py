@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
-from able_brick.core.edit.fans import Fan, Fans
-from able_brick.core.mesh.normals import area_vectors, unit
-from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
+from able_brick.core.edit.fans import Fans, fans
+from able_brick.core.mesh.normals import area_vectors, crossed, dots, unit
+from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
+from able_brick.core.mesh.spans import spans, within
 from able_brick.core.mesh.topology import topology
 
 #: Below this sine an edge lies along another one.
@@ -17,147 +18,175 @@ _ALONG = 1e-3
 _FLAT = 1.0 - 1e-9
 
 
-@dataclass
-class Sector:
-    """What lies at a vertex between two bevelled edges, or between one and the border: `points`, by their numbers,
-    counter-clockwise."""
+@dataclass(frozen=True, eq=False)
+class BevelledFans:
+    """Fans (n) that have bevelled edges; a closed one begins with such an edge.
 
-    points: list[int]
+    `spokes` (r): the bevelled ones of all fans one after the other, each by a corner, those of fan i from
+    spoke_starts[i] to spoke_starts[i + 1]. Between two of them, or between one and the border, lies a sector:
+    bevelled spoke k of a fan lies before its sector k, in an open fan before its sector k + 1. `sector_starts` (n + 1)
+    numbers sectors by fans.
+    """
 
-
-@dataclass
-class Around:
-    """A fan whose edges are bevelled: its sectors counter-clockwise, and the bevelled spokes: spoke k lies before
-    sector k, in an open fan before sector k + 1."""
-
-    fan: Fan
-    sectors: list[Sector]
-    spokes: list[int]
+    fans: Fans
+    spoke_starts: Indices
+    spokes: Indices
+    sector_starts: Indices
 
 
-@dataclass
+@dataclass(frozen=True, eq=False)
 class Moves:
-    """Where vertices go for each metre of width: `vertex` and `way` (3,) of each new point; `at` the points of each
-    corner of a face, in the order of the face."""
+    """Where vertices go for each metre of width: `vertex` (p) and `way` (p,3) of each new point. Those of sector s are
+    from starts[s] to starts[s + 1], counter-clockwise. `one` and `two` (C): the points of each corner of a face, in the
+    order of the face, −1 where there is none; `corner` (p): the last corner of its fan that each point belongs to."""
 
-    vertex: list[int] = field(default_factory=list)
-    way: list[Floats] = field(default_factory=list)
-    at: dict[int, list[int]] = field(default_factory=dict)
-
-    def add(self, vertex: int, way: Floats) -> int:
-        self.vertex.append(vertex)
-        self.way.append(way)
-        return len(self.vertex) - 1
-
-
-class CornerMoves:
-    """Finds where the corners of faces go."""
-
-    def __init__(self, mesh: PolyMesh, chosen: Bools) -> None:
-        self.mesh, self.chosen = mesh, chosen
-        self.t = topology(mesh)
-        self.normals = unit(area_vectors(mesh))
-        self.fans = Fans(mesh)
-        self.moves = Moves()
-
-    def around(self, vertex: int) -> list[Around]:
-        """The fans at a vertex that have bevelled edges, their corners moved."""
-        out = []
-        for fan in self.fans.of(vertex):
-            marks = [bool(self.chosen[self.t.corner_edge[s]]) for s in fan.spokes]
-            if any(marks):
-                out.append(self._moved(fan, marks))
-        return out
-
-    def _moved(self, fan: Fan, marks: list[bool]) -> Around:
-        corners, spokes = fan.corners, fan.spokes
-        if fan.closed:
-            lead = marks.index(True)
-            corners, spokes = corners[lead:] + corners[:lead], spokes[lead:] + spokes[:lead]
-            marks = marks[lead:] + marks[:lead]
-            spokes, marks = [*spokes, spokes[0]], [*marks, True]
-            fan = Fan(fan.vertex, corners, spokes[:-1], True)
-        chosen = [i for i, m in enumerate(marks) if m]
-        cuts = chosen if fan.closed else [-1, *chosen, len(spokes)]
-        sectors = []
-        for k in range(len(cuts) - 1):
-            low, high = cuts[k], cuts[k + 1]
-            inner = list(range(low + 1, high))
-            between = corners[max(low, 0) : min(high, len(corners))]
-            beside = (low if low >= 0 else None, high if high < len(spokes) else None)
-            sectors.append(self._sector(fan, spokes, between, inner, beside))
-        return Around(fan, sectors, [spokes[i] for i in (chosen[:-1] if fan.closed else chosen)])
-
-    def _way(self, fan: Fan, spoke: int) -> Floats:
-        """The unit direction (3,) of a spoke, away from the vertex."""
-        a, b = self.mesh.corners[spoke], self.mesh.corners[self.mesh.next_corner[spoke]]
-        other = b if a == fan.vertex else a
-        out: Floats = unit(self.mesh.positions[other] - self.mesh.positions[fan.vertex])
-        return out
-
-    def _sector(
-        self,
-        fan: Fan,
-        spokes: list[int],
-        between: list[int],
-        inner: list[int],
-        beside: tuple[int | None, int | None],
-    ) -> Sector:
-        """The points of a sector: `between` are its corners, `inner` the spokes within, `beside` it the bevelled ones,
-        None for the border."""
-        low, high = beside
-        normals = [self.normals[self.mesh.corner_face[c]] for c in between]
-        # square to the bevelled edges, into the sector
-        first = None if low is None else np.cross(normals[0], self._way(fan, spokes[low]))
-        last = None if high is None else np.cross(self._way(fan, spokes[high]), normals[-1])
-        if not inner and low is not None and high is not None and first is not None and last is not None:
-            ways = [_mitre(first, last, self._way(fan, spokes[low]), self._way(fan, spokes[high]))]
-        else:
-            lines = [self._way(fan, spokes[i]) for i in inner]
-            ways = _slides(lines, first, last)
-            if len(inner) == 1 and first is not None and last is not None and float(normals[0] @ normals[-1]) > _FLAT:
-                ways = [_mitre(first, last, lines[0], lines[0])]
-        points = [self.moves.add(fan.vertex, way) for way in ways]
-        at = self.moves.at
-        if len(points) == 1:
-            for corner in between:
-                at[corner] = [points[0]]
-            return Sector(points)
-        # corner j lies between the spokes j and j + 1 of the sector; a face comes in by the later one
-        ahead = 0 if low is not None else 1
-        for j, corner in enumerate(between):
-            mine = [k for k in (j + ahead, j - 1 + ahead) if 0 <= k < len(points)]
-            at[corner] = [points[k] for k in mine]
-        return Sector(points)
+    vertex: Indices
+    way: Floats
+    starts: Indices
+    one: Indices
+    two: Indices
+    corner: Indices
 
 
-def _mitre(first: Floats, last: Floats, one: Floats, other: Floats) -> Floats:
-    """The move (3,) by which a corner comes to lie a metre from both edges of it, in their plane."""
-    both = first + last
-    half = 1.0 + float(first @ last)
-    if half > 1e-6:
-        out: Floats = both / half
-        return out
-    # the edges lie on each other: along them
-    back: Floats = (one + other) / 2
-    return back
+@dataclass(frozen=True, eq=False)
+class _Sectors:
+    """s sectors by their `fan`; `low` and `high`: the spokes of the fan where they begin and end, −1 and the one after
+    its last for the border, and in a closed fan the one after its last for its first."""
+
+    fan: Indices
+    low: Indices
+    high: Indices
+    #: Whether it begins and ends with a bevelled edge.
+    begins: Bools
+    ends: Bools
 
 
-def _slides(lines: list[Floats], first: Floats | None, last: Floats | None) -> list[Floats]:
-    """The moves along spokes: a metre from the bevelled edges on both sides, evenly between."""
-    ends: list[float | None] = []
-    for side, line in ((first, lines[0]), (last, lines[-1])):
-        if side is None:
-            ends.append(None)
-            continue
-        sine = float(side @ line)
-        ends.append(1.0 / sine if sine > _ALONG else None)
-    known = [e for e in ends if e is not None]
-    if not known:
-        sides = [s for s in (first, last) if s is not None]
-        return [np.mean(sides, axis=0) for _ in lines]
-    begin, end = (known[0] if e is None else e for e in ends)
-    if len(lines) == 1:
-        return [lines[0] * ((begin + end) / 2)]
-    steps = np.linspace(begin, end, len(lines))
-    return [line * step for line, step in zip(lines, steps, strict=True)]
+def bevelled_fans(mesh: PolyMesh, chosen: Bools) -> tuple[BevelledFans, Moves]:
+    """The fans at the ends of chosen edges (E), and where their corners go."""
+    t = topology(mesh)
+    found = _with_marks(fans(mesh, np.unique(t.edges[chosen])), chosen[t.corner_edge])
+    marks = chosen[t.corner_edge[found.spokes]]
+    count = np.diff(found.spoke_starts)
+    of_spoke = np.repeat(np.arange(len(found.vertex)), count)
+    at = np.flatnonzero(marks)
+    own, local = of_spoke[at], at - found.spoke_starts[of_spoke[at]]
+    starts = np.searchsorted(own, np.arange(len(found.vertex) + 1))
+    # an open fan begins at the border
+    opened = np.flatnonzero(~found.closed)
+    fan, low = np.concatenate([opened, own]), np.concatenate([np.full(len(opened), -1), local])
+    order = np.lexsort((low, fan))
+    fan, low = fan[order], low[order]
+    last = np.append(fan[1:] != fan[:-1], True)
+    high = np.where(last, count[fan], np.append(low[1:], 0))
+    sectors = _Sectors(fan, low, high, low >= 0, ~last | found.closed[fan])
+    bevelled = BevelledFans(found, starts, found.spokes[at], np.searchsorted(fan, np.arange(len(found.vertex) + 1)))
+    return bevelled, _moves(mesh, found, sectors)
+
+
+def _with_marks(found: Fans, marked: Bools) -> Fans:
+    """Those of fans that have a spoke of which the corner is marked (C); closed ones turned so that they begin with
+    it."""
+    marks = marked[found.spokes]
+    count = np.diff(found.spoke_starts)
+    has = np.add.reduceat(marks, found.spoke_starts[:-1], dtype=np.int64) > 0
+    keep = np.flatnonzero(has)
+    spokes = spans(found.spoke_starts[keep], count[keep])
+    starts = np.concatenate([[0], np.cumsum(count[keep])])
+    of_spoke = np.repeat(np.arange(len(keep)), count[keep])
+    at = np.flatnonzero(marks[spokes])
+    lead = at[np.searchsorted(of_spoke[at], np.arange(len(keep)))] - starts[:-1]
+    lead[~found.closed[keep]] = 0
+    turned = starts[of_spoke] + (within(count[keep]) + lead[of_spoke]) % count[keep][of_spoke]
+    ordered = found.spokes[spokes[turned]]
+    corners, sizes = found.corners[spans(found.starts[keep], np.diff(found.starts)[keep])], np.diff(found.starts)[keep]
+    # spokes of closed fans are their corners
+    closed = np.repeat(found.closed[keep], sizes)
+    corners[closed] = ordered[found.closed[keep][of_spoke]]
+    return Fans(
+        found.vertex[keep], found.closed[keep], np.concatenate([[0], np.cumsum(sizes)]), corners, starts, ordered
+    )
+
+
+def _moves(mesh: PolyMesh, found: Fans, sectors: _Sectors) -> Moves:
+    fan = sectors.fan
+    inner = sectors.high - sectors.low - 1
+    count = np.maximum(inner, 1)
+    # corners of each sector, and the directions of spokes away from the vertex
+    first = np.maximum(sectors.low, 0)
+    sizes = np.minimum(sectors.high, np.diff(found.starts)[fan]) - first
+    begin = found.starts[fan] + first
+    corners = found.corners[spans(begin, sizes)]
+    of_spoke = np.repeat(np.arange(len(found.vertex)), np.diff(found.spoke_starts))
+    tail, head = mesh.corners[found.spokes], mesh.corners[mesh.next_corner[found.spokes]]
+    own = found.vertex[of_spoke]
+    away = unit(mesh.positions[np.where(tail == own, head, tail)] - mesh.positions[own])
+    base = found.spoke_starts[fan]
+    # square to the bevelled edges, into the sector
+    normals = unit(area_vectors(mesh))[mesh.corner_face]
+    low_way = away[base + np.maximum(sectors.low, 0)]
+    high_way = away[base + np.where(sectors.ends, sectors.high % np.diff(found.spoke_starts)[fan], 0)]
+    near, far = normals[found.corners[begin]], normals[found.corners[begin + sizes - 1]]
+    into, out = crossed(near, low_way), crossed(high_way, far)
+    into[~sectors.begins], out[~sectors.ends] = 0.0, 0.0
+    # points, slot j of their sector
+    of = np.repeat(np.arange(len(fan)), count)
+    slot = within(count)
+    line = away[np.minimum(base[of] + sectors.low[of] + 1 + slot, len(away) - 1)]
+    starts = np.concatenate([[0], np.cumsum(count)])
+    way = _slides(sectors, into, out, line, starts, of, slot, count)
+    both = sectors.begins & sectors.ends
+    mitred = np.flatnonzero(both & (inner == 0))
+    way[starts[mitred]] = _mitres(into[mitred], out[mitred], low_way[mitred], high_way[mitred])
+    flat = np.flatnonzero(both & (inner == 1) & (dots(near, far) > _FLAT))
+    along = line[starts[flat]]
+    way[starts[flat]] = _mitres(into[flat], out[flat], along, along)
+    # corner j lies between the spokes j and j + 1 of the sector; a face comes in by the later one
+    mine = np.repeat(np.arange(len(fan)), sizes)
+    ahead = (~sectors.begins).astype(np.int64)
+    later = within(sizes) + ahead[mine]
+    one, two = np.full(len(mesh.corners), -1), np.full(len(mesh.corners), -1)
+    one[corners] = starts[mine] + np.minimum(later, count[mine] - 1)
+    pair = (later >= 1) & (later < count[mine])
+    two[corners[pair]] = (starts[mine] + later - 1)[pair]
+    last = np.where(count[of] == 1, sizes[of] - 1, np.minimum(slot - ahead[of] + 1, sizes[of] - 1))
+    return Moves(found.vertex[fan[of]], way, starts, one, two, found.corners[begin[of] + last])
+
+
+def _mitres(first: Floats, last: Floats, one: Floats, other: Floats) -> Floats:
+    """The moves (n,3) by which corners come to lie a metre from both edges of them, in their planes."""
+    half = 1.0 + dots(first, last)
+    # edges that lie on each other: along them
+    lie = half <= 1e-6
+    out: Floats = (first + last) / np.where(lie, 1.0, half)[:, None]
+    out[lie] = ((one + other) / 2)[lie]
+    return out
+
+
+def _slides(
+    sectors: _Sectors,
+    into: Floats,
+    out: Floats,
+    line: Floats,
+    starts: Indices,
+    of: Indices,
+    slot: Indices,
+    count: Indices,
+) -> Floats:
+    """The moves (p,3) along the spokes of points: a metre from the bevelled edges on both sides, evenly between."""
+
+    def reach(side: Floats, line: Floats, there: Bools) -> Floats:
+        sine = dots(side, line)
+        known = there & (sine > _ALONG)
+        answer: Floats = np.where(known, 1.0 / np.where(known, sine, 1.0), np.nan)
+        return answer
+
+    begin = reach(into, line[starts[:-1]], sectors.begins)
+    end = reach(out, line[starts[1:] - 1], sectors.ends)
+    lost = np.isnan(begin) & np.isnan(end)
+    begin, end = np.where(np.isnan(begin), end, begin), np.where(np.isnan(end), begin, end)
+    step = np.where(
+        count[of] == 1, (begin[of] + end[of]) / 2, begin[of] + slot * ((end - begin) / np.maximum(count - 1, 1))[of]
+    )
+    mean = (into + out) / (sectors.begins.astype(int) + sectors.ends)[:, None]
+    way: Floats = np.where(lost[of][:, None], mean[of], line * np.where(lost[of], 0.0, step)[:, None])
+    return way

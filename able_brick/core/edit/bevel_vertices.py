@@ -6,11 +6,12 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, between_corners
 from able_brick.core.edit.edited import Edited, fitting, refuse_folded, what_fits
-from able_brick.core.edit.fans import Fans, before
+from able_brick.core.edit.fans import before, fans
 from able_brick.core.edit.kinds import marked
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors, crossed, dots
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
+from able_brick.core.mesh.spans import within
 from able_brick.core.mesh.topology import topology
 
 
@@ -69,21 +70,19 @@ def bevel_vertices(mesh: PolyMesh, vertices: Indices, width: float, *, clamp: bo
         faces.astype(np.int32),
         sharp,
     )
-    finder = Fans(mesh)
-    convex = _convex(mesh, corners, back)
-    caps: list[list[int]] = []
-    lead: list[int] = []
-    for vertex in np.flatnonzero(picked).tolist():
-        for fan in finder.of(vertex):
-            cap = at(np.array(fan.spokes), np.full(len(fan.spokes), vertex)).tolist()
-            if len(cap) >= 3:
-                # it begins with the edge that it has in common with the face that it is like
-                first = next((k for k, c in enumerate(fan.corners) if convex[c]), 0)
-                caps.append(cap[first:] + cap[:first])
-                lead.append(fan.corners[first])
+    found = fans(mesh, np.flatnonzero(picked))
+    count = np.diff(found.spoke_starts)
+    convex = np.flatnonzero(_convex(mesh, corners, back)[found.corners])
+    # a cap begins with the edge that it has in common with the face that it is like
+    next_convex = np.append(convex, len(found.corners))[np.searchsorted(convex, found.starts[:-1])]
+    first = np.where(next_convex < found.starts[1:], next_convex - found.starts[:-1], 0)
+    capped = np.flatnonzero(count >= 3)
+    sizes, first = count[capped].astype(np.int32), first[capped]
+    of = np.repeat(capped, sizes)
+    spokes = found.spokes[found.spoke_starts[of] + (within(sizes) + np.repeat(first, sizes)) % count[of]]
+    flat = at(spokes, found.vertex[of])
+    own = found.corners[found.starts[capped] + first].astype(np.int64)
     positions = np.concatenate([mesh.positions, places])
-    sizes, flat = np.array([len(cap) for cap in caps], np.int32), np.array([n for cap in caps for n in cap], np.int64)
-    own = np.array(lead, np.int64)
     like = np.repeat(own, sizes)
     added = Faces(
         sizes,
@@ -92,14 +91,14 @@ def bevel_vertices(mesh: PolyMesh, vertices: Indices, width: float, *, clamp: bo
         mesh.corner_face[own],
         np.zeros(len(flat), np.bool_),
         None if mesh.uv is None else _unfolded(mesh, mesh.uv, positions, own, back[own], sizes, flat, width),
-        fresh=np.arange(len(caps), dtype=np.int32),
+        fresh=np.arange(len(capped), dtype=np.int32),
     )
     out = assemble(
         mesh,
         positions=positions,
         changed=changed,
         added=added,
-        next_=Next(added=np.ones(len(caps), np.bool_)),
+        next_=Next(added=np.ones(len(capped), np.bool_)),
     )
     return refuse_folded(mesh, what_fits(out, asked, width))
 

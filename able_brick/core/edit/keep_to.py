@@ -6,6 +6,7 @@ import numpy as np
 
 from able_brick.core.mesh.normals import area_vectors, dots, unit
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
+from able_brick.core.mesh.spans import spans
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 
@@ -53,8 +54,7 @@ def on_surface(mesh: PolyMesh, vertices: Indices, goal: Floats) -> Floats:
     own, face = rank[mesh.corners[c]], mesh.corner_face[c]
     starts = np.searchsorted(of_face, np.arange(mesh.face_count + 1))
     count = (starts[1:] - starts[:-1])[face]
-    within = np.arange(int(count.sum())) - np.repeat(np.cumsum(count) - count, count)
-    mine, own = np.repeat(starts[face], count) + within, np.repeat(own, count)
+    mine, own = spans(starts[face], count), np.repeat(own, count)
     found = nearest_on_triangles(goal[own], mesh.positions[at[mine]])
     far = dots(found - goal[own], found - goal[own])
     order = np.lexsort((far, own))

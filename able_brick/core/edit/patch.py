@@ -1,29 +1,32 @@
-"""Closing a hole between curves."""
+"""Closing holes between curves."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.mesh.polymesh import Floats, Indices
 
 
-def patch(sides: list[Floats]) -> tuple[list[list[int]], Floats]:
-    """Faces that close a hole between n ≥ 3 sides (k+1,3+d), each from a corner to the next, counter-clockwise; and the
-    places (m,3+d) of the vertices within. What comes after the three coordinates is blended as they are.
+def fan_patches(loops: Floats) -> tuple[Indices, Floats]:
+    """(k,3) triangles that close holes with loops (h,k,3+d) of points, and (h,1,3+d) the places in their middles, which
+    have the number k."""
+    k = loops.shape[1]
+    number = np.arange(k)
+    return np.stack([number, (number + 1) % k, np.full(k, k)], axis=1), loops.mean(axis=1)[:, None]
 
-    Numbers are those of the sides' points one after the other, ends left out, then of those within. Sides that are all
-    divided alike are closed by rings of quads; others by a fan about the middle, or by one face where none is divided.
+
+def ring_patches(sides: Floats) -> tuple[list[Indices], Floats]:
+    """Faces, lists of as many corners each, that close holes between n ≥ 3 sides (h,n,s+1,3+d), each from a corner to
+    the next, counter-clockwise, by rings of quads; and the places (h,m,3+d) of the vertices within.
+
+    Numbers are those of the sides' points one after the other, ends left out, then of those within. What comes after
+    the three coordinates is blended as they are. Places are put onto the sphere that a hole's border lies on, where it
+    lies on one.
     """
-    counts = [len(side) - 1 for side in sides]
-    n, total = len(sides), sum(counts)
-    if max(counts) == 1:
-        return [list(range(n))], np.zeros((0, sides[0].shape[1]))
-    edge = np.concatenate([side[:-1] for side in sides])
-    if len(set(counts)) > 1:
-        middle = edge.mean(axis=0)
-        return [[k, (k + 1) % total, total] for k in range(total)], middle[None]
-    faces, places = _rings(sides, counts[0])
-    return faces, np.concatenate([_rounded(edge[:, :3], places[:, :3]), places[:, 3:]], axis=1)
+    h = len(sides)
+    faces, places = _rings(sides)
+    places[..., :3] = _rounded(sides[:, :, :-1, :3].reshape(h, -1, 3), places[..., :3])
+    return faces, places
 
 
 #: Points lie on a sphere within this share of its radius.
@@ -31,31 +34,34 @@ _ROUND = 1e-6
 
 
 def _rounded(edge: Floats, places: Floats) -> Floats:
-    """The places (m,3) put onto the sphere that the edge's points (k,3) lie on, where they lie on one."""
-    middle = edge.mean(axis=0)
-    p = edge - middle
-    size = float(np.abs(p).max())
-    found, _, rank, _ = np.linalg.lstsq(np.column_stack([2 * p, np.ones(len(p))]), (p**2).sum(axis=1), rcond=1e-9)
-    if rank < 4:
-        return places
-    centre = middle + found[:3]
-    radii = np.linalg.norm(edge - centre, axis=1)
-    radius = float(radii.mean())
-    if radius > 100 * size or float(np.abs(radii - radius).max()) > _ROUND * radius:
-        return places
-    away = places - centre
-    out: Floats = centre + away * (radius / np.linalg.norm(away, axis=1))[:, None]
+    """The places (h,m,3) put onto the spheres that the edges' points (h,k,3) lie on, where they lie on one."""
+    p = edge - edge.mean(axis=1)[:, None]
+    size = np.abs(p).max(axis=(1, 2))
+    # |p|² = 2 p · c + const, by least squares
+    u, s, v = np.linalg.svd(np.concatenate([2 * p, np.ones((*p.shape[:2], 1))], axis=2), full_matrices=False)
+    solid = s[:, 3] > 1e-9 * s[:, 0]
+    square = (p**2).sum(axis=2)
+    inverse = np.divide(1.0, s, out=np.zeros_like(s), where=solid[:, None])
+    found = ((square[:, None] @ u)[:, 0] * inverse)[:, None] @ v
+    centre = found[:, :, :3]
+    radii = np.linalg.norm(p - centre, axis=2)
+    radius = radii.mean(axis=1)
+    solid &= (radius <= 100 * size) & (np.abs(radii - radius[:, None]).max(axis=1) <= _ROUND * radius)
+    out = places.copy()
+    centre = centre[solid] + edge[solid].mean(axis=1)[:, None]
+    away = places[solid] - centre
+    out[solid] = centre + away * (radius[solid, None] / np.linalg.norm(away, axis=2))[..., None]
     return out
 
 
-def _rings(sides: list[Floats], s: int) -> tuple[list[list[int]], Floats]:
+def _rings(sides: Floats) -> tuple[list[Indices], Floats]:
     """Ring j has sides with s − 2 j parts; the last is one face, or a point."""
-    n = len(sides)
+    n, s = sides.shape[1], sides.shape[2] - 1
     faces: list[list[int]] = []
     places: list[Floats] = []
     outer = [[i * s + k for k in range(s)] for i in range(n)]
     made = n * s
-    within = _Sectors(sides, s)
+    within = _Sectors(sides)
     j, parts = 0, s
     while parts > 1:
         j, parts = j + 1, parts - 2
@@ -77,44 +83,44 @@ def _rings(sides: list[Floats], s: int) -> tuple[list[list[int]], Floats]:
             faces.append([before[-1], side[0], whole[1], own[0]])
             faces += [[whole[k + 1], whole[k + 2], own[k + 1], own[k]] for k in range(parts)]
         outer = inner
-    if parts == 1:
-        faces.append([ring[0] for ring in outer])
-    return faces, np.array(places).reshape(-1, sides[0].shape[1])
+    quads = [np.array(faces)]
+    last = [np.array([[ring[0] for ring in outer]])] if parts == 1 else []
+    return quads + last, np.stack(places, axis=1)
 
 
 class _Sectors:
-    """A hole as n sectors of four sides: from each corner to the middles of the sides beside it, and from these to the
+    """Holes as n sectors of four sides: from each corner to the middles of the sides beside it, and from these to the
     centre. Places are blended between the four sides (Coons 1967)."""
 
-    def __init__(self, sides: list[Floats], s: int) -> None:
-        self.sides, self.s = sides, s
-        corners = np.array([side[0] for side in sides])
-        self.middles = np.array([self._along(i, 0.5) for i in range(len(sides))])
-        self.centre: Floats = 2 * self.middles.mean(axis=0) - corners.mean(axis=0)
+    def __init__(self, sides: Floats) -> None:
+        self.sides, self.s = sides, sides.shape[2] - 1
+        corners = sides[:, :, 0]
+        self.middles = np.stack([self._along(i, 0.5) for i in range(sides.shape[1])], axis=1)
+        mean = self.middles.mean(axis=1)
+        self.centre: Floats = 2 * mean - corners.mean(axis=1)
         # a flat or a hollow hole, whose middle would come to lie beyond: between the middles of its sides
-        mean = self.middles.mean(axis=0)
-        reach = np.linalg.norm((self.middles - mean)[:, :3], axis=1).min()
-        if float(np.linalg.norm((self.centre - mean)[:3])) > reach:
-            self.centre = mean
+        reach = np.linalg.norm((self.middles - mean[:, None])[..., :3], axis=2).min(axis=1)
+        beyond = np.linalg.norm((self.centre - mean)[:, :3], axis=1) > reach
+        self.centre[beyond] = mean[beyond]
 
     def _along(self, i: int, share: float) -> Floats:
-        """The point (3+d,) at a share of side i."""
+        """The points (h,3+d) at a share of side i."""
         at = share * self.s
         k = min(int(at), self.s - 1)
-        out: Floats = self.sides[i][k] + (self.sides[i][k + 1] - self.sides[i][k]) * (at - k)
+        out: Floats = self.sides[:, i, k] + (self.sides[:, i, k + 1] - self.sides[:, i, k]) * (at - k)
         return out
 
     def place(self, i: int, k: int, j: int) -> Floats:
-        """The place (3+d,) of point k on side i of ring j."""
+        """The places (h,3+d) of point k on side i of ring j."""
         p, q = j + k, j
         if 2 * p > self.s:  # in the sector of the next corner
-            return self._in_sector((i + 1) % len(self.sides), q, self.s - p)
+            return self._in_sector((i + 1) % self.sides.shape[1], q, self.s - p)
         return self._in_sector(i, p, q)
 
     def _in_sector(self, i: int, p: int, q: int) -> Floats:
         """Where one is p parts along the side that begins at corner i, and q along the side that ends there."""
         u, v = 2 * p / self.s, 2 * q / self.s
-        corner, ahead, before = self.sides[i][0], self.middles[i], self.middles[i - 1]
+        corner, ahead, before = self.sides[:, i, 0], self.middles[:, i], self.middles[:, i - 1]
         near, side = self._along(i, u / 2), self._along(i - 1, 1 - v / 2)
         far = before + (self.centre - before) * u
         end = ahead + (self.centre - ahead) * v

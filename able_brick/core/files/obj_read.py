@@ -15,6 +15,7 @@ from able_brick.core.files.gltf_document import Beside
 from able_brick.core.files.gltf_read import nothing_beside
 from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
 from able_brick.core.files.pictures import texture
+from able_brick.core.mesh.spans import spans
 
 _MOST_ELEMENTS: Final = 40_000_000
 _MOST_LINES: Final = 1_000_000
@@ -230,13 +231,6 @@ def _picture(name: str, beside: Beside, notes: list[str]) -> Texture | None:
         return None
 
 
-def _spans(starts: npt.NDArray[np.int64], sizes: npt.NDArray[Any]) -> npt.NDArray[np.int64]:
-    """The numbers from each start on, so many of each."""
-    ends = np.cumsum(sizes)
-    out: npt.NDArray[np.int64] = np.arange(int(ends[-1])) + np.repeat(starts - ends + sizes, sizes)
-    return out
-
-
 def _scene(raw: RawFaces, lines: _Lines, materials: list[Material], notes: list[str], *, weld: bool) -> Scene:
     run = np.repeat(np.arange(len(lines.faces)), np.diff([*lines.faces, len(raw.sizes)]))
     objects, groups = np.array(lines.objects)[run], np.array(lines.groups)[run]
@@ -255,7 +249,7 @@ def _scene(raw: RawFaces, lines: _Lines, materials: list[Material], notes: list[
     for k, number in enumerate(used.tolist()):
         whole = len(used) == 1
         faces = slice(None) if whole else by_part[bounds[k] : bounds[k + 1]]
-        corner = slice(None) if whole else _spans(starts[faces], raw.sizes[faces])
+        corner = slice(None) if whole else spans(starts[faces], raw.sizes[faces])
         slots, slot = np.unique(material[faces], return_inverse=True)
         name = names[number] or f"Part {number + 1}"
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
+from able_brick.core.mesh.spans import spans
 from able_brick.core.mesh.triangulate import triangulated
 
 #: Vertices nearer to a plane than this share of the mesh's extent lie on it.
@@ -193,10 +194,7 @@ def _with_triangles(mesh: PolyMesh, chosen: Bools) -> PolyMesh:
     order = np.argsort(np.concatenate([kept, number[taken]]), kind="stable")
 
     def corners_of(m: PolyMesh, faces: Ints) -> Ints:
-        count = m.face_sizes[faces]
-        starts = m.face_starts[faces]
-        within = np.arange(int(count.sum())) - np.repeat(np.cumsum(count) - count, count)
-        out: Ints = (np.repeat(starts, count) + within).astype(np.int32)
+        out: Ints = spans(m.face_starts[faces], m.face_sizes[faces]).astype(np.int32)
         return out
 
     def joined(name: str) -> Any:
@@ -205,11 +203,8 @@ def _with_triangles(mesh: PolyMesh, chosen: Bools) -> PolyMesh:
             return None
         return np.concatenate([one[corners_of(mesh, kept)], two[corners_of(all_triangles, taken)]])[shuffle]
 
-    begin = np.cumsum(sizes) - sizes
     sorted_sizes = sizes[order]
-    shuffle = np.repeat(begin[order], sorted_sizes) + (
-        np.arange(int(sizes.sum())) - np.repeat(np.cumsum(sorted_sizes) - sorted_sizes, sorted_sizes)
-    )
+    shuffle = spans((np.cumsum(sizes) - sizes)[order], sorted_sizes)
     per_face = {
         name: np.concatenate([getattr(mesh, name)[kept], getattr(all_triangles, name)[taken]])[order]
         for name in ("material", "facet")
