@@ -7,9 +7,11 @@ STAMP := .setup
 DEMO_DB := .data/merrow-lock.db
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: setup demo demo-reset test test-long check bench bench-slim lint openapi lock clean
+.PHONY: setup demo demo-reset test test-long test-web check bench bench-slim lint lint-python lint-web openapi lock clean
 
-setup: $(STAMP)/python $(STAMP)/web $(STAMP)/kernels
+# Python's half and the web's are set up beside each other.
+setup:
+	@$(MAKE) --no-print-directory -j 2 $(STAMP)/kernels $(STAMP)/web
 	@$(BIN)/python -m compileall -q able_brick
 
 # Every stamp is touched last: a set-up that was interrupted begins its unfinished part again.
@@ -44,9 +46,10 @@ demo-reset:
 	rm -f $(DEMO_DB) $(DEMO_DB)-wal $(DEMO_DB)-shm
 	$(MAKE) demo
 
-test: setup $(STAMP)/dev
-	$(MAKE) lint
-	cd web && npm run --silent test
+test:
+	@$(MAKE) --no-print-directory -j 2 $(STAMP)/kernels $(STAMP)/web $(STAMP)/dev
+	@$(MAKE) --no-print-directory setup
+	@$(MAKE) --no-print-directory -j 2 lint-python lint-web test-web
 	@$(PYTHON) tests/need_chromium.py
 	$(BIN)/python -m pytest -n 2 --ignore tests/ui
 	@# a browser test that fails is run once more, and told as unsteady when it passes then
@@ -63,22 +66,29 @@ test-long: setup $(STAMP)/dev
 	$(BIN)/python -m tests.steps.shape.chains --runs 200 --steps 30
 
 # For the daily loop: linters, types, and the tests that are quick.
-check: lint
-	cd web && npm run --silent test
+check: lint test-web
 	$(BIN)/python -m pytest -n 2 -q tests/core tests/steps tests/test_complete.py
 
 $(STAMP)/dev: requirements-dev.lock $(STAMP)/python
 	$(BIN)/pip install --quiet -r requirements-dev.lock
 	@touch $@
 
-lint: setup $(STAMP)/dev
+lint: setup
+	@$(MAKE) --no-print-directory -j 2 lint-python lint-web
+
+lint-python: $(STAMP)/dev
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+
+lint-web: $(STAMP)/dev $(STAMP)/node
 	cd web && npx biome check .
 	cd web && npx tsc --noEmit
 	$(BIN)/python tests/fresh_types.py
+
+test-web: $(STAMP)/node
+	cd web && npm run --silent test
 
 # Reduction beside two libraries, mesh by mesh.
 bench-slim: setup $(STAMP)/dev $(STAMP)/node

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from multiprocessing import get_context
+
 import numpy as np
 
 from able_brick.core.edit.bevel import bevel
@@ -13,6 +15,7 @@ from able_brick.core.files.view_glb import ViewItems, write_items_glb, write_vie
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.measure import counts
+from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.path.bend import bent, bent_normals, bent_points
 from able_brick.core.path.curve import PathPoint, curve
 from able_brick.core.path.dividing import divided, divided_for
@@ -36,13 +39,33 @@ _TEXT_STL = (
 
 
 def warm_kernels() -> None:
-    """Compile, or load what has been compiled before."""
-    ball = turned([(0.0, -1.0), (0.8, -0.6), (1.0, 0.0), (0.8, 0.6), (0.0, 1.0)], sides=24)
+    """Compile, or load what has been compiled before, on two processors."""
+    context = get_context("spawn")
+    other = context.Process(target=_warm_shaping)
+    other.start()
+    _warm_paths()
+    _warm_files()
+    other.join()
+    if other.exitcode:
+        raise RuntimeError("Kernels could not be compiled; see above.")
+    # what the other did not need itself
+    _warm_shaping()
+
+
+def _ball() -> PolyMesh:
+    return turned([(0.0, -1.0), (0.8, -0.6), (1.0, 0.0), (0.8, 0.6), (0.0, 1.0)], sides=24)
+
+
+def _warm_shaping() -> None:
+    ball = _ball()
     deviation(ball, reduce_to(ball, 40).mesh, samples=10)
     check_sound(ball, carry(ball, "vertex", np.array([0]), np.eye(3), np.array([0.0, -0.1, 0.0]), np.zeros(3)))
     bevel(ball, np.array([0]), 0.01)
+
+
+def _warm_paths() -> None:
+    ball = _ball()
     bow = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((1.0, 0.2, 0.0)), PathPoint((2.0, 0.0, 1.0))], smooth=True)
-    waves = plane(1.0, 1.0, divisions=(2, 2))
     run = Run(Running.X)
     found = bent(Guide(bow, False), run, run.box(*ball.bounds), np.array([0.0]), np.array([2.0]))
     parts = divided(ball, run.points(ball.positions), found.division(0))
@@ -53,16 +76,19 @@ def warm_kernels() -> None:
     sharp = Guide(turning.on_ground, True).reaching(run.box(*ball.bounds).corners)
     found = bent(sharp, run, run.box(*ball.bounds), np.array([1.0]), np.array([3.0]))
     divided_for(found, 0, ball, run.points(ball.positions))
-    for one in (ball, waves):  # with uv and without, alone and together
+    hardware = hardware_vertices(mesh)
+    write_items_glb([ViewItems(mesh, world, hardware.normals[None], None)])
+    from_way(np.zeros((1, 3)), np.zeros((1, 3)), np.ones((1, 3)))
+    first_hits(np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.eye(3)[None], 9.0)
+
+
+def _warm_files() -> None:
+    for one in (_ball(), plane(1.0, 1.0, divisions=(2, 2))):  # without uv and with, alone and together
         write_view_glb(one)
         own = hardware_vertices(one)
         uv = None if one.uv is None else np.tile(one.uv[own.corner], (2, 1, 1))
         both = np.tile(one.positions, (2, 1, 1))
         write_items_glb([ViewItems(one, both, np.tile(own.normals, (2, 1, 1)), uv)])
-    hardware = hardware_vertices(mesh)
-    write_items_glb([ViewItems(mesh, world, hardware.normals[None], None)])
-    from_way(np.zeros((1, 3)), np.zeros((1, 3)), np.ones((1, 3)))
-    first_hits(np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.eye(3)[None], 9.0)
     warm_readers()
 
 

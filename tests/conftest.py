@@ -8,6 +8,8 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from tests.once import made_once
+
 # `make test` tries the same examples every time; HYPOTHESIS_PROFILE=default looks for new ones
 settings.register_profile("steady", derandomize=True, deadline=None)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
@@ -20,13 +22,15 @@ def _own_home(tmp_path_factory: pytest.TempPathFactory) -> None:
 
 
 @pytest.fixture(scope="session")
-def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo project, built once for all tests of the session."""
+def demo_file(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo project, built once for all tests of the session. What would write to it takes a copy."""
+    return made_once(request, tmp_path_factory, "demo.db", _build)
+
+
+def _build(path: Path) -> None:
     from able_brick.demo.build import build_demo
     from able_brick.session.project import Project
 
-    path = tmp_path_factory.mktemp("demo") / "demo.db"
     project = Project(path)
     build_demo(project)
     project.close()
-    return path

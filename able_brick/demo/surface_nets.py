@@ -86,7 +86,9 @@ def _sampled(distance: Distance, low: Floats, n: np.ndarray, cell: float) -> Flo
     field[:] = rough[np.ix_(*spread)]
     near = np.argwhere(np.abs(rough) < step * 1.15)
     fine = np.stack(np.meshgrid(*[np.arange(_COARSE + 1)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
-    points = np.unique((near[:, None] * _COARSE + fine).reshape(-1, 3), axis=0)
+    wanted = np.zeros(n, np.bool_)
+    wanted[tuple((near[:, None] * _COARSE + fine).reshape(-1, 3).T)] = True
+    points = np.argwhere(wanted)
     field[points[:, 0], points[:, 1], points[:, 2]] = distance(low + points * cell)
     return field
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Final
 
 from able_brick.core.errors import GeometryError
@@ -11,6 +12,8 @@ from able_brick.level.things import AThing, Things
 
 #: A level shows no more items than this: placements, and the items of arrays, courses and what groups repeat.
 MOST_SHOWN: Final = 500_000
+#: Courses of a level have no more forms than this: bent items that are not alike have a mesh each.
+MOST_FORMS: Final = 30_000
 
 
 def items_in(around: InLevel) -> int:
@@ -22,6 +25,17 @@ def items_in(around: InLevel) -> int:
     total = len(things) - len(others) - len(things.repeated)
     for thing in (*others, *things.repeated):
         total += _own(thing, around) * _times(things, thing, times)
+    return total
+
+
+def forms_in(around: InLevel) -> int:
+    """The forms of the items of a level's courses. One that cannot be laid counts as none."""
+    total = 0
+    for thing in around.things.runs_and_paths:
+        if isinstance(thing, Course):
+            with suppress(GeometryError):
+                shown = thing.shown(around)
+                total += 0 if shown is None else len(shown.batches)
     return total
 
 

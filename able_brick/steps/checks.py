@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from able_brick.core.errors import AbleBrickError, GeometryError, InputError, SelectionError
 from able_brick.core.text import counted, grouped
-from able_brick.level.amounts import MOST_SHOWN, items_in
+from able_brick.level.amounts import MOST_FORMS, MOST_SHOWN, forms_in, items_in
 from able_brick.level.evaluate import check_reach, items_of
 from able_brick.level.rows import Array, Course, Group, LevelRow, Path, Piece, Placement, Quaternion, Thing
 from able_brick.level.snapshot import ARow, Edit, Snapshot
@@ -269,8 +269,13 @@ def _changed_things(before: Snapshot, after: Snapshot, edits: Sequence[Edit]) ->
 
 
 def _check_amounts(before: Snapshot, after: Snapshot, edits: Sequence[Edit], refuse: type[AbleBrickError]) -> None:
-    """Refuse what would have a level show more items than it may, unless it shows fewer of them than before."""
+    """Refuse what would have a level show more items than it may, or more forms of bent ones, unless it shows fewer of
+    them than before."""
     levels = {new.level for old, new in edits if new is not None and _may_add(old, new)}  # type: ignore[union-attr]
+    for old, new in edits:
+        if isinstance(old, Piece) and isinstance(new, Piece) and old.facts != new.facts:
+            # a course has more items of a shorter piece
+            levels |= {level for level, things in after.things.items() if things.runs_with(new.id)}
     for level in sorted(levels):
         shown = items_in(after.around(level))
         if shown > MOST_SHOWN and shown > items_in(before.around(level)):
@@ -279,6 +284,14 @@ def _check_amounts(before: Snapshot, after: Snapshot, edits: Sequence[Edit], ref
                 "Ask for fewer, or go on in another level.",
                 received=shown,
                 allowed=MOST_SHOWN,
+            )
+        forms = forms_in(after.around(level))
+        if forms > MOST_FORMS and forms > forms_in(before.around(level)):
+            raise refuse(
+                f"{after.level(level).name} would show {grouped(forms)} items that are each bent otherwise; "
+                f"{grouped(MOST_FORMS)} are possible. Lay them rigid, or of longer pieces.",
+                received=forms,
+                allowed=MOST_FORMS,
             )
 
 

@@ -145,6 +145,40 @@ def test_a_level_shows_no_more_items_than_it_may(bench: Bench, monkeypatch: pyte
         bench.undo()
 
 
+def test_a_course_of_a_shorter_piece_shows_no_more_items_either(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(checks, "MOST_SHOWN", 60)
+    bench.do("add_shape", shape={"kind": "box", "width": 2.0})
+    bench.do("draw_path", points=[{"position": (0, 0, 9)}, {"position": (40, 0, 9)}])
+    bench.do("lay_course", "path-1", piece="piece-1")
+    with pytest.raises(SelectionError, match=r"would show 81 items; 60 are possible"):
+        bench.do("set_dimensions", "piece-1", shape={"kind": "box", "width": 0.5, "height": 0.3, "depth": 0.3})
+    bench.do("set_dimensions", "piece-1", shape={"kind": "box", "width": 1.0, "depth": 0.3})
+    assert items_in(bench.project.snapshot.around(bench.level)) == 41
+
+
+def test_courses_have_no_more_forms_than_a_level_may(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(checks, "MOST_FORMS", 12)
+    bench.do("add_shape", shape={"kind": "box", "width": 2.0})
+    bow = [{"position": p} for p in ((0, 0, 0), (14, 0, 6), (30, 0, -4))]
+    bench.do("draw_path", points=bow, smooth=True)
+    with pytest.raises(SelectionError, match="items that are each bent otherwise; 12 are possible"):
+        bench.do("lay_course", "path-1", piece="piece-1", bend=True)
+    (course,) = bench.do("lay_course", "path-1", piece="piece-1").select or ()
+    with pytest.raises(SelectionError, match="bent otherwise"):
+        bench.do("adjust_course", course, piece="piece-1", bend=True)
+    # an even bend has one form, however long it is
+    monkeypatch.setattr(checks, "MOST_FORMS", 60)
+    straight = bench.do("draw_path", points=[{"position": (0, 0, 40)}, {"position": (200, 0, 40)}]).select or ()
+    bench.do("lay_course", *straight, piece="piece-1", bend=True)
+    # where there are more already, what makes none, or fewer, is done
+    bench.do("adjust_course", course, piece="piece-1", bend=True)
+    monkeypatch.setattr(checks, "MOST_FORMS", 3)
+    bench.do("move", "placement-1", by=(0.0, 0.1, 0.0))
+    bench.do("set_dimensions", "piece-1", shape={"kind": "box", "width": 4.0})
+    with pytest.raises(SelectionError, match="bent otherwise"):
+        bench.do("set_dimensions", "piece-1", shape={"kind": "box", "width": 1.0})
+
+
 def test_items_are_counted_as_they_are_shown(bench: Bench) -> None:
     bench.do("add_shape", shape={"kind": "box"})
     bench.do("draw_path", points=[{"position": (0, 0, 9)}, {"position": (20, 0, 9)}])

@@ -10,7 +10,7 @@ import subprocess
 import sys
 import time
 import urllib.request
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any, Literal
@@ -19,6 +19,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from able_brick.session.project import Project
+from tests.once import made_once
 from tests.ui.hands import Hands
 from tests.within import whole
 
@@ -118,22 +119,6 @@ def browser() -> Iterator[Browser]:
         started.close()
 
 
-def _once(folder: Path, name: str, make: Callable[[Path], None]) -> Path:
-    """A file that several workers want: one of them makes it, the others wait."""
-    file, lock = folder / name, folder / f"{name}.lock"
-    try:
-        lock.mkdir()
-    except FileExistsError:
-        until = time.monotonic() + 400
-        while not file.exists() and time.monotonic() < until:
-            time.sleep(0.2)
-        assert file.exists(), f"{name} was not made"
-    else:
-        make(folder / f"{name}.half")
-        (folder / f"{name}.half").rename(file)
-    return file
-
-
 @pytest.fixture(scope="session")
 def seen_file(request: pytest.FixtureRequest, browser: Browser, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo project after somebody has looked at it: the shelf's pictures are kept.
@@ -141,9 +126,12 @@ def seen_file(request: pytest.FixtureRequest, browser: Browser, tmp_path_factory
     The herons are hidden, and have four tenths of their triangles: they took most of the time of a frame, and of what
     slims them.
     """
-    base = tmp_path_factory.getbasetemp()
-    shared = base.parent if hasattr(request.config, "workerinput") else base
-    return _once(shared, "seen.db", lambda half: _look_at_demo(half, browser, request.getfixturevalue("demo_file")))
+    return made_once(
+        request,
+        tmp_path_factory,
+        "seen.db",
+        lambda half: _look_at_demo(half, browser, request.getfixturevalue("demo_file")),
+    )
 
 
 def _look_at_demo(db: Path, browser: Browser, demo_file: Path) -> None:

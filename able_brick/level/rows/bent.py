@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 
@@ -156,8 +157,12 @@ def batches_of(piece: Piece, bent: Bent, at: Ints, laid: Course) -> list[Batch]:
             turns = np.stack([-z, w, x, -y], axis=1)
         out.append(Batch(look, numbers, Poses.of(poses.positions[numbers], turns, poses.sizes[numbers])))
     bending = np.flatnonzero(~bent.rigid & stands)
-    for form in np.unique(bent.alike[bending]):
-        same = bending[bent.alike[bending] == form]
+    alike = bent.alike[bending]
+    order = np.argsort(alike, kind="stable")
+    first = np.flatnonzero(np.diff(alike[order], prepend=-1))
+    for a, b in pairwise([*first.tolist(), len(order)]):
+        same = bending[order[a:b]]
+        form = alike[order[a]]
         numbers = at[same].astype(np.int32)
         look = Look(piece, BentForm(piece, bent, int(form)))
         poses = Poses(bent.positions[same], bent.turns[same], np.ones((len(same), 3)))
