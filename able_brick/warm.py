@@ -16,7 +16,10 @@ from able_brick.core.files.write import write_file
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.validity import duplicate_faces
 from able_brick.core.path.bend import bent, bent_normals, bent_points
+from able_brick.core.path.course import Fit, lay_course
+from able_brick.core.path.course import Part as CoursePart
 from able_brick.core.path.curve import PathPoint, curve
 from able_brick.core.path.dividing import divided, divided_for
 from able_brick.core.path.guide import Guide
@@ -41,32 +44,43 @@ _TEXT_STL = (
 def warm_kernels() -> None:
     """Compile, or load what has been compiled before, on two processors."""
     context = get_context("spawn")
-    other = context.Process(target=_warm_shaping)
+    other = context.Process(target=shaping)
     other.start()
-    _warm_paths()
-    _warm_files()
+    paths()
+    files()
     other.join()
     if other.exitcode:
         raise RuntimeError("Kernels could not be compiled; see above.")
     # what the other did not need itself
-    _warm_shaping()
+    shaping()
 
 
 def _ball() -> PolyMesh:
     return turned([(0.0, -1.0), (0.8, -0.6), (1.0, 0.0), (0.8, 0.6), (0.0, 1.0)], sides=24)
 
 
-def _warm_shaping() -> None:
+def shaping() -> None:
+    """What meshes are shaped and reduced by."""
     ball = _ball()
     deviation(ball, reduce_to(ball, 40).mesh, samples=10)
+    # what many edges take on two threads
+    reduce_to(plane(1.0, 1.0, divisions=(200, 200)), 60_000)
     check_sound(ball, carry(ball, "vertex", np.array([0]), np.eye(3), np.array([0.0, -0.1, 0.0]), np.zeros(3)))
     bevel(ball, np.array([0]), 0.01)
+    duplicate_faces(ball)
 
 
-def _warm_paths() -> None:
+def paths() -> None:
+    """What pieces are laid along paths by, and walked among."""
     ball = _ball()
     bow = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((1.0, 0.2, 0.0)), PathPoint((2.0, 0.0, 1.0))], smooth=True)
     run = Run(Running.X)
+    for way in (bow, bow.on_ground):
+        _ = way.smallest_radius, way.drawn(), way.stations(np.array([0.5]))
+        for fit in (Fit.FILL, Fit.SPACING):
+            lay_course(
+                Guide(way, True), [CoursePart(run, run.box(*(0.1 * b for b in ball.bounds)))], fit=fit, spacing=0.5
+            )
     found = bent(Guide(bow, False), run, run.box(*ball.bounds), np.array([0.0]), np.array([2.0]))
     parts = divided(ball, run.points(ball.positions), found.division(0))
     mesh, points = parts.mesh, parts.points
@@ -82,7 +96,8 @@ def _warm_paths() -> None:
     first_hits(np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.eye(3)[None], 9.0)
 
 
-def _warm_files() -> None:
+def files() -> None:
+    """What meshes are shown, written and read by."""
     for one in (_ball(), plane(1.0, 1.0, divisions=(2, 2))):  # without uv and with, alone and together
         write_view_glb(one)
         own = hardware_vertices(one)
@@ -96,7 +111,7 @@ def warm_readers() -> None:
     """The same for what reading a file takes."""
     ball = turned([(0.0, -1.0), (0.8, -0.6), (1.0, 0.0), (0.8, 0.6), (0.0, 1.0)], sides=24)
     for end in (".glb", ".obj", ".ply", ".stl"):
-        files = write_file(f"ball{end}", Scene((Part("Ball", ball),)))
-        counts(read_file(f"ball{end}", files[f"ball{end}"], files.get).parts[0].mesh)
+        written = write_file(f"ball{end}", Scene((Part("Ball", ball),)))
+        counts(read_file(f"ball{end}", written[f"ball{end}"], written.get).parts[0].mesh)
     read_file("a.ply", _TEXT_PLY)
     read_file("a.stl", _TEXT_STL)
