@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 
 import numpy as np
@@ -20,7 +21,7 @@ from able_brick.core.mesh.validity import duplicate_faces
 from able_brick.core.path.bend import bent, bent_normals, bent_points
 from able_brick.core.path.course import Fit, lay_course
 from able_brick.core.path.course import Part as CoursePart
-from able_brick.core.path.curve import PathPoint, curve
+from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.path.dividing import divided, divided_for
 from able_brick.core.path.guide import Guide
 from able_brick.core.path.running import Run, Running
@@ -43,16 +44,10 @@ _TEXT_STL = (
 
 def warm_kernels() -> None:
     """Compile, or load what has been compiled before, on two processors."""
-    context = get_context("spawn")
-    other = context.Process(target=shaping)
-    other.start()
-    paths()
-    files()
-    other.join()
-    if other.exitcode:
-        raise RuntimeError("Kernels could not be compiled; see above.")
-    # what the other did not need itself
-    shaping()
+    with ProcessPoolExecutor(2, get_context("spawn")) as workers:
+        # what takes longest first
+        for done in [workers.submit(part) for part in (shaping, courses, paths, files)]:
+            done.result()
 
 
 def _ball() -> PolyMesh:
@@ -70,17 +65,25 @@ def shaping() -> None:
     duplicate_faces(ball)
 
 
-def paths() -> None:
-    """What pieces are laid along paths by, and walked among."""
-    ball = _ball()
-    bow = curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((1.0, 0.2, 0.0)), PathPoint((2.0, 0.0, 1.0))], smooth=True)
+def _bow() -> Curve:
+    return curve([PathPoint((0.0, 0.0, 0.0)), PathPoint((1.0, 0.2, 0.0)), PathPoint((2.0, 0.0, 1.0))], smooth=True)
+
+
+def courses() -> None:
+    """What pieces are laid out along paths by."""
     run = Run(Running.X)
-    for way in (bow, bow.on_ground):
+    box = run.box(*(0.1 * b for b in _ball().bounds))
+    for way in (_bow(), _bow().on_ground):
         _ = way.smallest_radius, way.drawn(), way.stations(np.array([0.5]))
         for fit in (Fit.FILL, Fit.SPACING):
-            lay_course(
-                Guide(way, True), [CoursePart(run, run.box(*(0.1 * b for b in ball.bounds)))], fit=fit, spacing=0.5
-            )
+            lay_course(Guide(way, True), [CoursePart(run, box)], fit=fit, spacing=0.5)
+
+
+def paths() -> None:
+    """What pieces are bent along paths by, and walked among."""
+    ball = _ball()
+    bow = _bow()
+    run = Run(Running.X)
     found = bent(Guide(bow, False), run, run.box(*ball.bounds), np.array([0.0]), np.array([2.0]))
     parts = divided(ball, run.points(ball.positions), found.division(0))
     mesh, points = parts.mesh, parts.points

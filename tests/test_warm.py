@@ -11,7 +11,7 @@ import importlib, pkgutil
 import able_brick.core
 from able_brick import warm
 from able_brick.core.kernel import Kernel
-warm.shaping(), warm.paths(), warm.files()
+warm.shaping(), warm.courses(), warm.paths(), warm.files()
 found = set()
 for module in pkgutil.walk_packages(able_brick.core.__path__, "able_brick.core."):
     found |= {v for v in vars(importlib.import_module(module.name)).values() if isinstance(v, Kernel)}

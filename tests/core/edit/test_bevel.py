@@ -53,6 +53,11 @@ def test_all_edges_of_a_box_make_as_many_faces_as_its_corners_say(segments: int)
     patches = sum(n * (half * half + odd * half) + odd for n in ways.tolist())
     assert out.mesh.face_count == mesh.face_count + len(t.edges) * segments + patches
     assert topology(out.mesh).is_closed
+    # the sides keep their facets, and no strip or corner has one of those
+    kept = out.face_from >= 0
+    assert (out.mesh.facet[kept] == mesh.facet[out.face_from[kept]]).all()
+    assert len(np.unique(out.mesh.facet[~kept])) == len(t.edges) + len(ways)
+    assert not np.isin(out.mesh.facet[~kept], mesh.facet).any()
 
 
 def test_thousands_of_edges_are_as_the_same_few_by_few() -> None:
