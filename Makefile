@@ -64,6 +64,7 @@ test-long: setup $(STAMP)/dev
 	$(BIN)/python -m tests.session.full
 	$(BIN)/python -m tests.session.soak --minutes 20
 	$(BIN)/python -m tests.steps.shape.chains --runs 200 --steps 30
+	$(BIN)/python -m tests.steps.shape.chains --runs 200 --steps 30 --from-file
 
 # For the daily loop: linters, types, and the tests that are quick.
 check: lint test-web

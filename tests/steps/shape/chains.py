@@ -1,6 +1,7 @@
 """Random chains of operations on a piece, each looked at by an independent measure of soundness.
 
-The short form runs with the tests. The long one: `python -m tests.steps.shape.chains --runs 200 --steps 30`.
+The short form runs with the tests. The long one: `python -m tests.steps.shape.chains --runs 200 --steps 30`, once more
+with `--from-file`.
 """
 
 from __future__ import annotations
@@ -13,6 +14,9 @@ from typing import Any, Final
 import numpy as np
 
 from able_brick.core.errors import AbleBrickError
+from able_brick.core.files.part import Material, Part, Scene
+from able_brick.core.files.read import read_file
+from able_brick.core.files.write import write_file
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.level.elements import Elements
@@ -21,9 +25,22 @@ from able_brick.level.snapshot import Edit
 from able_brick.steps.draft import facts
 from able_brick.steps.registry import TOOLS
 from tests.steps.test_steps import Sheet
-from tests.zoo import ZOO
+from tests.zoo import SHAPED, ZOO
 
 MESHES: Final = ("box", "divided box", "hexagon", "cone", "arrow", "sheet", "two parts")
+#: Those that come out of files: of triangles, of polygons, welded by place alone, with uv and without.
+BROUGHT_IN: Final = tuple(
+    itertools.product(("pump house", "quay wall", "lamp post", "torus", "star", "plate"), ("glb", "obj", "stl", "ply"))
+)
+
+
+def brought_in(name: str, ending: str) -> PolyMesh:
+    """A mesh as it is after it went through a file."""
+    mesh = SHAPED[name]()
+    # looks are not what is asked about
+    part = Part(name, mesh.replaced(material=np.zeros(mesh.face_count, np.int32)), (Material("stone"),))
+    files = write_file(f"one.{ending}", Scene((part,)))
+    return read_file(f"one.{ending}", files[f"one.{ending}"], files.get).parts[0].mesh
 
 
 def opened_with(mesh: PolyMesh, name: str = "Trial") -> Sheet:
@@ -142,10 +159,12 @@ def wish(random: np.random.Generator, mesh: PolyMesh) -> tuple[str, dict[str, An
     return tool, params, Elements.of(mesh.content_hash, ids, kind)  # type: ignore[arg-type]
 
 
-def chain(seed: int, steps: int, told: Counter[str]) -> None:
-    """One chain. What breaks a sound mesh without being told is added to `told`."""
+def chain(seed: int, steps: int, told: Counter[str], *, from_file: bool = False) -> None:
+    """One chain, on a mesh of the zoo or on one that was brought in. What breaks a sound mesh without being told is
+    added to `told`."""
     random = np.random.default_rng(seed)
-    sheet = opened_with(ZOO[MESHES[seed % len(MESHES)]]())
+    mesh = brought_in(*BROUGHT_IN[seed % len(BROUGHT_IN)]) if from_file else ZOO[MESHES[seed % len(MESHES)]]()
+    sheet = opened_with(mesh)
     for _ in range(steps):
         piece = sheet.row("piece-1")
         before = sheet.meshes[piece.mesh]
@@ -178,10 +197,11 @@ def main() -> None:
     parser.add_argument("--runs", type=int, default=200)
     parser.add_argument("--steps", type=int, default=30)
     parser.add_argument("--first", type=int, default=0)
+    parser.add_argument("--from-file", action="store_true", help="on meshes that were brought in")
     asked = parser.parse_args()
     told: Counter[str] = Counter()
     for seed in range(asked.first, asked.first + asked.runs):
-        chain(seed, asked.steps, told)
+        chain(seed, asked.steps, told, from_file=asked.from_file)
     for words, count in told.most_common():
         print(count, words)
     assert set(told) <= {"done", "refused"}, "a sound mesh was broken without a word"

@@ -15,3 +15,11 @@ def test_no_operation_breaks_a_sound_mesh_without_a_word(seed: int) -> None:
     chain(seed, 8, told)
     assert set(told) <= {"done", "refused"}, told
     assert told["done"] > 0
+
+
+@pytest.mark.parametrize("seed", [3, 9])
+def test_nor_does_one_on_what_was_brought_in(seed: int) -> None:
+    told: Counter[str] = Counter()
+    chain(seed, 5, told, from_file=True)
+    assert set(told) <= {"done", "refused"}, told
+    assert told["done"] > 0
