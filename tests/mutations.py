@@ -49,7 +49,7 @@ MUTATIONS = [
         ),
         ("core/edit/assemble.py", "        smooth_angle=mesh.smooth_angle,", "        smooth_angle=0.5,", EDIT),
         ("core/edit/assemble.py", 'order = np.argsort(origin, kind="stable")', "order = np.arange(len(origin))", EDIT),
-        ("core/edit/walls.py", "sharp[:, 0] = mesh.sharp[c]", "sharp[:, 2] = mesh.sharp[c]", EDIT),
+        ("core/edit/walls.py", "np.stack([c, ahead, ahead, c]", "np.stack([c, c, ahead, ahead]", EDIT),
         ("core/edit/walls.py", "uv_above[c, 1], uv_above[c, 0]", "uv_above[c, 0], uv_above[c, 1]", EDIT),
         ("core/edit/walls.py", "if fresh else None", "if not fresh else None", EDIT),
         ("core/edit/regions.py", "loose |= at[vertex] != own", "loose |= at[vertex] < own", EDIT),

@@ -105,7 +105,8 @@ def sized(mesh: PolyMesh, factor: float) -> PolyMesh:
 
 
 def painted() -> PolyMesh:
-    """A box with sharp edges and facets here and there, and another colour in every corner."""
+    """A box with sharp edges and facets here and there, another colour in every corner, and an angle of its own up to
+    which it is smooth."""
     plain = box(3.0, 1.0, 2.0, divisions=(3, 2, 2))
     random, t = np.random.default_rng(3), topology(plain)
     return plain.replaced(
@@ -113,6 +114,7 @@ def painted() -> PolyMesh:
         colour=random.random((len(plain.corners), 4)),
         facet=random.integers(0, 4, plain.face_count).astype(np.int32),
         material=random.integers(0, 2, plain.face_count).astype(np.int32),
+        smooth_angle=0.8,
     )
 
 

@@ -25,6 +25,7 @@ def sound(before: PolyMesh, out: Edited) -> None:
     assert np.array_equal(mesh.facet[out.face_from >= 0], before.facet[old])
     assert (mesh.uv is None) == (before.uv is None)
     assert (mesh.colour is None) == (before.colour is None)
+    assert mesh.smooth_angle == before.smooth_angle
     corners_stay(before, out)
     assert set(out.picked.tolist()) <= set(range(count_of(mesh, out.kind)))
 
