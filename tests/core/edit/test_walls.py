@@ -10,7 +10,7 @@ from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.inset import inset
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.shapes.box import box
-from tests.zoo import painted
+from tests.zoo import painted, touching_fans
 
 
 def corners_of(mesh: PolyMesh, face: int) -> np.ndarray:
@@ -55,3 +55,12 @@ def test_walls_have_the_colours_that_their_face_had_where_they_stand(each: bool)
         low = out.vertex_from[made.corners[corners[:2]]]
         colours = [tuple(np.round(made.colour[k], 12)) for k in corners]
         assert [old[c] for c in colours] == [low[0], low[1], low[1], low[0]]
+
+
+def test_what_touches_the_picked_faces_in_a_vertex_alone_stays() -> None:
+    mesh = touching_fans()
+    half = mesh.face_count // 2
+    out = extrude(mesh, np.arange(half, dtype=np.int32), 0.5)
+    for face in np.flatnonzero(out.face_from >= half).tolist():
+        was = mesh.positions[mesh.corners[corners_of(mesh, int(out.face_from[face]))]]
+        assert (out.mesh.positions[out.mesh.corners[corners_of(out.mesh, face)]] == was).all()
