@@ -39,7 +39,8 @@ export const pixelRatio = (): number => Math.min(window.devicePixelRatio, 2);
 export const fog = new Fog("#ffffff", 100, 1000);
 export const sun = new DirectionalLight("#fff3dd", 2.1);
 sun.castShadow = true;
-sun.shadow.mapSize.setScalar(inSoftware ? 1024 : 2048);
+// as fine as the picture, where the page is shown small
+sun.shadow.mapSize.setScalar(2048 * Math.min(window.devicePixelRatio, 1));
 sun.shadow.bias = -0.0004;
 sun.shadow.normalBias = 0.06;
 sun.shadow.intensity = 0;
