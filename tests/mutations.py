@@ -66,7 +66,7 @@ MUTATIONS = [
         ("core/edit/cut.py", "if min(ways) <= 1e-12 * abs(whole):", "if min(ways) <= -1e12 * abs(whole):", EDIT),
         ("core/edit/cut.py", "add(name, c, share if ahead else 1.0 - share)", "add(name, c, share)", EDIT),
         ("core/edit/cut.py", "made = out.replaced(facet=mesh.facet[source])", "made = out", EDIT),
-        ("core/edit/divide.py", "if along < across:", "if along > across:", EDIT),
+        ("core/edit/divide.py", "_sides_of(out.mesh, made, (1, 3))", "_sides_of(out.mesh, made, (0, 2))", EDIT),
         ("core/edit/bevel_rails.py", "self.lines[self.end][:, ::-1]", "self.lines[self.end]", EDIT),
         (
             "core/edit/bevel_patches.py",
