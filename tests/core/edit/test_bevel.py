@@ -13,6 +13,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.shapes.box import box
 from able_brick.core.shapes.plane import plane
+from tests.zoo import painted
 
 
 def pieces_of(mesh: PolyMesh, facet: int) -> int:
@@ -58,6 +59,26 @@ def test_all_edges_of_a_box_make_as_many_faces_as_its_corners_say(segments: int)
     assert (out.mesh.facet[kept] == mesh.facet[out.face_from[kept]]).all()
     assert len(np.unique(out.mesh.facet[~kept])) == len(t.edges) + len(ways)
     assert not np.isin(out.mesh.facet[~kept], mesh.facet).any()
+
+
+def lines_of(mesh: PolyMesh, face: int, left_out: np.ndarray) -> list[np.ndarray]:
+    """The directions of the sharp edges of a face, but for those that are left out (E)."""
+    c = np.arange(mesh.face_starts[face], mesh.face_starts[face + 1])
+    c = c[mesh.sharp[c] & ~left_out[topology(mesh).corner_edge[c]]]
+    along = mesh.positions[mesh.corners[mesh.next_corner[c]]] - mesh.positions[mesh.corners[c]]
+    return sorted((along / np.linalg.norm(along, axis=1)[:, None]).tolist())
+
+
+def test_edges_that_are_not_bevelled_stay_as_sharp_as_they_were() -> None:
+    mesh = painted()
+    t = topology(mesh)
+    for edge in range(len(t.edges)):
+        out = bevel(mesh, np.array([edge]), 0.05, segments=2)
+        chosen, none = np.arange(len(t.edges)) == edge, np.zeros(len(topology(out.mesh).edges), np.bool_)
+        for now, old in enumerate(out.face_from.tolist()):
+            if old >= 0:
+                was = lines_of(mesh, old, chosen)
+                assert np.array(lines_of(out.mesh, now, none)) == pytest.approx(np.array(was), abs=1e-9)
 
 
 def test_thousands_of_edges_are_as_the_same_few_by_few() -> None:
