@@ -8,6 +8,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from able_brick.core.edit.bevel import bevel
+from able_brick.core.edit.bevel_vertices import bevel_vertices
 from able_brick.core.edit.sound import check_sound
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -78,6 +79,18 @@ def test_edges_that_are_not_bevelled_stay_as_sharp_as_they_were() -> None:
         for now, old in enumerate(out.face_from.tolist()):
             if old >= 0:
                 was = lines_of(mesh, old, chosen)
+                assert np.array(lines_of(out.mesh, now, none)) == pytest.approx(np.array(was), abs=1e-9)
+
+
+def test_edges_of_corners_that_are_cut_off_stay_as_sharp_as_they_were() -> None:
+    mesh = painted()
+    still = np.zeros(len(topology(mesh).edges), np.bool_)
+    for vertex in range(mesh.vertex_count):
+        out = bevel_vertices(mesh, np.array([vertex]), 0.05)
+        none = np.zeros(len(topology(out.mesh).edges), np.bool_)
+        for now, old in enumerate(out.face_from.tolist()):
+            if old >= 0:
+                was = lines_of(mesh, old, still)
                 assert np.array(lines_of(out.mesh, now, none)) == pytest.approx(np.array(was), abs=1e-9)
 
 
