@@ -77,6 +77,17 @@ def test_what_is_inside_out_or_empty_is_told() -> None:
     assert found(closed) == {"back_to_back": 2, "no_volume": 2}
 
 
+def test_a_hollow_drawn_through_its_opposite_edge_folds_its_face() -> None:
+    flat = [(0.0, 0.0, 0.0), (2.0, 0.0, 0.0), (2.0, 1.0, 0.0), (1.0, 0.5, 0.0), (0.0, 1.0, 0.0)]
+    mesh = PolyMesh.checked(np.array(flat), np.array([5]), np.arange(5))
+    assert found(mesh) == {}
+    out = put(mesh, [3], (0.0, -1.0, 0.0))
+    assert found(out.mesh) == {"folded": 1}
+    with pytest.raises(UnsoundError, match="1 face would fold over or cross itself"):
+        check_sound(mesh, out)
+    check_sound(mesh, put(mesh, [3], (0.0, -0.4, 0.0)))
+
+
 def test_a_face_that_crosses_itself_is_folded() -> None:
     bow = PolyMesh.checked([(0, 0, 0), (1, 0, 0), (0, 0, 1), (1, 0, 1)], [4], [0, 1, 2, 3])
     assert "folded" in found(bow) or "twice" in found(bow) or "back_to_back" in found(bow)
