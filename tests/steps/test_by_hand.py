@@ -10,6 +10,7 @@ import pytest
 from able_brick.core.edit.inset import inset
 from able_brick.core.mesh.combine import turned_over
 from able_brick.core.mesh.normals import area_vectors, unit
+from able_brick.core.mesh.topology import topology
 from able_brick.core.place.mirror import symmetries
 from able_brick.core.shapes.box import box
 from able_brick.core.shapes.prism import prism
@@ -80,6 +81,24 @@ def test_an_inset_with_a_depth_moves_what_is_inside(depth: float) -> None:
     inner = out.mesh.corners[out.mesh.corner_face == out.picked[0]]
     assert out.mesh.positions[inner][:, 1] == pytest.approx(np.full(4, mesh.bounds[1][1] + depth))
     assert np.ptp(out.mesh.positions[inner], axis=0) == pytest.approx((1.5, 0.0, 1.5))
+
+
+def test_colours_sharp_edges_and_materials_are_part_of_a_symmetry() -> None:
+    plain = box(2.0, 2.0, 2.0)
+    x = plain.positions[plain.corners][:, 0]
+    t = topology(plain)
+    middle = plain.positions[t.edges].mean(axis=1) - np.mean(plain.bounds, axis=0)
+    colour = np.ones((len(plain.corners), 4))
+    colour[x > 0, 0] = 0.5
+    assert symmetries(plain.replaced(colour=np.ones_like(colour))) == (True, True, True)
+    assert symmetries(plain.replaced(colour=colour)) == (False, True, True)
+    # the four edges along z on one side, all four on both
+    one = (np.abs(middle[:, 1]) > 0.9) & (middle[:, 0] > 0.9)
+    both = (np.abs(middle[:, 1]) > 0.9) & (np.abs(middle[:, 0]) > 0.9)
+    assert symmetries(plain.replaced(sharp=one[t.corner_edge])) == (False, True, True)
+    assert symmetries(plain.replaced(sharp=both[t.corner_edge])) == (True, True, True)
+    material = (area_vectors(plain)[:, 1] > 0.5).astype(np.int32)
+    assert symmetries(plain.replaced(material=material)) == (True, False, True)
 
 
 def test_symmetries_are_told_axis_by_axis() -> None:
