@@ -185,6 +185,7 @@ def test_an_item_that_is_swapped_in_an_image_shows_the_piece_as_it_is(axis: str)
     sheet.do("line_array", "placement-1", axis="x", count=3, spacing_by="metres", spacing=4.0)
     (image,) = sheet.do("mirror", "array-1", across=["x"], about_what="point").select or ()
     sheet.do("swap_items", image, items=[1], becomes="another piece", piece="piece-2")
+    assert [o.piece for o in sheet.row(image).others] == ["piece-2"], "not its twin"
     letter = item_vertices(sheet.snapshot, sheet.row(image), sheet.meshes.__getitem__)[1]
     pull(sheet, "array-1", WAYS[axis])
     assert sheet.row(image).piece != "piece-1"
