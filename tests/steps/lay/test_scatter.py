@@ -79,3 +79,17 @@ def test_things_are_strewn_over_a_face_and_dropped(sheet: Sheet) -> None:
     field = np.array([[(0, 0, 0), (90, 0, 0), (0, 0, 90)]], np.float64)
     with pytest.raises(AbleBrickError, match="Ask for fewer"):
         spread_over(field, density=99.0, apart=0.0, seed=1, most=20_000)
+
+
+def test_offsets_and_turns_go_both_ways_as_far_as_asked_and_sizes_from_one_to_the_other() -> None:
+    ranges = Ranges((2.0, 0.0, 0.5), (0.0, 180.0, 10.0), (0.5, 1.5))
+    found = [scattered(3, f"thing-{k}", ranges) for k in range(600)]
+    offsets, turns = np.array([f[0] for f in found]), np.array([f[1] for f in found])
+    for values, most in ((offsets, ranges.offset), (turns, ranges.turn)):
+        assert (np.abs(values) <= most).all()
+        assert np.abs(values.mean(axis=0)) == pytest.approx(np.zeros(3), abs=0.1 * max(most))
+        assert values.min(axis=0) == pytest.approx([-m for m in most], abs=0.02 * max(most))
+        assert values.max(axis=0) == pytest.approx(most, abs=0.02 * max(most))
+    sizes = np.array([f[2] for f in found])
+    assert 0.5 <= sizes.min() < 0.51
+    assert 1.49 < sizes.max() <= 1.5
