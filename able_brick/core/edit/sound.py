@@ -252,24 +252,21 @@ def check_sound(before: PolyMesh, out: Edited) -> tuple[str, Indices]:
     now = faults_of(mesh, changed, ~kept, _groups(before, out, moved, changed))
     # what was unsound before is looked for only where something is now
     was = None
-    excused = np.zeros(mesh.face_count, np.bool_)
+    folded = met = np.zeros(mesh.face_count, np.bool_)
     if any(f.any() for f in (now.folded, now.crossing, now.twice, now.back_to_back, now.inside_out, now.no_volume)):
         gone = np.ones(before.face_count, np.bool_)
         gone[old[kept & ~changed]] = False
         was = faults_of(before, gone)
-        ill = was.folded | was.crossing | was.twice
-        excused[kept] = ill[old[kept]]
-        if (ill & gone).any():  # what such a face has become is not worse
-            excused |= ~kept
-    for flags, one, many in (
-        (now.folded, "face would fold over or cross itself", "faces would fold over or cross themselves"),
-        (now.crossing, "face would go through another", "faces would go through others"),
-        (now.twice, "face would lie on another", "faces would lie on one another"),
+        folded, met = (_excused(ill, gone, old) for ill in (was.folded, was.crossing | was.twice))
+    for flags, excused, one, many in (
+        (now.folded, folded, "face would fold over or cross itself", "faces would fold over or cross themselves"),
+        (now.crossing, met, "face would go through another", "faces would go through others"),
+        (now.twice, met, "face would lie on another", "faces would lie on one another"),
     ):
         bad = flags & ~excused
         if bad.any():
             raise UnsoundError(f"{counted(int(bad.sum()), one, many)}.", face=int(np.argmax(bad)))
-    turned = _turned(before, out, changed, moved) & ~now.inside_out & ~excused
+    turned = _turned(before, out, changed, moved) & ~now.inside_out & ~folded & ~met
     if turned.any():
         count = int(turned.sum())
         raise UnsoundError(f"{counted(count, 'face', 'faces')} would be turned over.", face=int(np.argmax(turned)))
@@ -288,6 +285,13 @@ def check_sound(before: PolyMesh, out: Edited) -> tuple[str, Indices]:
             told.append(text)
             where |= new
     return "; ".join(told), np.flatnonzero(where)
+
+
+def _excused(ill: Bools, gone: Bools, old: Indices) -> Bools:
+    """(F) faces that were ill before (F'), by which old one each is; new ones where one that is gone (F') was: what it
+    has become is not worse."""
+    out: Bools = (old >= 0) & ill[np.maximum(old, 0)]
+    return out | (old < 0) if (ill & gone).any() else out
 
 
 def _turned(before: PolyMesh, out: Edited, changed: Bools, moved: Bools) -> Bools:

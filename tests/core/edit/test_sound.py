@@ -88,6 +88,17 @@ def test_a_hollow_drawn_through_its_opposite_edge_folds_its_face() -> None:
     check_sound(mesh, put(mesh, [3], (0.0, -0.4, 0.0)))
 
 
+def test_what_went_through_others_before_may_not_fold_for_that() -> None:
+    flat = [(0.0, 0.0, 0.0), (2.0, 0.0, 0.0), (2.0, 1.0, 0.0), (1.0, 0.5, 0.0), (0.0, 1.0, 0.0)]
+    blade = [(0.2, 0.1, -1.0), (0.4, 0.1, -1.0), (0.4, 0.1, 1.0), (0.2, 0.1, 1.0)]
+    mesh = PolyMesh.checked(np.array(flat + blade), np.array([5, 4]), np.arange(9))
+    assert found(mesh) == {"crossing": 2}
+    with pytest.raises(UnsoundError, match="1 face would fold over"):
+        check_sound(mesh, put(mesh, [3], (0.0, -1.0, 0.0)))
+    # that they go on going through each other is not worse
+    assert check_sound(mesh, put(mesh, [3], (0.0, -0.2, 0.0)))[0] == ""
+
+
 def test_a_face_that_crosses_itself_is_folded() -> None:
     bow = PolyMesh.checked([(0, 0, 0), (1, 0, 0), (0, 0, 1), (1, 0, 1)], [4], [0, 1, 2, 3])
     assert "folded" in found(bow) or "twice" in found(bow) or "back_to_back" in found(bow)
