@@ -58,6 +58,19 @@ def test_rows_that_columns_cannot_hold_are_told_as_json(bench: Bench) -> None:
     assert read_columns(view.columns())["changed"][-1]["id"] == row.id
 
 
+def test_images_hidden_and_locked_rows_are_told_apart(bench: Bench) -> None:
+    bench.do("add_shape", shape={"kind": "box"})
+    view = bench.project.view(bench.level)
+    row = next(r for r in view.changed if r.kind == "placement")
+    wanted = [(image, hidden, locked) for image in (None, "x", "y", "z") for hidden in (0, 1) for locked in (0, 1)]
+    view.changed += [
+        row.changed(id=f"placement-{k}", image=image, hidden=bool(hidden), locked=bool(locked))
+        for k, (image, hidden, locked) in enumerate(wanted, 2)
+    ]
+    told = [r for r in read_columns(view.columns())["changed"] if r["kind"] == "placement"][1:]
+    assert [(r["image"], r["hidden"], r["locked"]) for r in told] == wanted
+
+
 def head_of(data: bytes) -> Any:
     return json.loads(data[8 : 8 + int.from_bytes(data[4:8], "little")])
 
