@@ -7,6 +7,7 @@ import pytest
 
 from able_brick.core.edit.cut import Stop, cut
 from able_brick.core.edit.edited import Edited
+from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from tests.zoo import painted
@@ -73,3 +74,15 @@ def test_colours_where_a_cut_crosses_an_edge_are_those_of_the_place(face: int) -
                     assert made.colour[c] == pytest.approx(wanted)
     # in the part of the face that is cut, and in both neighbours
     assert looked == 4
+
+
+def test_a_way_that_leaves_its_face_is_refused_and_one_within_is_not() -> None:
+    outline = [(0, 0), (3, 0), (3, 2), (2, 2), (2, 1), (1, 1), (1, 2), (0, 2)]
+    mesh = PolyMesh.checked(np.array([(x, y, 0.0) for x, y in outline]), np.array([8]), np.arange(8))
+    edge = topology(mesh).corner_edge
+    # from the inner side of one arm to that of the other, over the gap
+    with pytest.raises(GeometryError):
+        cut(mesh, [Stop(edge=int(edge[5])), Stop(edge=int(edge[3]))])
+    # across an arm
+    out = cut(mesh, [Stop(edge=int(edge[5])), Stop(edge=int(edge[7]))])
+    assert out.mesh.face_count == 2
