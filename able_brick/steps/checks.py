@@ -273,7 +273,7 @@ def _check_amounts(before: Snapshot, after: Snapshot, edits: Sequence[Edit], ref
     them than before."""
     levels = {new.level for old, new in edits if new is not None and _may_add(old, new)}  # type: ignore[union-attr]
     for old, new in edits:
-        if isinstance(old, Piece) and isinstance(new, Piece) and old.facts != new.facts:
+        if isinstance(old, Piece) and isinstance(new, Piece) and not _laid_alike(old, new):
             # a course has more items of a shorter piece
             levels |= {level for level, things in after.things.items() if things.runs_with(new.id)}
     for level in sorted(levels):
@@ -295,6 +295,11 @@ def _check_amounts(before: Snapshot, after: Snapshot, edits: Sequence[Edit], ref
             )
 
 
+def _laid_alike(old: Piece, new: Piece) -> bool:
+    """Whether courses and arrays lay two states of a piece in the same way."""
+    return (old.facts, old.pivot, old.axes) == (new.facts, new.pivot, new.axes)
+
+
 def _may_add(old: ARow | None, new: ARow) -> bool:
     """Whether a level may show more items with this than with that."""
     kind = type(new)
@@ -312,7 +317,7 @@ def _check_runs(after: Snapshot, edits: Sequence[Edit]) -> None:
             continue
         if isinstance(row, Piece):
             old = edit.before
-            if isinstance(old, Piece) and (old.facts, old.pivot, old.axes) == (row.facts, row.pivot, row.axes):
+            if isinstance(old, Piece) and _laid_alike(old, row):
                 continue
             # one placement stands where its row says, which is checked with that
             runs: Iterable[AThing] = [u for t in after.things.values() for u in t.runs_with(row.id)]

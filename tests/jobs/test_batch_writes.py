@@ -317,8 +317,8 @@ def test_nobody_without_the_key_of_this_run_is_listened_to(tmp_path: Path) -> No
 
 def in_clear(port: int) -> bool:
     """Whether a port tells anything to who speaks its language without a key."""
-    with socket.create_connection(("127.0.0.1", port), timeout=1.5) as talk:
-        talk.settimeout(1.5)
+    with socket.create_connection(("127.0.0.1", port), timeout=3) as talk:
+        talk.settimeout(3)
         try:
             talk.sendall(b"GET /info/main/workers.html HTTP/1.0\r\n\r\n")
             heard = talk.recv(4096)
@@ -333,10 +333,10 @@ def over_tls(port: int) -> bool:
     context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
     try:
         with (
-            socket.create_connection(("127.0.0.1", port), timeout=1.5) as raw,
+            socket.create_connection(("127.0.0.1", port), timeout=3) as raw,
             context.wrap_socket(raw) as talk,
         ):
-            talk.settimeout(1.5)
+            talk.settimeout(3)
             talk.sendall(b"\0" * 64)
             return bool(talk.recv(4096))
     except OSError:

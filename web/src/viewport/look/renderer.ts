@@ -40,7 +40,7 @@ export const fog = new Fog("#ffffff", 100, 1000);
 export const sun = new DirectionalLight("#fff3dd", 2.1);
 sun.castShadow = true;
 // as fine as the picture, where the page is shown small
-sun.shadow.mapSize.setScalar(2048 * Math.min(window.devicePixelRatio, 1));
+sun.shadow.mapSize.setScalar(Math.ceil(2048 * Math.min(window.devicePixelRatio, 1)));
 sun.shadow.bias = -0.0004;
 sun.shadow.normalBias = 0.06;
 sun.shadow.intensity = 0;
