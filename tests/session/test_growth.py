@@ -156,6 +156,25 @@ def test_a_course_of_a_shorter_piece_shows_no_more_items_either(bench: Bench, mo
     assert items_in(bench.project.snapshot.around(bench.level)) == 41
 
 
+def test_nor_does_a_course_along_a_shorter_side_of_its_piece(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    bench.do("add_shape", shape={"kind": "box", "width": 2.0, "height": 0.5, "depth": 0.5})
+    bench.do("draw_path", points=[{"position": (0, 0, 9)}, {"position": (40, 0, 9)}])
+    bench.do("lay_course", "path-1", piece="piece-1", running="x")
+    quarter = {
+        "place": "typed",
+        "point": (0.0, 0.0, 0.0),
+        "axes": "turned",
+        "turn": (0, 90, 0),
+        "outcome": "numbers stay",
+    }
+    monkeypatch.setattr(checks, "MOST_SHOWN", 60)
+    with pytest.raises(SelectionError, match=r"would show 81 items; 60 are possible"):
+        bench.do("set_pivot", "piece-1", **quarter)
+    monkeypatch.setattr(checks, "MOST_SHOWN", 100)
+    bench.do("set_pivot", "piece-1", **quarter)
+    assert items_in(bench.project.snapshot.around(bench.level)) == 81
+
+
 def test_courses_have_no_more_forms_than_a_level_may(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(checks, "MOST_FORMS", 12)
     bench.do("add_shape", shape={"kind": "box", "width": 2.0})
