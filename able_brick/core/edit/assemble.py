@@ -10,6 +10,7 @@ import numpy as np
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.kinds import Kind, edges_between
 from able_brick.core.late import csr_array, vstack
+from able_brick.core.mesh.gather import chosen_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.spans import spans
 
@@ -136,15 +137,15 @@ def assemble(
     if changed is not None:
         whole[changed.like] = False
     faces = np.flatnonzero(keep)
-    of_whole = whole[mesh.corner_face]
+    of_whole = np.ones(len(mesh.corners), np.bool_) if whole.all() else whole[mesh.corner_face]
     old_uv = mesh.uv if uv is None else uv
-    sizes: list[Indices] = [mesh.face_sizes[whole]]
-    every: list[Indices] = [corners[of_whole]]
-    sharp = [mesh.sharp[of_whole]]
-    uvs = [] if old_uv is None else [old_uv[of_whole]]
-    colours = [] if mesh.colour is None else [mesh.colour[of_whole]]
+    sizes: list[Indices] = [chosen_rows(mesh.face_sizes, whole)]
+    every: list[Indices] = [chosen_rows(corners, of_whole)]
+    sharp = [chosen_rows(mesh.sharp, of_whole)]
+    uvs = [] if old_uv is None else [chosen_rows(old_uv, of_whole)]
+    colours = [] if mesh.colour is None else [chosen_rows(mesh.colour, of_whole)]
     origin: list[Indices] = [np.flatnonzero(whole)]
-    material, facet = mesh.material[faces], mesh.facet[faces]
+    material, facet = chosen_rows(mesh.material, keep), chosen_rows(mesh.facet, keep)
     for part in (changed, added):
         if part is None or not len(part.like):
             continue
@@ -177,7 +178,7 @@ def assemble(
     used[made.vertices] = True
     number = np.cumsum(used, dtype=np.int32) - 1
     out = PolyMesh.trusted(
-        positions[used],
+        chosen_rows(positions, used),
         np.concatenate([[0], np.cumsum(made.sizes)]),
         number[made.vertices],
         material=material,
@@ -202,8 +203,8 @@ def _in_order(made: _Corners, origin: Indices) -> _Corners:
         sizes,
         made.vertices[take],
         made.sharp[take],
-        None if made.uv is None else made.uv[take],
-        None if made.colour is None else made.colour[take],
+        None if made.uv is None else made.uv.take(take, axis=0),
+        None if made.colour is None else made.colour.take(take, axis=0),
     )
 
 

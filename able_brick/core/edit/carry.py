@@ -11,6 +11,7 @@ from able_brick.core.edit.keep_to import along_edges, along_normals, on_surface
 from able_brick.core.edit.kinds import Kind, converted
 from able_brick.core.errors import GeometryError
 from able_brick.core.late import csr_array, dijkstra
+from able_brick.core.mesh.gather import sums_at
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -95,8 +96,7 @@ def centres(mesh: PolyMesh, kind: Kind, ids: Indices) -> Floats:
     else:
         links = t.edges[converted(mesh, "face", ids, "edge")]
     label, count = joined_numbers(mesh.vertex_count, links[:, 0], links[:, 1])
-    total = np.zeros((count, 3))
-    np.add.at(total, label[vertices], mesh.positions[vertices])
+    total = sums_at(label[vertices], mesh.positions.take(vertices, axis=0), count)
     number = np.bincount(label[vertices], minlength=count)
     out = np.zeros((mesh.vertex_count, 3))
     out[vertices] = (total / np.maximum(number, 1)[:, None])[label[vertices]]

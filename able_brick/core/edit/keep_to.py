@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from able_brick.core.mesh.gather import sums_at
 from able_brick.core.mesh.normals import area_vectors, dots, unit
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.spans import spans
@@ -35,8 +36,7 @@ def along_edges(mesh: PolyMesh, vertices: Indices, goal: Floats) -> Floats:
 
 def along_normals(mesh: PolyMesh, vertices: Indices, goal: Floats) -> Floats:
     """(n,3) the move to each goal (n,3) as far as it goes along the normal of its vertex (n)."""
-    total = np.zeros((mesh.vertex_count, 3))
-    np.add.at(total, mesh.corners, area_vectors(mesh)[mesh.corner_face])
+    total = sums_at(mesh.corners, area_vectors(mesh).take(mesh.corner_face, axis=0), mesh.vertex_count)
     normal = unit(total[vertices])
     p = mesh.positions[vertices]
     out: Floats = p + ((goal - p) * normal).sum(axis=1)[:, None] * normal

@@ -10,6 +10,7 @@ from able_brick.core.edit.kinds import marked
 from able_brick.core.edit.limits import MOST_PAIRS, refuse_many
 from able_brick.core.errors import GeometryError
 from able_brick.core.late import cKDTree
+from able_brick.core.mesh.gather import sums_at
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -49,8 +50,7 @@ def _merged(mesh: PolyMesh, label: Indices, touched: Indices) -> Edited:
     target = lowest[label].astype(np.int32)
     positions = mesh.positions.copy()
     into = target[touched]
-    total = np.zeros((mesh.vertex_count, 3))
-    np.add.at(total, into, mesh.positions[touched])
+    total = sums_at(into, mesh.positions.take(touched, axis=0), mesh.vertex_count)
     count = np.bincount(into, minlength=mesh.vertex_count)
     several = count > 1
     positions[several] = total[several] / count[several, None]

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.normals import area_vectors, dots, unit
+from able_brick.core.mesh.gather import sums_at
+from able_brick.core.mesh.normals import area_vectors, crossed, dots, unit
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 
 #: A middle is to be farther inside of every edge than this share of the face's extent.
@@ -22,13 +23,12 @@ def means(mesh: PolyMesh, faces: Indices) -> tuple[Indices, Floats, Indices]:
     rank[faces] = np.arange(len(faces))
     c = np.flatnonzero(rank[mesh.corner_face] >= 0)
     share, own = 1.0 / mesh.face_sizes[mesh.corner_face[c]], rank[mesh.corner_face[c]]
-    middle = np.zeros((len(faces), 3))
-    np.add.at(middle, own, mesh.positions[mesh.corners[c]] * share[:, None])
-    normal = unit(area_vectors(mesh)[faces])[own]
-    a, b = mesh.positions[mesh.corners[c]], mesh.positions[mesh.corners[mesh.next_corner[c]]]
-    inside = dots(np.cross(normal, unit(b - a)), middle[own] - a)
+    a, b = (mesh.positions.take(mesh.corners[k], axis=0) for k in (c, mesh.next_corner[c]))
+    middle = sums_at(own, a * share[:, None], len(faces))
+    normal = unit(area_vectors(mesh).take(faces, axis=0)).take(own, axis=0)
+    inside = dots(crossed(normal, unit(b - a)), middle.take(own, axis=0) - a)
     size = np.zeros(len(faces))
-    np.maximum.at(size, own, np.linalg.norm(b - a, axis=1))
+    np.maximum.at(size, own, np.sqrt(dots(b - a, b - a)))
     blind = np.unique(own[inside <= _CLEAR * size[own]])
     for face in blind.tolist():
         mine = own == face
@@ -69,6 +69,4 @@ def _seeing(a: Floats, b: Floats, normal: Floats, face: int) -> Floats:
 def middles(mesh: PolyMesh, faces: Indices) -> Floats:
     """(n,3) the middles of faces (n)."""
     c, share, rank = means(mesh, faces)
-    out = np.zeros((len(faces), 3))
-    np.add.at(out, rank, mesh.positions[mesh.corners[c]] * share[:, None])
-    return out
+    return sums_at(rank, mesh.positions.take(mesh.corners[c], axis=0) * share[:, None], len(faces))

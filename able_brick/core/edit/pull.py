@@ -8,6 +8,7 @@ from able_brick.core.edit.assemble import Faces, Next, assemble, like_corners
 from able_brick.core.edit.edited import Edited, refuse_worse
 from able_brick.core.edit.kinds import marked
 from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.gather import sums_at
 from able_brick.core.mesh.normals import area_vectors, crossed, unit
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -40,9 +41,7 @@ def pull_edges(mesh: PolyMesh, edges: Indices, depth: float, *, direction: Float
     else:
         edge = unit(mesh.positions[b] - mesh.positions[a])
         out = crossed(edge, unit(area_vectors(mesh))[mesh.corner_face[c]])
-        total, square = np.zeros((len(vertices), 3)), np.zeros(len(vertices))
-        np.add.at(total, at, np.concatenate([out, out]))
-        np.add.at(square, at, 1.0)
+        total, square = sums_at(at, np.concatenate([out, out]), len(vertices)), np.bincount(at, minlength=len(vertices))
         length2 = (total**2).sum(axis=1)
         if (length2 < 1e-6).any():
             raise GeometryError("Two borders meet at a vertex from opposite sides; choose an axis.")

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.gather import sums_at
 from able_brick.core.mesh.normals import area_vectors, unit
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
@@ -41,20 +42,21 @@ class Region:
         picked[faces] = True
         t = topology(mesh)
         inside = picked[mesh.corner_face]
-        within = inside & (t.twin >= 0) & picked[mesh.corner_face[t.twin]]
-        if each:
-            within = np.zeros(len(inside), np.bool_)
+        own_corners = np.flatnonzero(inside)
+        within = np.zeros(len(inside), np.bool_)
+        if not each:
+            there = t.twin[own_corners]
+            within[own_corners] = (there >= 0) & picked[mesh.corner_face[there]]
         border = inside & ~within
         c = np.flatnonzero(within)
         across = t.twin[c]
         ahead = mesh.next_corner
         a = np.concatenate([c, ahead[c]])
         b = np.concatenate([ahead[across], across])
-        label, _ = joined_numbers(len(mesh.corners), a, b)
-        number, fan_of = np.unique(label[inside], return_inverse=True)
         fan = np.full(len(mesh.corners), -1, np.int32)
-        fan[inside] = fan_of.ravel()
-        count = len(number)
+        fan[own_corners] = np.arange(len(own_corners), dtype=np.int32)
+        number, count = joined_numbers(len(own_corners), fan[a], fan[b])
+        fan[own_corners] = number
         loose = np.zeros(count, np.bool_)
         loose[fan[border]] = True
         loose[fan[ahead[border]]] = True
@@ -77,23 +79,21 @@ class Region:
         """(fans,3) the unit normal of the connected part that each fan is in, weighed by area. Raises GeometryError
         where that comes to nothing."""
         area = area_vectors(self.mesh)
-        parts = np.zeros((self.mesh.face_count, 3))
         of_face = self.part[self.mesh.face_starts[:-1]]
-        np.add.at(parts, of_face[self.faces], area[self.faces])
-        mean = unit(parts)
+        own = np.flatnonzero(self.faces)
+        mean = unit(sums_at(of_face[own], area.take(own, axis=0), int(of_face.max()) + 1))
         out = np.zeros((self.count, 3))
-        out[self.fan[self.inside]] = mean[self.part[self.inside]]
+        out[self.fan[self.inside]] = mean.take(self.part[self.inside], axis=0)
         if (np.abs(out).max(axis=1) == 0).any():
             raise GeometryError("The picked faces look in all directions, so they have none in common; choose an axis.")
         return out
 
     def even_moves(self) -> Floats:
         """(fans,3) by how much each fan moves so that all its faces come to lie a metre further out."""
-        normals = unit(area_vectors(self.mesh))[self.mesh.corner_face[self.inside]]
-        a, b = np.zeros((self.count, 3, 3)), np.zeros((self.count, 3))
+        normals = unit(area_vectors(self.mesh).take(self.mesh.corner_face[self.inside], axis=0))
         fans = self.fan[self.inside]
-        np.add.at(a, fans, normals[:, :, None] * normals[:, None, :])
-        np.add.at(b, fans, normals)
+        squares = (normals[:, :, None] * normals[:, None, :]).reshape(-1, 9)
+        a, b = sums_at(fans, squares, self.count).reshape(-1, 3, 3), sums_at(fans, normals, self.count)
         out: Floats = np.einsum("nij,nj->ni", np.linalg.pinv(a, rcond=1e-6, hermitian=True), b)
         return out
 

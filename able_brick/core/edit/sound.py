@@ -20,12 +20,14 @@ from able_brick.core.edit.sound_kernels import (
     near_faces,
     part_volumes,
     places_in_a_row,
+    still_corners,
     triangle_frames,
 )
 from able_brick.core.errors import UnsoundError
 from able_brick.core.mesh.kept import found_with
 from able_brick.core.mesh.normals import area_vectors, dots
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints, PolyMesh
+from able_brick.core.mesh.spans import spans
 from able_brick.core.mesh.topology import face_components, topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.text import counted
@@ -76,7 +78,9 @@ def _cut(mesh: PolyMesh, chosen: Bools | None = None) -> _Cut:
         number = np.flatnonzero(chosen).astype(np.int32)
         sizes = mesh.face_sizes[number]
         mesh = PolyMesh.trusted(
-            mesh.positions, np.concatenate([[0], np.cumsum(sizes)]), mesh.corners[chosen[mesh.corner_face]]
+            mesh.positions,
+            np.concatenate([[0], np.cumsum(sizes)]),
+            mesh.corners[spans(mesh.face_starts[number], sizes)],
         )
         chosen = None
     corners, face = triangulate(mesh)
@@ -84,7 +88,7 @@ def _cut(mesh: PolyMesh, chosen: Bools | None = None) -> _Cut:
         mine = chosen[face]
         corners, face = corners[mine], face[mine]
     following = mesh.next_corner[corners]
-    inner = np.stack([following[:, k] != corners[:, (k + 1) % 3] for k in range(3)], axis=1)
+    inner = following != corners[:, [1, 2, 0]]
     tris = np.ascontiguousarray(mesh.corners[corners])
     return _Cut(tris, inner, number[face], *triangle_frames(mesh.positions, tris))
 
@@ -101,8 +105,8 @@ def _folded(mesh: PolyMesh, cut: _Cut, changed: Bools) -> Bools:
     """(F) changed faces (F) of which a triangle looks against the whole: they fold or cross themselves."""
     out = np.zeros(mesh.face_count, np.bool_)
     tris = np.flatnonzero((changed & (mesh.face_sizes > 3))[cut.face])
-    whole = area_vectors(mesh)[cut.face[tris]]
-    against = dots(cut.frame[tris, :3], whole) < -1e-6 * np.sqrt(dots(whole, whole))
+    whole = area_vectors(mesh).take(cut.face[tris], axis=0)
+    against = dots(cut.frame[:, :3].take(tris, axis=0), whole) < -1e-6 * np.sqrt(dots(whole, whole))
     out[cut.face[tris[against]]] = True
     return out
 
@@ -171,7 +175,7 @@ def _groups(before: PolyMesh, out: Edited, moved: Bools, changed: Bools) -> Ints
     other = changed_faces(
         mesh.face_starts, mesh.corners, nowhere, back, out.face_from, before.face_starts, before.corners
     )
-    still = np.bincount(mesh.corner_face[~moved[mesh.corners]], minlength=mesh.face_count)
+    still = still_corners(mesh.face_starts, mesh.corners, moved)
     group[changed & ~other & (still == 0)] = 1
     return group
 
@@ -193,12 +197,15 @@ def _goes_along(old: Floats, now: Floats) -> bool:
 
 
 def _volumes(mesh: PolyMesh) -> tuple[Ints, Floats, Bools, Floats]:
-    """The part (F) of each face, and of each part: its volume, whether it is closed, and the area of its faces."""
+    """The part (F) of each face, and of each part: its volume, whether it is closed, and the area of its faces; no
+    volume and no area where none is closed."""
     count, part = face_components(mesh)
-    from_ = mesh.bounds[0] if mesh.vertex_count else np.zeros(3)
-    volume, area = part_volumes(mesh.positions, mesh.face_starts, mesh.corners, part, count, *from_.tolist())
     is_open = np.zeros(count, np.bool_)
     is_open[part[mesh.corner_face[topology(mesh).twin < 0]]] = True
+    if is_open.all():
+        return part, np.zeros(count), ~is_open, np.zeros(count)
+    from_ = mesh.bounds[0]
+    volume, area = part_volumes(mesh.positions, mesh.face_starts, mesh.corners, part, count, *from_.tolist())
     return part, volume, ~is_open, area
 
 
@@ -297,9 +304,9 @@ def _excused(ill: Bools, gone: Bools, old: Indices) -> Bools:
 def _turned(before: PolyMesh, out: Edited, changed: Bools, moved: Bools) -> Bools:
     """(F) faces that stay, look the other way now, and of whose vertices some have moved and some have not."""
     mesh = out.mesh
-    kept = np.flatnonzero((out.face_from >= 0) & changed)
-    still = np.bincount(mesh.corner_face[~moved[mesh.corners]], minlength=mesh.face_count)
-    kept = kept[(still[kept] > 0) & (still[kept] < mesh.face_sizes[kept])]
+    still = still_corners(mesh.face_starts, mesh.corners, moved)
+    kept = np.flatnonzero((out.face_from >= 0) & changed & (still > 0) & (still < mesh.face_sizes))
     out_: Bools = np.zeros(mesh.face_count, np.bool_)
-    out_[kept] = dots(area_vectors(mesh)[kept], area_vectors(before)[out.face_from[kept]]) < 0
+    now, was = area_vectors(mesh).take(kept, axis=0), area_vectors(before).take(out.face_from[kept], axis=0)
+    out_[kept] = dots(now, was) < 0
     return out_

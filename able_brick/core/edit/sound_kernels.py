@@ -46,6 +46,17 @@ def changed_faces(starts, corners, moved, back, face_from, old_starts, old_corne
 
 
 @kernel
+def still_corners(starts, corners, moved):  # type: ignore[no-untyped-def]
+    """(F) how many of a face's vertices have not moved (V)."""
+    out = np.zeros(len(starts) - 1, np.int32)
+    for f in range(len(out)):
+        for c in range(starts[f], starts[f + 1]):
+            if not moved[corners[c]]:
+                out[f] += 1
+    return out
+
+
+@kernel
 def near_faces(points, starts, corners, changed, grain):  # type: ignore[no-untyped-def]
     """(F) faces whose box meets that of all changed ones (F)."""
     low, high = np.full(3, np.inf), np.full(3, -np.inf)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from able_brick.core.mesh.gather import sums_at
 from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.normals import area_vectors, dots, unit
 from able_brick.core.mesh.numbering import joined_numbers
@@ -85,8 +86,7 @@ def facet_corners(mesh: PolyMesh, threshold: float = CORNER) -> Bools:
     open_[t.edges[t.border].ravel()] = True
     out = count + open_ >= 3
     # the turn of each facet's outline from corner to corner
-    total = np.zeros((int(own.max(initial=-1)) + 1, 3))
-    np.add.at(total, own, area_vectors(mesh))
+    total = sums_at(own, area_vectors(mesh), int(own.max(initial=-1)) + 1)
     area = np.bincount(own, np.linalg.norm(area_vectors(mesh), axis=1), minlength=len(total))
     # one that looks all round has no mean plane
     total[np.linalg.norm(total, axis=1) <= 1e-6 * area] = 0.0

@@ -10,13 +10,15 @@ import hashlib
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, Final
 
+from blake3 import blake3
+
 from able_brick.core.mesh.little import little_bytes
 
 if TYPE_CHECKING:
     from able_brick.core.mesh.polymesh import PolyMesh
 
 #: The rule by which meshes are hashed now.
-RULE: Final = 2
+RULE: Final = 3
 #: Bytes of the hash of a mesh; it is written with two letters each.
 HASH_BYTES: Final = 20
 _FIRST: Final = ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour")
@@ -26,7 +28,7 @@ _LATER: Final[tuple[str, ...]] = ()
 
 def content_hash(mesh: PolyMesh, rule: int = RULE) -> str:
     """Hex hash over every array: equal meshes have equal hashes, on every machine. KeyError for a rule that there is
-    not."""
+    not. Source of the rule in use: O'Connor et al. 2020, BLAKE3."""
     h = _RULES[rule]()
     for name in _FIRST:
         h.update(name.encode())
@@ -55,4 +57,5 @@ def _enter(h: Any, array: Any) -> None:
 _RULES: Final[dict[int, Callable[[], Any]]] = {
     1: lambda: hashlib.sha256(b"able-brick mesh 1"),
     2: lambda: hashlib.blake2b(b"able-brick mesh 2", digest_size=HASH_BYTES),
+    3: lambda: blake3(b"able-brick mesh 3"),
 }

@@ -145,3 +145,36 @@ def edge_tables(corners, following, vertices):  # type: ignore[no-untyped-def]
             count += 1
             i = j
     return edges[:count].copy(), corner_edge, uses[:count].copy(), twin
+
+
+@kernel
+def face_parts(starts, twin):  # type: ignore[no-untyped-def]
+    """The part (F) of each face, where faces hang together through the corners on the other side of theirs (C), counted
+    in order of their first face; and the number of parts."""
+    n = len(starts) - 1
+    face = np.empty(len(twin), np.int32)
+    for f in range(n):
+        for c in range(starts[f], starts[f + 1]):
+            face[c] = f
+    part = np.full(n, -1, np.int32)
+    waiting = np.empty(n, np.int32)
+    count = 0
+    for first in range(n):
+        if part[first] >= 0:
+            continue
+        part[first] = count
+        waiting[0] = first
+        left = 1
+        while left:
+            left -= 1
+            f = waiting[left]
+            for c in range(starts[f], starts[f + 1]):
+                if twin[c] < 0:
+                    continue
+                other = face[twin[c]]
+                if part[other] < 0:
+                    part[other] = count
+                    waiting[left] = other
+                    left += 1
+        count += 1
+    return part, count

@@ -200,7 +200,8 @@ class PolyMesh:
         """Lowest and highest corner (3,), (3,) of the box round all vertices; zeros for an empty mesh."""
         if not len(self.positions):
             return np.zeros(3), np.zeros(3)
-        return self.positions.min(axis=0), self.positions.max(axis=0)
+        rows = np.ascontiguousarray(self.positions.T)  # quicker than along an axis of many
+        return rows.min(axis=1), rows.max(axis=1)
 
     def know(self, content_hash: str, bounds: tuple[Floats, Floats]) -> None:
         """Take over what has been reckoned of the very same mesh in another process; the arrays stay as they are."""

@@ -9,7 +9,7 @@ from weakref import WeakValueDictionary
 import numpy as np
 
 from able_brick.core.mesh.kept import kept_with_mesh
-from able_brick.core.mesh.numbering import edge_tables, joined_numbers
+from able_brick.core.mesh.numbering import edge_tables, face_parts
 from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh, following
 
 
@@ -36,10 +36,8 @@ class Topology:
     @cached_property
     def parts(self) -> tuple[int, Ints]:
         """Number of parts connected through edges, and the part (F) of each face."""
-        starts = self.faces[0]
-        face = np.repeat(np.arange(len(starts) - 1, dtype=np.int32), np.diff(starts))
-        c = np.flatnonzero(self.twin > np.arange(len(self.twin)))
-        labels, count = joined_numbers(len(starts) - 1, face[c], face[self.twin[c]])
+        labels, count = face_parts(self.faces[0], self.twin)
+        labels.flags.writeable = False
         return int(count), labels
 
     @property
