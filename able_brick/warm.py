@@ -9,6 +9,7 @@ import numpy as np
 
 from able_brick.core.edit.bevel import bevel
 from able_brick.core.edit.carry import carry
+from able_brick.core.edit.divide import poke
 from able_brick.core.edit.sound import check_sound
 from able_brick.core.files.part import Part, Scene
 from able_brick.core.files.read import read_file
@@ -62,6 +63,7 @@ def shaping() -> None:
     reduce_to(plane(1.0, 1.0, divisions=(200, 200)), 60_000)
     check_sound(ball, carry(ball, "vertex", np.array([0]), np.eye(3), np.array([0.0, -0.1, 0.0]), np.zeros(3)))
     bevel(ball, np.array([0]), 0.01)
+    poke(ball, np.array([0]))
     duplicate_faces(ball)
 
 

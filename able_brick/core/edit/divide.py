@@ -58,8 +58,9 @@ def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
         places.append(interior)
     if len(odd):
         base = sum(len(p) for p in places)
-        lists.append(_corner_quads(mesh, work, odd, base))
-        places.append(middles(mesh, odd))
+        shares = means(mesh, odd)
+        lists.append(_corner_quads(mesh, work, shares, base))
+        places.append(middles(mesh, shares))
     positions = np.concatenate(places)
     added = all_of(lists, mesh)
     out = assemble(
@@ -165,9 +166,9 @@ def _cut_sides(mesh: PolyMesh, picked: Bools, parts: int, cut: Bools) -> Edited:
     return refuse_flat(mesh, out)
 
 
-def _corner_quads(mesh: PolyMesh, work: Cutting, faces: Indices, base: int) -> Faces:
-    """A quad at each corner of faces: half the edge before, the corner, half the edge on, the middle."""
-    c, share, rank = means(mesh, faces)
+def _corner_quads(mesh: PolyMesh, work: Cutting, shares: tuple[Indices, Floats, Indices], base: int) -> Faces:
+    """A quad at each corner of faces: half the edge before, the corner, half the edge on, the middle, by its shares."""
+    c, share, rank = shares
     ahead = mesh.next_corner[c]
     b = before(mesh)[c]
     on, back = work.along(c)[0][:, 0], work.along(b)[0][:, 0]
@@ -202,10 +203,10 @@ def poke(mesh: PolyMesh, faces: Indices, height: float = 0.0) -> Edited:
     """Divide faces into triangles about a vertex in their middle, so high (m) above it."""
     picked = marked(mesh, "face", faces)
     own = np.flatnonzero(picked)
-    c, share, rank = means(mesh, own)
+    c, share, rank = shares = means(mesh, own)
     ahead = mesh.next_corner[c]
-    normals = unit(area_vectors(mesh))[own]
-    positions = np.concatenate([mesh.positions, middles(mesh, own) + normals * height])
+    normals = unit(area_vectors(mesh).take(own, axis=0))
+    positions = np.concatenate([mesh.positions, middles(mesh, shares) + normals * height])
     k = len(c)
     stacked = vstack(
         [

@@ -116,11 +116,11 @@ def _body(region: Region, moves: Floats) -> Edited:
 
 
 def _above(region: Region, uv: Floats, moves: Floats) -> Floats:
-    """(C,2,2) uv of the upper corners of walls, at the beginning and the end of each border edge: as far across as the
-    edge's own density says."""
+    """(n,2,2) uv of the upper corners of walls, at the beginning and the end of each border edge (n): as far across as
+    the edge's own density says."""
     mesh = region.mesh
-    out = np.zeros((len(mesh.corners), 2, 2))
     c = np.flatnonzero(region.border)
+    out = np.zeros((len(c), 2, 2))
     ahead = mesh.next_corner[c]
     along = uv[ahead] - uv[c]
     edge = mesh.positions[mesh.corners[ahead]] - mesh.positions[mesh.corners[c]]
@@ -132,5 +132,5 @@ def _above(region: Region, uv: Floats, moves: Floats) -> Floats:
         move = moves[region.fan[corner]]
         part = dots(move, edge) / np.maximum(long, 1e-300) ** 2
         aside = move - edge * part[:, None]
-        out[c, k] = uv[corner] + across * np.sqrt(dots(aside, aside))[:, None] + along * part[:, None]
+        out[:, k] = uv[corner] + across * np.sqrt(dots(aside, aside))[:, None] + along * part[:, None]
     return out

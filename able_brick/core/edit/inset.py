@@ -38,7 +38,8 @@ def inset(mesh: PolyMesh, faces: Indices, width: float, *, depth: float = 0.0, e
         uv = mesh.uv.copy()
         c = np.flatnonzero(region.inside).astype(np.int32)
         uv[c] = _carried(mesh, mesh.uv, c, inward[region.fan[c]] * width)
-        above = np.stack([uv, uv[mesh.next_corner]], axis=1)
+        edge = np.flatnonzero(region.border)
+        above = np.stack([uv[edge], uv[mesh.next_corner[edge]]], axis=1)
     out = assemble(
         mesh,
         positions=positions,
@@ -55,8 +56,8 @@ def _inward(region: Region) -> Floats:
     mesh = region.mesh
     c = np.flatnonzero(region.border)
     ahead = mesh.next_corner[c]
-    normal = unit(area_vectors(mesh))[mesh.corner_face[c]]
-    edge = unit(mesh.positions[mesh.corners[ahead]] - mesh.positions[mesh.corners[c]])
+    normal = unit(area_vectors(mesh).take(mesh.corner_face[c], axis=0))
+    edge = unit(mesh.positions.take(mesh.corners[ahead], axis=0) - mesh.positions.take(mesh.corners[c], axis=0))
     side = crossed(normal, edge)
     begins, ends = np.zeros((region.count, 3)), np.zeros((region.count, 3))
     begins[region.fan[c]] = side
@@ -76,9 +77,10 @@ def _largest(region: Region, inward: Floats) -> float:
     mesh = region.mesh
     c = np.flatnonzero(region.inside)
     ahead = mesh.next_corner[c]
-    edge = mesh.positions[mesh.corners[ahead]] - mesh.positions[mesh.corners[c]]
-    long = np.linalg.norm(edge, axis=1)
-    shrink = -dots(inward[region.fan[ahead]] - inward[region.fan[c]], edge) / np.maximum(long, 1e-300)
+    edge = mesh.positions.take(mesh.corners[ahead], axis=0) - mesh.positions.take(mesh.corners[c], axis=0)
+    long = np.sqrt(dots(edge, edge))
+    moves = inward.take(region.fan[ahead], axis=0) - inward.take(region.fan[c], axis=0)
+    shrink = -dots(moves, edge) / np.maximum(long, 1e-300)
     return float(np.min(np.where(shrink > 1e-12, long / np.where(shrink > 1e-12, shrink, 1.0), np.inf)))
 
 

@@ -4,36 +4,35 @@ from __future__ import annotations
 
 import numpy as np
 
+from able_brick.core.edit.middle_kernels import blind_faces
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.gather import sums_at
-from able_brick.core.mesh.normals import area_vectors, crossed, dots, unit
+from able_brick.core.mesh.normals import area_vectors, unit
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
+from able_brick.core.mesh.spans import spans
 
 #: A middle is to be farther inside of every edge than this share of the face's extent.
 _CLEAR = 1e-6
 
 
 def means(mesh: PolyMesh, faces: Indices) -> tuple[Indices, Floats, Indices]:
-    """For faces (n): their corners (k), the share (k) of each in its face's middle, and the face's rank (k).
+    """For faces (n), rising: their corners (k), the share (k) of each in its face's middle, and the face's rank (k).
 
     The middle is the mean of the corners; of a concave face from which that does not see all corners, the point of its
     kernel that is farthest from its edges. Raises GeometryError for a face that has none.
     """
-    rank = np.full(mesh.face_count, -1, np.int64)
-    rank[faces] = np.arange(len(faces))
-    c = np.flatnonzero(rank[mesh.corner_face] >= 0)
-    share, own = 1.0 / mesh.face_sizes[mesh.corner_face[c]], rank[mesh.corner_face[c]]
-    a, b = (mesh.positions.take(mesh.corners[k], axis=0) for k in (c, mesh.next_corner[c]))
-    middle = sums_at(own, a * share[:, None], len(faces))
-    normal = unit(area_vectors(mesh).take(faces, axis=0)).take(own, axis=0)
-    inside = dots(crossed(normal, unit(b - a)), middle.take(own, axis=0) - a)
-    size = np.zeros(len(faces))
-    np.maximum.at(size, own, np.sqrt(dots(b - a, b - a)))
-    blind = np.unique(own[inside <= _CLEAR * size[own]])
-    for face in blind.tolist():
-        mine = own == face
-        if mine.sum() > 3:
-            share[mine] = _seeing(a[mine], b[mine], normal[mine][0], int(faces[face]))
+    sizes = mesh.face_sizes[faces]
+    c = spans(mesh.face_starts[faces], sizes)
+    own = np.repeat(np.arange(len(faces)), sizes)
+    share = np.repeat(1.0 / sizes, sizes)
+    area = area_vectors(mesh)
+    begins = np.cumsum(sizes) - sizes
+    blind = blind_faces(mesh.positions, mesh.face_starts, mesh.corners, faces, area, _CLEAR)
+    for i in np.flatnonzero(blind & (sizes > 3)).tolist():
+        face = int(faces[i])
+        mine = slice(begins[i], begins[i] + sizes[i])
+        loop = mesh.positions[mesh.corners[c[mine]]]
+        share[mine] = _seeing(loop, np.roll(loop, -1, axis=0), unit(area[face]), face)
     return c, share, own
 
 
@@ -66,7 +65,8 @@ def _seeing(a: Floats, b: Floats, normal: Floats, face: int) -> Floats:
     return np.asarray(even + more)
 
 
-def middles(mesh: PolyMesh, faces: Indices) -> Floats:
-    """(n,3) the middles of faces (n)."""
-    c, share, rank = means(mesh, faces)
-    return sums_at(rank, mesh.positions.take(mesh.corners[c], axis=0) * share[:, None], len(faces))
+def middles(mesh: PolyMesh, shares: tuple[Indices, Floats, Indices]) -> Floats:
+    """(n,3) the middles of faces (n) by their shares, as `means` gives them."""
+    c, share, rank = shares
+    count = int(rank[-1]) + 1 if len(rank) else 0
+    return sums_at(rank, mesh.positions.take(mesh.corners[c], axis=0) * share[:, None], count)

@@ -15,8 +15,8 @@ def walls(
     """A quad for each border edge, wound like its face: from the old edge to the vertices `at` (fans) where it is now;
     from the vertices `base` (fans), where they are given.
 
-    `uv_above` (C,2,2) are the uv of the upper corners, at the beginning and the end of each border edge; the lower
-    ones have those of the old corners. `fresh`: each is a facet of its own.
+    `uv_above` (n,2,2) are the uv of the upper corners, at the beginning and the end of each border edge (n) in rising
+    order of its corner; the lower ones have those of the old corners. `fresh`: each is a facet of its own.
     """
     mesh = region.mesh
     c = np.flatnonzero(region.border)
@@ -25,7 +25,9 @@ def walls(
     vertices = np.stack([low[c], low[ahead], at[region.fan[ahead]], at[region.fan[c]]], axis=1)
     uv = None
     if mesh.uv is not None and uv_above is not None:
-        uv = np.stack([mesh.uv[c], mesh.uv[ahead], uv_above[c, 1], uv_above[c, 0]], axis=1).reshape(-1, 2)
+        uv = np.stack(
+            [mesh.uv.take(c, axis=0), mesh.uv.take(ahead, axis=0), uv_above[:, 1], uv_above[:, 0]], axis=1
+        ).reshape(-1, 2)
     sharp = np.zeros((len(c), 4), np.bool_)
     sharp[:, 0] = mesh.sharp[c]
     return Faces(

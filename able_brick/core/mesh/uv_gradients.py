@@ -24,7 +24,7 @@ def uv_gradients(mesh: PolyMesh, points: Floats, uv: Floats, faces: Bools | None
         out: Floats = values - np.repeat(total / sizes[:, None], sizes, axis=0)
         return out
 
-    q, w = centred(points[mesh.corners[corners]]), centred(uv[corners])
+    q, w = centred(points.take(mesh.corners[corners], axis=0)), centred(uv.take(corners, axis=0))
     a = np.add.reduceat(q[:, :, None] * q[:, None], starts, axis=0)
     b = np.add.reduceat(q[:, :, None] * w[:, None], starts, axis=0)
     found: Floats = np.linalg.pinv(a, rcond=1e-9, hermitian=True) @ b
