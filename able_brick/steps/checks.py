@@ -272,10 +272,13 @@ def _check_amounts(before: Snapshot, after: Snapshot, edits: Sequence[Edit], ref
     """Refuse what would have a level show more items than it may, or more forms of bent ones, unless it shows fewer of
     them than before."""
     levels = {new.level for old, new in edits if new is not None and _may_add(old, new)}  # type: ignore[union-attr]
+    bent = {new.level for _, new in edits if isinstance(new, (Course, Path))}
     for old, new in edits:
         if isinstance(old, Piece) and isinstance(new, Piece) and not _laid_alike(old, new):
             # a course has more items of a shorter piece
-            levels |= {level for level, things in after.things.items() if things.runs_with(new.id)}
+            runs = {level for level, things in after.things.items() if things.runs_with(new.id)}
+            levels |= runs
+            bent |= runs
     for level in sorted(levels):
         shown = items_in(after.around(level))
         if shown > MOST_SHOWN and shown > items_in(before.around(level)):
@@ -285,7 +288,7 @@ def _check_amounts(before: Snapshot, after: Snapshot, edits: Sequence[Edit], ref
                 received=shown,
                 allowed=MOST_SHOWN,
             )
-        forms = forms_in(after.around(level))
+        forms = forms_in(after.around(level)) if level in bent else 0
         if forms > MOST_FORMS and forms > forms_in(before.around(level)):
             raise refuse(
                 f"{after.level(level).name} would show {grouped(forms)} items that are each bent otherwise; "

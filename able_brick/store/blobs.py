@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Final
 
-from sqlalchemy import Connection, Table, delete, select
+from sqlalchemy import BindParameter, Connection, Table, bindparam, delete, select
 
 from able_brick.core.errors import InputError
 from able_brick.core.mesh.hashing import RULE
@@ -25,6 +25,10 @@ from able_brick.store.tables import JOURNAL_MESH, MESH, TEXTURE
 #: Bytes of a mesh that do not wait for others to be written with them.
 _LONG: Final = 2**20
 _INTO_MESH: Final = "mesh (hash, format, data, crc, rule)"
+_SOME: Final[BindParameter[list[str]]] = bindparam("some", expanding=True)
+#: Statements of each step, put together once: to do so takes longer than to run them.
+_THERE: Final = {table.name: select(table.c.hash).where(table.c.hash.in_(_SOME)) for table in (MESH, TEXTURE)}
+_HELD: Final = select(JOURNAL_MESH.c.mesh).where(JOURNAL_MESH.c.mesh.in_(_SOME))
 
 
 def has_refs(kind: type[Row]) -> bool:
@@ -101,8 +105,8 @@ def present(connection: Connection, table: Table, hashes: Iterable[str]) -> set[
     wanted = list(hashes)
     out: set[str] = set()
     for at in range(0, len(wanted), 500):
-        some = select(table.c.hash).where(table.c.hash.in_(wanted[at : at + 500]))
-        out |= {str(h) for (h,) in connection.execute(some)}
+        some = connection.execute(_THERE[table.name], {"some": wanted[at : at + 500]})
+        out |= {str(h) for (h,) in some}
     return out
 
 
@@ -118,7 +122,7 @@ def drop_if_unused(connection: Connection, hashes: set[str], rows: Callable[[], 
     """The same for a few, which something has had until now; the rows are only asked for where it comes to them."""
     if not hashes:
         return
-    held = connection.execute(select(JOURNAL_MESH.c.mesh).where(JOURNAL_MESH.c.mesh.in_(sorted(hashes))))
+    held = connection.execute(_HELD, {"some": sorted(hashes)})
     left = hashes - {str(h) for (h,) in held}
     if left:
         gone = left - refs_of_rows(rows())

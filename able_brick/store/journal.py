@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from typing import Any, Final
 
-from sqlalchemy import Connection, delete, insert, select
+from sqlalchemy import Connection, bindparam, delete, insert, select
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from able_brick.level.snapshot import Edit, Snapshot
@@ -21,6 +21,15 @@ from able_brick.store.tables import JOURNAL, LEVEL_STATE
 
 #: Written out, as reckoning it anew for each step takes longer than asking it.
 _LATER: Final = "SELECT mesh FROM journal_mesh WHERE entry IN (SELECT id FROM journal WHERE level = ? AND place >= ?)"
+
+#: Statements of each step, put together once: to do so takes longer than to run them.
+_CUT: Final = delete(JOURNAL).where(JOURNAL.c.level == bindparam("of"), JOURNAL.c.place >= bindparam("least"))
+_ADD: Final = insert(JOURNAL)
+_AT: Final = select(JOURNAL).where(JOURNAL.c.level == bindparam("of"), JOURNAL.c.place == bindparam("at"))
+_STATE: Final = upsert(LEVEL_STATE)
+_STAND: Final = _STATE.on_conflict_do_update(
+    index_elements=["level"], set_={c: _STATE.excluded[c] for c in ("revision", "done")}
+)
 
 
 def write_entry(
@@ -36,22 +45,21 @@ def write_entry(
 ) -> Entry:
     """Put a step at its place in the level's journal, where what stood there or later is gone; the entry."""
     params = tool.model_dump_json(exclude={"tool", *tool.unkept})
-    connection.execute(delete(JOURNAL).where(JOURNAL.c.level == level, JOURNAL.c.place >= place))
-    done = connection.execute(
-        insert(JOURNAL).values(
-            level=level,
-            place=place,
-            tool=tool.tool,
-            params=params,
-            selection=json.dumps(selection),
-            note=note,
-            adjustable=tool.adjustable,
-            format=FORMAT,
-            params_format=params_chain(tool.tool).version,
-            edits=packed(edits, texts or Texts()),
-            users=None if users is None else json.dumps(users),
-        )
-    )
+    connection.execute(_CUT, {"of": level, "least": place})
+    row = {
+        "level": level,
+        "place": place,
+        "tool": tool.tool,
+        "params": params,
+        "selection": json.dumps(selection),
+        "note": note,
+        "adjustable": tool.adjustable,
+        "format": FORMAT,
+        "params_format": params_chain(tool.tool).version,
+        "edits": packed(edits, texts or Texts()),
+        "users": None if users is None else json.dumps(users),
+    }
+    done = connection.execute(_ADD, row)
     entry = int(done.lastrowid)
     hashes = refs_of_edits(edits)
     put_many(connection, "journal_mesh (entry, mesh)", [(entry, h) for h in sorted(hashes)])
@@ -66,7 +74,7 @@ def refs_from(connection: Connection, level: str, place: int) -> set[str]:
 
 def read_entry(connection: Connection, level: str, place: int) -> Entry | None:
     """The journal entry at a place, or None. Raises StorageError for one that cannot be read."""
-    r = connection.execute(select(JOURNAL).where(JOURNAL.c.level == level, JOURNAL.c.place == place)).first()
+    r = connection.execute(_AT, {"of": level, "at": place}).first()
     return None if r is None else _entry(r)
 
 
@@ -122,13 +130,7 @@ def _entry(r: Any) -> Entry:
 def write_states(connection: Connection, states: Iterable[tuple[str, int, int]]) -> None:
     """Where the journals of levels stand: level, revision and the last step that is done, each."""
     rows = [{"level": level, "revision": revision, "done": done} for level, revision, done in states]
-    statement = upsert(LEVEL_STATE)
-    connection.execute(
-        statement.on_conflict_do_update(
-            index_elements=["level"], set_={c: statement.excluded[c] for c in ("revision", "done")}
-        ),
-        rows,
-    )
+    connection.execute(_STAND, rows)
 
 
 def drop_levels(connection: Connection, snapshot: Snapshot) -> None:
