@@ -34,7 +34,12 @@ MUTATIONS = [
     Mutation(*m)
     for m in (
         # edges, facets, colours and maps of what is shaped
-        ("core/edit/assemble.py", "sharp = [mesh.sharp[of_whole]]", "sharp = [~mesh.sharp[of_whole]]", EDIT),
+        (
+            "core/edit/assemble.py",
+            "sharp = [chosen_rows(mesh.sharp, of_whole)]",
+            "sharp = [chosen_rows(~mesh.sharp, of_whole)]",
+            EDIT,
+        ),
         (
             "core/edit/assemble.py",
             "mesh.facet.max(initial=-1)) + 1 + added",
@@ -50,7 +55,7 @@ MUTATIONS = [
         ("core/edit/assemble.py", "        smooth_angle=mesh.smooth_angle,", "        smooth_angle=0.5,", EDIT),
         ("core/edit/assemble.py", 'order = np.argsort(origin, kind="stable")', "order = np.arange(len(origin))", EDIT),
         ("core/edit/walls.py", "np.stack([c, ahead, ahead, c]", "np.stack([c, c, ahead, ahead]", EDIT),
-        ("core/edit/walls.py", "uv_above[c, 1], uv_above[c, 0]", "uv_above[c, 0], uv_above[c, 1]", EDIT),
+        ("core/edit/walls.py", "uv_above[:, 1], uv_above[:, 0]", "uv_above[:, 0], uv_above[:, 1]", EDIT),
         ("core/edit/walls.py", "if fresh else None", "if not fresh else None", EDIT),
         ("core/edit/regions.py", "loose |= at[vertex] != own", "loose |= at[vertex] < own", EDIT),
         ("core/edit/inset.py", "region.even_moves() * depth", "region.even_moves() * -depth", EDIT),

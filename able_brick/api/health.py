@@ -41,7 +41,7 @@ class Health(BaseModel):
     backup_trouble: str | None
 
 
-def _opened(request: Request) -> Opened:
+async def _opened(request: Request) -> Opened:
     found: Opened = request.app.state.opened
     return found
 

@@ -20,7 +20,7 @@ router = APIRouter(prefix="/api/project")
 of_project = APIRouter(prefix=PREFIX)
 
 
-def opened(request: Request) -> Opened:
+async def opened(request: Request) -> Opened:
     found: Opened = request.app.state.opened
     return found
 

@@ -68,7 +68,7 @@ class Turns:
         self._free += 1
 
 
-def turns(request: Request) -> Turns:
+async def turns(request: Request) -> Turns:
     """Those of the application."""
     found: Turns = request.app.state.turns
     return found
