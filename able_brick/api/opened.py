@@ -13,6 +13,7 @@ from able_brick.api.live import Hub
 from able_brick.core.errors import OtherProjectError, StorageError, UnknownIdError, WorkRunningError
 from able_brick.jobs.batches import Batches
 from able_brick.jobs.imports import Imports
+from able_brick.jobs.spare import Spare
 from able_brick.session.project import Project
 from able_brick.session.work import Work
 from able_brick.store.recent import remember
@@ -32,11 +33,11 @@ class OpenProject:
     """All that belongs to one opening of a project: the project, tabs that look at it, files that have come in, long
     work and batches. Requests that have begun with it are served to their end before it is closed."""
 
-    def __init__(self, project: Project) -> None:
+    def __init__(self, project: Project, spare: Spare) -> None:
         self.project = project
         self.key = project.key
         self.hub = Hub()
-        self.imports = Imports()
+        self.imports = Imports(spare)
         self.work = Work()
         self.batches = Batches()
         self._use = threading.Condition()
@@ -93,7 +94,8 @@ class Opened:
     """The open project."""
 
     def __init__(self, project: Project, *, build_demo: DemoBuilder | None = None, serving: bool = False) -> None:
-        self.now = OpenProject(project)
+        self._spare = Spare()
+        self.now = OpenProject(project, self._spare)
         self._build_demo = build_demo
         self._serving = serving
         if serving:
@@ -145,7 +147,7 @@ class Opened:
 
     def _change(self, fresh: Project) -> None:
         """Put a project in the place of the one that is open, which is closed beside."""
-        old, self.now = self.now, OpenProject(fresh)
+        old, self.now = self.now, OpenProject(fresh, self._spare)
         if self._serving:
             self.now.imports.warm()
             fresh.backups.begin()
@@ -186,6 +188,7 @@ class Opened:
         self.now.close()
         for thread in self._closing.values():
             thread.join()
+        self._spare.close()
 
 
 def _same(a: Path, b: Path) -> bool:

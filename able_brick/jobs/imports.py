@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import json
-import os
 import shutil
 import subprocess
-import sys
 import threading
 import time
 from collections.abc import Mapping
@@ -25,6 +23,7 @@ from able_brick.core.mesh.measure import SMALL
 from able_brick.jobs.known import tell_known
 from able_brick.jobs.scene_folder import large_meshes, read_scene
 from able_brick.jobs.sheet import Sheet
+from able_brick.jobs.spare import Spare, close_pipes, kill
 from able_brick.steps.draft import facts
 from able_brick.store.mesh_codec import encode
 from able_brick.store.scratch import Scratch
@@ -59,13 +58,14 @@ class Import:
 
 
 class Imports:
-    """All imports of a server. Safe to use from several threads."""
+    """All imports of a project. Safe to use from several threads."""
 
-    def __init__(self) -> None:
+    def __init__(self, spare: Spare | None = None) -> None:
+        """`spare` has reading processes ready, also for others; without one they are had ready here."""
         self._guard = threading.Condition(threading.RLock())
+        self._spare, self._shared = spare or Spare(), spare is not None
         self._all: dict[str, Import] = {}
         self._number = 0
-        self._spare: subprocess.Popen[str] | None = None
         self._root: Scratch | None = None
         self._later: threading.Timer | None = None
 
@@ -204,11 +204,7 @@ class Imports:
 
     def warm(self) -> None:
         """Have a reading process ready, so that a file need not wait for one to start."""
-        with self._guard:
-            if self._spare is not None and self._spare.poll() is not None:
-                _close_pipes(self._spare)
-                self._spare = None
-            self._spare = self._spare or _started()
+        self._spare.warm()
 
     def close(self) -> None:
         """Stop everything and clean up."""
@@ -218,23 +214,17 @@ class Imports:
             if self._later is not None:
                 self._later.cancel()
                 self._later = None
-            if self._spare is not None:
-                _kill(self._spare)
-                _close_pipes(self._spare)
-                self._spare.wait()
-                self._spare = None
             if self._root is not None:
                 self._root.close()
                 self._root = None
+        if not self._shared:
+            self._spare.close()
 
     def _begin(self, incoming: Import, names: dict[str, str]) -> None:
         job = {"main": incoming.file, "files": names, "weld": incoming.weld}
         (incoming.folder / "job.json").write_text(json.dumps(job))
+        process = self._spare.take()
         with self._guard:
-            self.warm()
-            process, self._spare = self._spare, None
-            if process is None:
-                raise FileError("No process to read the file could be started; try again.", place="file")
             incoming.process = process
             incoming.turn += 1
             turn = incoming.turn
@@ -243,7 +233,7 @@ class Imports:
     def _follow(self, incoming: Import, process: subprocess.Popen[str], turn: int) -> None:
         """Listen to the reading process until it ends."""
         told: dict[str, Any] = {}
-        killer = threading.Timer(SECONDS, _kill, (process,))
+        killer = threading.Timer(SECONDS, kill, (process,))
         killer.start()
         try:
             if process.stdin is None or process.stdout is None:
@@ -263,7 +253,7 @@ class Imports:
         finally:
             killer.cancel()
             code = process.wait()
-            _close_pipes(process)
+            close_pipes(process)
         self._ended(incoming, turn, told, code)
         soon = threading.Timer(_BREATH, self._warm_again)
         soon.daemon = True
@@ -312,7 +302,7 @@ class Imports:
     def _stop(self, incoming: Import) -> None:
         incoming.turn += 1
         if incoming.process is not None:
-            _kill(incoming.process)
+            kill(incoming.process)
             incoming.process = None
 
 
@@ -332,29 +322,3 @@ def _reason(code: int) -> str:
     if code in (-9, -24):
         return "The file took too long or too much memory to read and was given up; nothing was changed."
     return "Reading the file failed. Nothing was changed; export the file again."
-
-
-def _started() -> subprocess.Popen[str]:
-    """A reading process that waits for its folder; it gets no more of the environment than it needs."""
-    kept = {k: v for k, v in os.environ.items() if k in ("PATH", "HOME", "LANG", "TMPDIR") or k.startswith("NUMBA")}
-    return subprocess.Popen(
-        [sys.executable, "-I", "-m", "able_brick.jobs.read_worker"],
-        stdin=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL,
-        text=True,
-        env=kept,
-        start_new_session=True,
-    )
-
-
-def _close_pipes(process: subprocess.Popen[str]) -> None:
-    for pipe in (process.stdin, process.stdout):
-        if pipe is not None:
-            with suppress(OSError):
-                pipe.close()
-
-
-def _kill(process: subprocess.Popen[str]) -> None:
-    if process.poll() is None:
-        process.kill()

@@ -21,6 +21,7 @@ from able_brick.core.shapes.plane import plane
 from able_brick.jobs import imports as jobs
 from able_brick.jobs import limits as process_limits
 from able_brick.jobs import read_worker
+from able_brick.jobs import spare as spares
 from able_brick.jobs.imports import Import, Imports
 from able_brick.jobs.known import tell_known, write_known
 from able_brick.jobs.scene_folder import read_scene, write_scene
@@ -96,7 +97,7 @@ def test_a_reader_that_takes_too_long_is_given_up(imports: Imports, monkeypatch:
 
 
 def test_a_reader_that_breaks_down_breaks_nothing_else(imports: Imports, monkeypatch: pytest.MonkeyPatch) -> None:
-    started = jobs._started
+    started = spares._started
 
     def doomed() -> Any:
         process = started()
@@ -104,12 +105,35 @@ def test_a_reader_that_breaks_down_breaks_nothing_else(imports: Imports, monkeyp
         process.wait()
         return process
 
-    monkeypatch.setattr(jobs, "_started", doomed)
+    monkeypatch.setattr(spares, "_started", doomed)
     incoming = ended(imports, taken(imports, trial_obj=OBJ))
     assert incoming.state == "failed"
     assert "nothing was changed" in incoming.reason.lower()
-    monkeypatch.setattr(jobs, "_started", started)
+    monkeypatch.setattr(spares, "_started", started)
     assert ended(imports, taken(imports, trial_obj=OBJ)).state == "ready"
+
+
+def test_a_reader_that_waits_is_shared_and_outlives_whoever_asked_for_it() -> None:
+    spare = spares.Spare()
+    first, second = Imports(spare), Imports(spare)
+    try:
+        first.warm()
+        waiting = spare._waiting
+        assert waiting is not None
+        second.warm()
+        first.close()
+        assert spare._waiting is waiting and waiting.poll() is None, "what waits knows of no project"
+        incoming = taken(second, trial_obj=OBJ)
+        assert incoming.process is waiting
+        assert ended(second, incoming).state == "ready"
+    finally:
+        second.close()
+        spare.warm()
+        last = spare._waiting
+        spare.close()
+    assert last is not None and last.poll() is not None
+    spare.warm()
+    assert spare._waiting is None, "nothing is left behind by who comes late"
 
 
 def test_memory_is_bounded(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:

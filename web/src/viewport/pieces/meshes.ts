@@ -5,6 +5,7 @@ import { takeEarly } from "../../api/early";
 import { within } from "../../api/here";
 import { levelStore, shown } from "../../state/level";
 import { inSoftware } from "../look/renderer";
+import { entriesByLook, seenPiece } from "./entries";
 import { DENSE, standIn } from "./standIns";
 import { treesSoon } from "./trees";
 
@@ -165,11 +166,13 @@ export function meshOf(hash: string): ViewMesh | undefined {
   return found;
 }
 
-/** Ask for the meshes of a level's pieces before anything is drawn. */
+/** Ask for the meshes that a level shows before anything is drawn; what is hidden comes when it is shown. */
 export function askForMeshes(): void {
-  const { pieces, items } = levelStore.getState().scene;
-  for (const piece of pieces.values()) meshOf(piece.mesh);
-  for (const runs of items.values()) for (const { mesh } of runs) if (mesh) meshOf(mesh);
+  const { scene } = levelStore.getState();
+  for (const look of entriesByLook(scene, new Map()).keys()) {
+    const piece = seenPiece(scene, look);
+    if (piece) meshOf(piece.mesh);
+  }
 }
 
 /** The mesh of a hash once it is loaded, which is asked for unless somebody else is to. */

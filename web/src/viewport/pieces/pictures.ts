@@ -115,10 +115,11 @@ async function afterTheView(): Promise<void> {
 /** Until the browser has nothing better to do, at most a second. */
 const idle = () => new Promise<void>((next) => requestIdleCallback(() => next(), { timeout: 1000 }));
 
-/** A picture of a piece, taken once for each mesh and its colours, or kept by the server from before. Where it is not
- * worth to fetch the mesh, it is taken once that is there. */
+/** A picture of a piece, kept by the server from before, or else taken once for each mesh and its colours. Where it is
+ * not worth to fetch the mesh, it is taken once that is there. */
 export function usePicture(piece: Piece, fetching = true): string | undefined {
-  const mesh = useMesh(piece.mesh, fetching);
+  const [missing, setMissing] = useState(false);
+  const mesh = useMesh(piece.mesh, fetching && missing);
   const key = keyOf(piece);
   const [, redraw] = useState(0);
   useEffect(() => {
@@ -131,7 +132,8 @@ export function usePicture(piece: Piece, fetching = true): string | undefined {
     asked.set(key, asked.get(key) ?? afterTheView().then(() => kept(key).catch(() => null)));
     void asked.get(key)?.then((found) => {
       if (found) show(found);
-      else if (mesh && wanted) {
+      else if (!mesh) setMissing(wanted);
+      else if (wanted) {
         turn = turn.then(async () => {
           await idle();
           if (wanted && !done.has(key)) show(await taken(piece, mesh, key));
