@@ -9,7 +9,6 @@ from sqlalchemy import Connection, select, update
 
 from able_brick.core.errors import StorageError
 from able_brick.core.files.part import Texture
-from able_brick.core.mesh.hashing import RULE
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.text import counted
 from able_brick.level.rows import Piece
@@ -59,7 +58,7 @@ def look_after(connection: Connection, snapshot: Snapshot, *, mending: bool) -> 
 
 def _write(connection: Connection, mesh: PolyMesh) -> None:
     data = encode(mesh)
-    values = {"format": FORMAT, "data": data, "crc": crc32(data), "rule": RULE}
+    values = {"format": FORMAT, "data": data, "crc": crc32(data), "rule": mesh.hash_rule}
     key = mesh.content_hash
     if connection.execute(update(MESH).where(MESH.c.hash == key).values(**values)).rowcount == 0:
         connection.execute(MESH.insert().values(hash=key, **values))

@@ -48,7 +48,7 @@ class SetDimensions(Tool):
             )
         if self.shape.kind != old.shape.kind:
             raise SelectionError(f"{piece.name} is a {old.shape.kind}, not a {self.shape.kind}.", id=piece.id)
-        mesh, known = draft.keep_mesh(self.shape.mesh(), piece.axes)
+        mesh, known = draft.keep_mesh(self.shape.mesh(), piece.axes, was=piece.mesh)
         draft.put(piece.changed(mesh=mesh, facts=known, dimensions=Dimensions(shape=self.shape, mesh=mesh)))
         draft.note = f"{grouped(piece.facts.triangles)} → {grouped(known.triangles)} tris"
 

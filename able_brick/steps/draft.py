@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 from collections import deque
 from collections.abc import Callable, Container, Iterable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
 from able_brick.core.cache import ByteCache
-from able_brick.core.errors import UnknownIdError
+from able_brick.core.errors import StorageError, UnknownIdError
+from able_brick.core.mesh.hashing import content_hash
 from able_brick.core.mesh.measure import SMALL, Counts, counts, counts_of_all
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pivots import box_along
@@ -184,9 +186,15 @@ class Draft:
     def _at_hand(self, key: str) -> PolyMesh:
         return self._meshes.get(key) or self.load(key)
 
-    def keep_mesh(self, mesh: PolyMesh, axes: Quaternion = IDENTITY) -> tuple[str, Facts]:
-        """Remember a new mesh; its hash, and its facts for a pivot with such axes."""
+    def keep_mesh(self, mesh: PolyMesh, axes: Quaternion = IDENTITY, *, was: str | None = None) -> tuple[str, Facts]:
+        """Remember a new mesh; its hash, and its facts for a pivot with such axes. Where it is the very mesh that `was`
+        there before, it keeps the name that this has, by whatever rule."""
         key = mesh.content_hash
+        if was is not None and was != key:
+            with suppress(StorageError, UnknownIdError):  # what cannot be had is not the same
+                before = self._at_hand(was)
+                if before.hash_rule != mesh.hash_rule and content_hash(before, mesh.hash_rule) == key:
+                    return was, facts(before, axes)
         self._meshes[key] = mesh
         return key, facts(mesh, axes)
 

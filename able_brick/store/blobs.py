@@ -14,7 +14,6 @@ from typing import Final
 from sqlalchemy import BindParameter, Connection, Table, bindparam, delete, select
 
 from able_brick.core.errors import InputError
-from able_brick.core.mesh.hashing import RULE
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.rows import Row
 from able_brick.level.snapshot import ARow, Edit, Snapshot
@@ -80,7 +79,7 @@ def write_meshes(
     for key in sorted(meshes.keys() - there):  # in the order of the table
         ready = written.get(key)
         data = ready.read_bytes() if isinstance(ready, Path) else encode(meshes[key]) if ready is None else ready
-        waiting.append((key, FORMAT, data, crc32(data), RULE))
+        waiting.append((key, FORMAT, data, crc32(data), meshes[key].hash_rule))
         if len(data) > _LONG or len(waiting) == 1000:
             put_many(connection, _INTO_MESH, waiting)
             waiting = []

@@ -74,7 +74,7 @@ def decode_checked(key: str, data: bytes, form: int, crc: int | None, rule: int 
     found = rule_of(mesh, key, rule)
     if found is None:
         raise DamagedMeshError("It is not the mesh that was stored.")
-    mesh.__dict__["content_hash"] = key  # what it was called once it is called for ever
+    mesh.keep_name(key, found)
     return mesh, found
 
 

@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from able_brick.core import tolerances
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.hashing import content_hash
+from able_brick.core.mesh.hashing import RULE, content_hash
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int32]
@@ -203,6 +203,15 @@ class PolyMesh:
         rows = np.ascontiguousarray(self.positions.T)  # quicker than along an axis of many
         return rows.min(axis=1), rows.max(axis=1)
 
+    def keep_name(self, content_hash: str, rule: int) -> None:
+        """Be called as the very same mesh was by an earlier rule: that name stays valid."""
+        self.__dict__["content_hash"], self.__dict__["hash_rule"] = content_hash, rule
+
+    @cached_property
+    def hash_rule(self) -> int:
+        """The rule by which it is called as it is."""
+        return RULE
+
     def know(self, content_hash: str, bounds: tuple[Floats, Floats]) -> None:
         """Take over what has been reckoned of the very same mesh in another process; the arrays stay as they are."""
         self.__dict__["content_hash"], self.__dict__["bounds"] = content_hash, bounds
@@ -214,5 +223,5 @@ class PolyMesh:
 
     @cached_property
     def content_hash(self) -> str:
-        """Hex hash over every array, by the rule in use: equal meshes have equal hashes, on every machine."""
+        """Hex hash over every array, by `hash_rule`: equal meshes have equal hashes by one rule, on every machine."""
         return content_hash(self)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from able_brick.core.errors import AbleBrickError
+from able_brick.core.mesh.hashing import rule_of
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.rows.piece import Piece
 
@@ -15,4 +16,8 @@ def remade(piece: Piece) -> PolyMesh | None:
         made = piece.dimensions.shape.mesh()
     except (AbleBrickError, ValueError, ArithmeticError):
         return None
-    return made if made.content_hash == piece.mesh else None
+    rule = rule_of(made, piece.mesh, None)
+    if rule is None:
+        return None
+    made.keep_name(piece.mesh, rule)
+    return made

@@ -85,7 +85,7 @@ class ElementTool(Tool):
                 raise self._refused(error, largest) from None
             out, unsound, where = attempt(largest)
             out = replace(out, note=f"{largest.amount_words()} fits")
-        key, known = draft.keep_mesh(out.mesh, piece.axes)
+        key, known = draft.keep_mesh(out.mesh, piece.axes, was=piece.mesh)
         draft.put(piece.changed(mesh=key, facts=known))
         draft.elements = Elements.of(key, out.picked.tolist(), out.kind)
         if out.ended is not None and len(out.ended):
