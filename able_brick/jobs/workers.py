@@ -60,6 +60,7 @@ def crew(jobs: int | None, scheduler: str | None) -> Iterator[Workers]:
         finally:
             with suppress(TimeoutError):
                 cluster.close(timeout=_ENDS)
+            _forget_schedulers()
 
 
 def _own_cluster(jobs: int) -> LocalCluster:
@@ -78,6 +79,15 @@ def _own_cluster(jobs: int) -> LocalCluster:
         security=Security.temporary(),  # type: ignore[no-untyped-call]
         silence_logs=50,
     )
+
+
+def _forget_schedulers() -> None:
+    """Let go of schedulers that have ended: a cache of dask's keeps them by their methods."""
+    from distributed import core
+
+    forget = getattr(getattr(core, "_expects_comm", None), "cache_clear", None)
+    if forget is not None:
+        forget()
 
 
 def _end(cluster: LocalCluster) -> None:
