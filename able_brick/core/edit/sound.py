@@ -76,12 +76,7 @@ def _cut(mesh: PolyMesh, chosen: Bools | None = None) -> _Cut:
     number = np.arange(mesh.face_count, dtype=np.int32)
     if chosen is not None and found_with(mesh, triangulate) is None and 2 * int(chosen.sum()) < mesh.face_count:
         number = np.flatnonzero(chosen).astype(np.int32)
-        sizes = mesh.face_sizes[number]
-        mesh = PolyMesh.trusted(
-            mesh.positions,
-            np.concatenate([[0], np.cumsum(sizes)]),
-            mesh.corners[spans(mesh.face_starts[number], sizes)],
-        )
+        mesh = _only(mesh, number)
         chosen = None
     corners, face = triangulate(mesh)
     if chosen is not None:
@@ -164,11 +159,15 @@ def _found(
 
 def _groups(before: PolyMesh, out: Edited, moved: Bools, changed: Bools) -> Ints:
     """(F) 2 for changed faces; 1 for those of them all of whose vertices went along by one map that keeps what is apart
-    apart; 0 for the others."""
+    apart, and that are cut into the same triangles; 0 for the others."""
     group = np.where(changed, 2, 0).astype(np.int32)
     mesh, back = out.mesh, out.vertex_from
     v = np.flatnonzero(moved & (back >= 0))
-    if not len(v) or not _goes_along(before.positions[back[v]], mesh.positions[v]):
+    if not len(v):
+        return group
+    was, now = before.positions.take(back[v], axis=0), mesh.positions.take(v, axis=0)
+    shifted = _shifted(was, now)
+    if not shifted and not _goes_along(was, now):
         return group
     # those that have other corners than before are others, wherever these went
     nowhere = np.zeros_like(moved)
@@ -177,23 +176,52 @@ def _groups(before: PolyMesh, out: Edited, moved: Bools, changed: Bools) -> Ints
     )
     still = still_corners(mesh.face_starts, mesh.corners, moved)
     group[changed & ~other & (still == 0)] = 1
+    if not shifted:
+        # one that is not flat may be another surface, or fold, where it is turned or sized
+        several = (group == 1) & (mesh.face_sizes > 3)
+        faces = np.flatnonzero(several)
+        group[faces[_cut_otherwise(before, out.face_from[faces], mesh, faces)]] = 2
+        group[_folded(mesh, _cut(mesh, several), several)] = 2
     return group
 
 
-def _goes_along(old: Floats, now: Floats) -> bool:
-    """Whether points (n,3) went to places (n,3) by one shift, or by one affine map that does not turn over or flatten:
-    what did not meet among them does not meet."""
-    size = max(float(np.abs(now - now[0]).max()), float(np.abs(old - old[0]).max()), 1e-300)
+def _cut_otherwise(before: PolyMesh, old: Indices, mesh: PolyMesh, faces: Indices) -> Bools:
+    """(n) whether faces (n) of a mesh are cut into other triangles than old ones (n), which have the same corners."""
+    was, now = (triangulate(_only(m, f))[0] for m, f in ((before, old), (mesh, faces)))
+    out = np.zeros(len(faces), np.bool_)
+    out[np.repeat(np.arange(len(faces)), mesh.face_sizes[faces] - 2)[(was != now).any(axis=1)]] = True
+    return out
+
+
+def _only(mesh: PolyMesh, faces: Indices) -> PolyMesh:
+    """Some faces of a mesh alone; all vertices stay, and nothing but their places."""
+    if np.array_equal(faces, np.arange(mesh.face_count)):
+        return mesh
+    sizes = mesh.face_sizes[faces]
+    corners = mesh.corners[spans(mesh.face_starts[faces], sizes)]
+    return PolyMesh.trusted(mesh.positions, np.concatenate([[0], np.cumsum(sizes)]), corners)
+
+
+def _shifted(old: Floats, now: Floats) -> bool:
+    """Whether points (n,3) went to places (n,3) by one shift."""
     by = now - old
-    if float(np.abs(by - by[0]).max()) <= 1e-12 * size:
-        return True
+    return float(np.abs(by - by[0]).max()) <= 1e-12 * _extent(old, now)
+
+
+def _extent(old: Floats, now: Floats) -> float:
+    return max(float(np.abs(now - now[0]).max()), float(np.abs(old - old[0]).max()), 1e-300)
+
+
+def _goes_along(old: Floats, now: Floats) -> bool:
+    """Whether points (n,3) went to places (n,3) by one affine map that does not turn over or flatten: triangles
+    that did not meet among them do not meet."""
     if len(old) < 5:
         return False
     a = np.column_stack([old - old[0], np.ones(len(old))])
     made, _, rank, _ = np.linalg.lstsq(a, now - now[0], rcond=1e-9)
     if rank < 4 or float(np.linalg.det(made[:3])) <= 1e-9:
         return False
-    return float(np.abs(a @ made - (now - now[0])).max()) <= 1e-11 * size
+    return float(np.abs(a @ made - (now - now[0])).max()) <= 1e-11 * _extent(old, now)
 
 
 def _volumes(mesh: PolyMesh) -> tuple[Ints, Floats, Bools, Floats]:

@@ -146,3 +146,34 @@ def test_what_was_broken_before_may_still_be_moved() -> None:
     third = np.flatnonzero(three.positions[:, 0] > 4.0).tolist()
     with pytest.raises(UnsoundError, match="go through"):
         check_sound(three, put(three, third, (-4.4, 0.1, 0.1)))
+
+
+def test_what_is_sized_as_a_whole_may_not_come_to_cross_itself() -> None:
+    """Bent quads are cut along the other diagonal where they are sized unevenly, and so are another surface."""
+    points = [[-0.083, 0.48, 0.65], [-0.023, -0.311, 0.569], [0.016, 2.989, 0.936], [-1.203, 0.143, 0.081]]
+    mesh = PolyMesh.checked([*points, [-1.203, 3.0, 0.5]], [3, 4, 4], [0, 1, 3, 1, 2, 4, 3, 2, 0, 3, 4])
+    assert not faults_of(mesh).crossing.any()
+    every = np.arange(5, dtype=np.int32)
+    sized = carry(mesh, "vertex", every, np.diag([1.7, 0.48, 1.0]), np.zeros(3), np.zeros(3))
+    with pytest.raises(UnsoundError, match="3 faces would go through others"):
+        check_sound(mesh, sized)
+    check_sound(mesh, carry(mesh, "vertex", every, 1.7 * np.eye(3), np.zeros(3), np.zeros(3)))
+
+
+@settings(max_examples=60)
+@given(st.sampled_from(["box", "drum", "arrow", "hexagon", "cone"]), st.integers(0, 10_000))
+def test_one_map_of_all_is_refused_where_the_whole_comes_to_cross_itself(name: str, seed: int) -> None:
+    random = np.random.default_rng(seed)
+    flat = ZOO[name]()
+    extent = float(np.ptp(flat.positions, axis=0).max())
+    mesh = flat.replaced(positions=flat.positions + random.uniform(-0.2, 0.2, flat.positions.shape) * extent)
+    turn = np.linalg.qr(random.normal(size=(3, 3)))[0]
+    matrix = turn @ np.diag(random.uniform(0.2, 3.0, 3)) @ turn.T
+    sized = carry(mesh, "vertex", np.arange(mesh.vertex_count, dtype=np.int32), matrix, np.zeros(3), np.zeros(3))
+    was, now = faults_of(mesh), faults_of(sized.mesh)
+    worse = (now.crossing & ~was.crossing & ~was.twice) | (now.folded & ~was.folded)
+    if worse.any():
+        with pytest.raises(UnsoundError):
+            check_sound(mesh, sized)
+    else:
+        check_sound(mesh, sized)

@@ -187,7 +187,8 @@ def chain(seed: int, steps: int, told: Counter[str], *, from_file: bool = False)
         if len(turned_inside(after)) > len(turned_inside(before)):
             told[f"{tool}: folded face"] += 1
             told[f"seed {seed}: {tool} {params} {elements.kind} {elements.ids}"] += 1
-        if not said and is_closed(before) and is_closed(after) and volume_of(before) > 0 >= volume_of(after):
+        least = 1e-9 * float(np.ptp(before.positions, axis=0).max()) ** 3  # what is flat has no inside
+        if not said and is_closed(before) and is_closed(after) and volume_of(before) > least and volume_of(after) <= 0:
             told[f"{tool}: inside out"] += 1
             told[f"seed {seed}: {tool} {params} {elements.kind} {elements.ids}"] += 1
 
