@@ -125,7 +125,9 @@ class ProjectFile:
 
     def _release(self) -> None:
         if self._lock >= 0:
-            # only now: closing any handle of the file takes away the locks that the database holds in this process
+            # only now: closing any handle of the file takes away the locks that the database holds in this process.
+            # It is given up by word: a process that is just being started has the handle too until it has begun
+            fcntl.flock(self._lock, fcntl.LOCK_UN)
             os.close(self._lock)
             self._lock = -1
         if self._key is not None:

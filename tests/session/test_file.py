@@ -150,6 +150,26 @@ def test_links_lead_to_the_same_lock(bench: Bench, tmp_path: Path, how: str) -> 
     bench.whole()
 
 
+def test_a_process_that_is_just_being_started_holds_no_lock(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Until it has begun it has all handles of the one that starts it, as copies of them are here."""
+    shared: list[int] = []
+    flock = fcntl.flock
+
+    def with_a_copy(handle: int, how: int) -> None:
+        flock(handle, how)
+        if how & fcntl.LOCK_EX:
+            shared.append(os.dup(handle))
+
+    monkeypatch.setattr(fcntl, "flock", with_a_copy)
+    path = tmp_path / "trial.db"
+    for _ in range(3):
+        with closing(Project(path)) as project, pytest.raises(StorageError, match="already open"):
+            Project(project.path)
+    assert len(shared) == 4, "once to make it, and at each opening"
+    for handle in shared:
+        os.close(handle)
+
+
 def test_changes_under_another_name_are_not_passed_over(bench: Bench, tmp_path: Path) -> None:
     bench.do("add_shape", shape=BOX, name="Kept")
     path = frozen(bench, tmp_path / "there")
