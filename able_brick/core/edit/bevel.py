@@ -55,7 +55,7 @@ def bevel(
     refuse_many(int(chosen.sum()) * segments + corners * segments**2, MOST_BEVELLED)
     round_, moves = bevelled_fans(mesh, chosen)
     asked, width = width, fitting(width, _largest(mesh, moves), "A bevel", clamp=clamp)
-    places = mesh.positions[moves.vertex] + moves.way * width
+    places = mesh.positions.take(moves.vertex, axis=0) + moves.way * width
     across = rails(mesh, np.flatnonzero(chosen), round_, moves, places, segments, shape)
     places = np.concatenate([places, across.places])
     uv = BevelUv.of(mesh, moves, places)
@@ -79,9 +79,9 @@ def _largest(mesh: PolyMesh, moves: Moves) -> float:
     c = np.flatnonzero(moved | moved[mesh.next_corner])
     ahead = mesh.next_corner[c]
     last = np.where(moves.two >= 0, moves.two, moves.one)
-    start = np.where(moved[c][:, None], moves.way[last[c]], 0.0)
-    end = np.where(moved[ahead][:, None], moves.way[moves.one[ahead]], 0.0)
-    edge = mesh.positions[mesh.corners[ahead]] - mesh.positions[mesh.corners[c]]
-    long = np.linalg.norm(edge, axis=1)
+    start = np.where(moved[c][:, None], moves.way.take(last[c], axis=0), 0.0)
+    end = np.where(moved[ahead][:, None], moves.way.take(moves.one[ahead], axis=0), 0.0)
+    edge = mesh.positions.take(mesh.corners[ahead], axis=0) - mesh.positions.take(mesh.corners[c], axis=0)
+    long = np.sqrt(dots(edge, edge))
     shrink = -dots(end - start, edge) / np.maximum(long, 1e-300)
     return float(np.min(np.where(shrink > 1e-12, long / np.where(shrink > 1e-12, shrink, 1.0), np.inf)))

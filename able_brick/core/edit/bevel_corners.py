@@ -119,13 +119,13 @@ def _moves(mesh: PolyMesh, found: Fans, sectors: _Sectors) -> Moves:
     of_spoke = np.repeat(np.arange(len(found.vertex)), np.diff(found.spoke_starts))
     tail, head = mesh.corners[found.spokes], mesh.corners[mesh.next_corner[found.spokes]]
     own = found.vertex[of_spoke]
-    away = unit(mesh.positions[np.where(tail == own, head, tail)] - mesh.positions[own])
+    away = unit(mesh.positions.take(np.where(tail == own, head, tail), axis=0) - mesh.positions.take(own, axis=0))
     base = found.spoke_starts[fan]
     # square to the bevelled edges, into the sector
-    normals = unit(area_vectors(mesh))[mesh.corner_face]
+    normals = unit(area_vectors(mesh))
     low_way = away[base + np.maximum(sectors.low, 0)]
     high_way = away[base + np.where(sectors.ends, sectors.high % np.diff(found.spoke_starts)[fan], 0)]
-    near, far = normals[found.corners[begin]], normals[found.corners[begin + sizes - 1]]
+    near, far = (normals.take(mesh.corner_face[found.corners[k]], axis=0) for k in (begin, begin + sizes - 1))
     into, out = crossed(near, low_way), crossed(high_way, far)
     into[~sectors.begins], out[~sectors.ends] = 0.0, 0.0
     # points, slot j of their sector

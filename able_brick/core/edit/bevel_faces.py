@@ -11,6 +11,7 @@ from able_brick.core.edit.assemble import Faces, weights_of
 from able_brick.core.edit.bevel_corners import Moves
 from able_brick.core.edit.bevel_rails import Rails
 from able_brick.core.edit.bevel_uv import BevelUv
+from able_brick.core.mesh.gather import chosen_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.spans import spans
 from able_brick.core.mesh.topology import topology
@@ -41,9 +42,8 @@ def polygons(points: Indices, corner: Indices, uv: Floats | None, like: Indices,
     keep &= (keep.sum(axis=1) >= 3)[:, None]
     sizes = keep.sum(axis=1)
     there = sizes > 0
-    return NewFaces(
-        sizes[there], points[keep], corner[keep], None if uv is None else uv[keep], like[there], facet[there]
-    )
+    maps = None if uv is None else chosen_rows(uv.reshape(-1, 2), keep.ravel())
+    return NewFaces(sizes[there], points[keep], corner[keep], maps, like[there], facet[there])
 
 
 def by_facet(parts: Sequence[NewFaces]) -> NewFaces:
@@ -57,7 +57,7 @@ def by_facet(parts: Sequence[NewFaces]) -> NewFaces:
         sizes[order],
         np.concatenate([p.points for p in parts])[take],
         np.concatenate([p.corner for p in parts])[take],
-        np.concatenate(uv)[take] if uv else None,
+        np.concatenate(uv).take(take, axis=0) if uv else None,
         np.concatenate([p.like for p in parts])[order],
         facet[order],
     )
@@ -97,7 +97,7 @@ def changed_faces(mesh: PolyMesh, chosen: Bools, moves: Moves, across: Rails, uv
     sharp[end - 1] = mesh.sharp[c] & ~(moved[end - 1] & chosen[topology(mesh).corner_edge[c]])
     maps = None
     if uv is not None:
-        maps = uv.uv[corner]
+        maps = uv.uv.take(corner, axis=0)
         maps[moved] = uv.at(corner[moved], point[moved])
     faces = np.flatnonzero(changed)
     return Faces(

@@ -32,15 +32,15 @@ class BevelUv:
 
     def at(self, corner: Indices, point: Indices) -> Floats:
         """(n,2) the uv of points (n), as the faces of corners (n) would have them."""
-        return self.on(corner, self.places[point])
+        return self.on(corner, self.places.take(point, axis=0))
 
     def on(self, corner: Indices, places: Floats) -> Floats:
         """(n,2) the same for places (n,3)."""
-        away = places - self.mesh.positions[self.mesh.corners[corner]]
-        return self.uv[corner] + self.turned(corner, away)
+        away = places - self.mesh.positions.take(self.mesh.corners[corner], axis=0)
+        return self.uv.take(corner, axis=0) + self.turned(corner, away)
 
     def turned(self, corner: Indices, way: Floats) -> Floats:
         """(n,2) by how much uv change along ways (n,3) over the faces of corners (n)."""
-        slope = self.slopes[self.mesh.corner_face[corner]]
+        slope = self.slopes.take(self.mesh.corner_face[corner], axis=0)
         out: Floats = way[:, :1] * slope[:, 0] + way[:, 1:2] * slope[:, 1] + way[:, 2:] * slope[:, 2]
         return out
