@@ -25,9 +25,9 @@ from able_brick.store.tables import JOURNAL_MESH, MESH, TEXTURE
 _LONG: Final = 2**20
 _INTO_MESH: Final = "mesh (hash, format, data, crc, rule)"
 _SOME: Final[BindParameter[list[str]]] = bindparam("some", expanding=True)
-#: Statements of each step, put together once: to do so takes longer than to run them.
-_THERE: Final = {table.name: select(table.c.hash).where(table.c.hash.in_(_SOME)) for table in (MESH, TEXTURE)}
-_HELD: Final = select(JOURNAL_MESH.c.mesh).where(JOURNAL_MESH.c.mesh.in_(_SOME))
+#: Statements that every step runs. Building them takes longer than running them, so they are built once.
+_PRESENT: Final = {table.name: select(table.c.hash).where(table.c.hash.in_(_SOME)) for table in (MESH, TEXTURE)}
+_IN_JOURNAL: Final = select(JOURNAL_MESH.c.mesh).where(JOURNAL_MESH.c.mesh.in_(_SOME))
 
 
 def has_refs(kind: type[Row]) -> bool:
@@ -104,7 +104,7 @@ def present(connection: Connection, table: Table, hashes: Iterable[str]) -> set[
     wanted = list(hashes)
     out: set[str] = set()
     for at in range(0, len(wanted), 500):
-        some = connection.execute(_THERE[table.name], {"some": wanted[at : at + 500]})
+        some = connection.execute(_PRESENT[table.name], {"some": wanted[at : at + 500]})
         out |= {str(h) for (h,) in some}
     return out
 
@@ -121,7 +121,7 @@ def drop_if_unused(connection: Connection, hashes: set[str], rows: Callable[[], 
     """The same for a few, which something has had until now; the rows are only asked for where it comes to them."""
     if not hashes:
         return
-    held = connection.execute(_HELD, {"some": sorted(hashes)})
+    held = connection.execute(_IN_JOURNAL, {"some": sorted(hashes)})
     left = hashes - {str(h) for (h,) in held}
     if left:
         gone = left - refs_of_rows(rows())

@@ -126,7 +126,7 @@ class ProjectFile:
     def _release(self) -> None:
         if self._lock >= 0:
             # only now: closing any handle of the file takes away the locks that the database holds in this process.
-            # It is given up by word: a process that is just being started has the handle too until it has begun
+            # unlocked explicitly: a child between fork and exec still shares the descriptor, and with it the lock
             fcntl.flock(self._lock, fcntl.LOCK_UN)
             os.close(self._lock)
             self._lock = -1

@@ -21,14 +21,13 @@ from able_brick.store.tables import JOURNAL, LEVEL_STATE
 
 #: Written out, as reckoning it anew for each step takes longer than asking it.
 _LATER: Final = "SELECT mesh FROM journal_mesh WHERE entry IN (SELECT id FROM journal WHERE level = ? AND place >= ?)"
-
-#: Statements of each step, put together once: to do so takes longer than to run them.
-_CUT: Final = delete(JOURNAL).where(JOURNAL.c.level == bindparam("of"), JOURNAL.c.place >= bindparam("least"))
-_ADD: Final = insert(JOURNAL)
-_AT: Final = select(JOURNAL).where(JOURNAL.c.level == bindparam("of"), JOURNAL.c.place == bindparam("at"))
-_STATE: Final = upsert(LEVEL_STATE)
-_STAND: Final = _STATE.on_conflict_do_update(
-    index_elements=["level"], set_={c: _STATE.excluded[c] for c in ("revision", "done")}
+#: Statements that every step runs. Building them takes longer than running them, so they are built once.
+_DELETE_FROM: Final = delete(JOURNAL).where(JOURNAL.c.level == bindparam("of"), JOURNAL.c.place >= bindparam("least"))
+_INSERT: Final = insert(JOURNAL)
+_SELECT_AT: Final = select(JOURNAL).where(JOURNAL.c.level == bindparam("of"), JOURNAL.c.place == bindparam("at"))
+_STATE_INSERT: Final = upsert(LEVEL_STATE)
+_STATE_UPSERT: Final = _STATE_INSERT.on_conflict_do_update(
+    index_elements=["level"], set_={c: _STATE_INSERT.excluded[c] for c in ("revision", "done")}
 )
 
 
@@ -45,7 +44,7 @@ def write_entry(
 ) -> Entry:
     """Put a step at its place in the level's journal, where what stood there or later is gone; the entry."""
     params = tool.model_dump_json(exclude={"tool", *tool.unkept})
-    connection.execute(_CUT, {"of": level, "least": place})
+    connection.execute(_DELETE_FROM, {"of": level, "least": place})
     row = {
         "level": level,
         "place": place,
@@ -59,7 +58,7 @@ def write_entry(
         "edits": packed(edits, texts or Texts()),
         "users": None if users is None else json.dumps(users),
     }
-    done = connection.execute(_ADD, row)
+    done = connection.execute(_INSERT, row)
     entry = int(done.lastrowid)
     hashes = refs_of_edits(edits)
     put_many(connection, "journal_mesh (entry, mesh)", [(entry, h) for h in sorted(hashes)])
@@ -74,7 +73,7 @@ def refs_from(connection: Connection, level: str, place: int) -> set[str]:
 
 def read_entry(connection: Connection, level: str, place: int) -> Entry | None:
     """The journal entry at a place, or None. Raises StorageError for one that cannot be read."""
-    r = connection.execute(_AT, {"of": level, "at": place}).first()
+    r = connection.execute(_SELECT_AT, {"of": level, "at": place}).first()
     return None if r is None else _entry(r)
 
 
@@ -130,7 +129,7 @@ def _entry(r: Any) -> Entry:
 def write_states(connection: Connection, states: Iterable[tuple[str, int, int]]) -> None:
     """Where the journals of levels stand: level, revision and the last step that is done, each."""
     rows = [{"level": level, "revision": revision, "done": done} for level, revision, done in states]
-    connection.execute(_STAND, rows)
+    connection.execute(_STATE_UPSERT, rows)
 
 
 def drop_levels(connection: Connection, snapshot: Snapshot) -> None:

@@ -34,7 +34,7 @@ def made_beside(path: Path, stem: str, make: Callable[[Path], None]) -> list[str
         fcntl.flock(mine, fcntl.LOCK_EX | fcntl.LOCK_NB)
         notes = [leftover.put_aside(path)] if _put_there(half, path) and leftover.holds_changes(path) else []
     finally:
-        fcntl.flock(mine, fcntl.LOCK_UN)  # by word, as a process that is just being started may have the handle too
+        fcntl.flock(mine, fcntl.LOCK_UN)  # explicitly: a child between fork and exec may share the descriptor
         os.close(mine)
         _remove_all(half)
     sync_folder(path.parent)

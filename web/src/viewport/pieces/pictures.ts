@@ -132,8 +132,8 @@ export function usePicture(piece: Piece, fetching = true): string | undefined {
     asked.set(key, asked.get(key) ?? afterTheView().then(() => kept(key).catch(() => null)));
     void asked.get(key)?.then((found) => {
       if (found) show(found);
-      else if (!mesh) setMissing(wanted);
-      else if (wanted) {
+      else if (wanted && !mesh) setMissing(true);
+      else if (wanted && mesh) {
         turn = turn.then(async () => {
           await idle();
           if (wanted && !done.has(key)) show(await taken(piece, mesh, key));
