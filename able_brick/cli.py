@@ -13,6 +13,7 @@ from typing import Annotated, Any, Literal
 import typer
 from pydantic import ValidationError
 
+from able_brick.core.allocator import limit_arenas
 from able_brick.core.collecting import keep_what_stands, uncollected
 from able_brick.core.errors import AbleBrickError, InputError
 from able_brick.core.events import set_up
@@ -47,6 +48,7 @@ def serve(
     log_file: Annotated[Path | None, typer.Option(help="A file to write that to as well; it is rotated")] = None,
 ) -> None:
     """Serve the web application on 127.0.0.1."""
+    limit_arenas()
     gc.disable()  # until everything is there
     # whoever answers a tab waits this long at most for a thread that reckons something, instead of ten times as long
     sys.setswitchinterval(0.0005)
