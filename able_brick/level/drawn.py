@@ -12,12 +12,12 @@ import numpy as np
 from able_brick.core.cache import ByteCache
 from able_brick.core.files.view_glb import ViewItems, write_items_glb, write_view_glb
 from able_brick.core.mesh.hardware import hardware_vertices
-from able_brick.core.mesh.polymesh import Floats, Ints
+from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.path.uv import along
 from able_brick.core.place.pose import IDENTITY
 from able_brick.level.rows import Batch, Look, Piece, Shown
-from able_brick.level.rows.bent import BentForm
-from able_brick.level.rows.shown import Load
+from able_brick.level.rows.bent import BentForm, matrices
+from able_brick.level.rows.shown import Load, counts_of
 
 _MOST_RECIPES: Final = 64 * 2**20
 _RECIPES: ByteCache[tuple[BentForm, ...] | Look] = ByteCache(
@@ -83,7 +83,7 @@ def drawn(shown: Shown, load: Load) -> list[Drawn]:
         _RECIPES.keep(name.hexdigest(), forms)
         origin = np.array([[*_origin(forms), *IDENTITY, 1.0, 1.0, 1.0]])
         numbers = np.array([number[id(f)] for f in forms], np.int32)
-        faces = np.array([f.divided(own).mesh.face_count for f in forms], np.int32)
+        faces = np.concatenate([_faces(list(alike), own) for _, alike in groupby(forms, key=lambda f: f.cost)])
         counts = _counts(batches, load)
         out.append(Drawn(batches[0].look.piece, name.hexdigest(), numbers, origin, counts, _box(forms), faces))
     return out
@@ -91,13 +91,13 @@ def drawn(shown: Shown, load: Load) -> list[Drawn]:
 
 def _counts(batches: list[Batch], load: Load) -> tuple[int, int]:
     """Triangles and hardware vertices of all items."""
-    each = [(len(b.numbers), *b.look.counts(load)) for b in batches]
+    each = [(len(b.numbers), *counts) for b, counts in zip(batches, counts_of(batches, load), strict=True)]
     return sum(n * t for n, t, _ in each), sum(n * v for n, _, v in each)
 
 
-def _divides(form: BentForm) -> tuple[object, ...]:
-    """Equal for forms of a piece whose meshes are divided alike."""
-    return form.division, form.alone
+def _faces(alike: list[BentForm], own: PolyMesh) -> Ints:
+    """How many faces each of n forms has that are divided alike, (n)."""
+    return np.full(len(alike), alike[0].divided(own).mesh.face_count, np.int32)
 
 
 def _key(look: Look) -> str:
@@ -116,7 +116,7 @@ def _box(forms: tuple[BentForm, ...]) -> tuple[Floats, Floats]:
     """The box round items together, measured from their origin."""
     lows = np.array([f.bent.low[f.item] for f in forms])
     highs = np.array([f.bent.high[f.item] for f in forms])
-    turns = np.array([f.turn for f in forms])
+    turns = matrices(np.array([f.bent.turns[f.item] for f in forms]))
     middles = np.einsum("nij,nj->ni", turns, (lows + highs) / 2) + [f.bent.positions[f.item] for f in forms]
     reach = np.einsum("nij,nj->ni", np.abs(turns), (highs - lows) / 2)
     origin = _origin(forms)

@@ -11,7 +11,7 @@ from able_brick.core.text import grouped
 from able_brick.level.findings import Finding, course_findings
 from able_brick.level.repeats import repeated
 from able_brick.level.rows import Course, Group, Path, Placement, Shown
-from able_brick.level.rows.shown import Load
+from able_brick.level.rows.shown import Load, counts_of
 from able_brick.level.snapshot import ARow, InLevel, Snapshot
 from able_brick.level.things import AThing, Things, repeating
 
@@ -152,10 +152,11 @@ def _told(snapshot: Snapshot, around: InLevel, things: Things, thing: AThing, lo
     except GeometryError as error:
         shown = None
         findings.append(Finding("impossible", thing.id, f"{thing.name} cannot be laid: {error} Adjust or delete it."))
-    for batch in () if shown is None else shown.batches:
+    batches = () if shown is None else shown.batches
+    for batch, counts in zip(batches, counts_of(batches, load), strict=True):
         piece, form, n = batch.look.piece, batch.look.form, len(batch.numbers)
         key = "" if form is None else form.drawn_with if n == 1 else form.key
-        parts.append((piece.id, n, *batch.look.counts(load), key))
+        parts.append((piece.id, n, *counts, key))
     rows = tuple((k, pieces.get(k) or things.get(k)) for k in things.depends(thing)) if kept else ()
     told = _Told(tuple(parts), tuple(findings), rows)
     if kept:

@@ -9,8 +9,8 @@ import pytest
 
 from able_brick.core.cache import BUDGET
 from able_brick.core.errors import GeometryError, HistoryError, SelectionError, StorageError
-from able_brick.level.amounts import items_in
-from able_brick.level.evaluate import Summary, summary
+from able_brick.level.amounts import forms_in, items_in
+from able_brick.level.evaluate import Summary, items_of, summary
 from able_brick.level.rows import Placement
 from able_brick.level.snapshot import Snapshot
 from able_brick.level.texts import Texts
@@ -196,6 +196,30 @@ def test_courses_have_no_more_forms_than_a_level_may(bench: Bench, monkeypatch: 
     bench.do("set_dimensions", "piece-1", shape={"kind": "box", "width": 4.0})
     with pytest.raises(SelectionError, match="bent otherwise"):
         bench.do("set_dimensions", "piece-1", shape={"kind": "box", "width": 1.0})
+
+
+def test_forms_are_counted_once_in_groups_that_are_repeated_and_between_two_paths(bench: Bench) -> None:
+    bench.do("add_shape", shape={"kind": "box", "width": 2.0})
+    bow = [{"position": p} for p in ((0, 0, 0), (14, 0, 6), (30, 0, -4))]
+    bench.do("draw_path", points=bow, smooth=True)
+    bench.do("lay_course", "path-1", piece="piece-1", bend=True)
+
+    def forms() -> tuple[int, int]:
+        """As they are counted, and by the meshes that all items of the level are drawn with."""
+        around = bench.project.snapshot.around(bench.level)
+        shown = [s for c in around.things.runs_and_paths if (s := items_of(bench.project.snapshot, c)) is not None]
+        return forms_in(around), len({b.look.form.key for s in shown for b in s.batches if b.look.form is not None})
+
+    once = forms()
+    assert once[0] == once[1] == 17
+    bench.do("make_group", "path-1", name="Bow")
+    bench.do("line_array", "group-1", count=5, spacing_by="metres", spacing=50.0, axis="z")
+    assert bench.state()[2].placements == 1 + 5 * 17
+    assert forms() == once
+    bench.do("draw_path", points=[{"position": (x, 3 + x / 9, z - 1)} for x, _, z in (p["position"] for p in bow)])
+    bench.do("lay_course", "path-1", piece="piece-1", bend=True, between="path-2")
+    added = forms()
+    assert added[0] == added[1] > once[0]
 
 
 def test_items_are_counted_as_they_are_shown(bench: Bench) -> None:

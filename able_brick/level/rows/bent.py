@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Hashable
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
@@ -74,9 +75,14 @@ class BentForm:
         return self.bent.name
 
     @property
+    def cost(self) -> Hashable:
+        return self.key if self.alone >= 0 else (self.piece.pivot, self.piece.axes, self.bent.run, self.division)
+
+    @property
     def turn(self) -> Floats:
         """The matrix (3,3) of its frame."""
-        return _matrix(self.bent.turns[self.item])
+        out: Floats = matrices(self.bent.turns[self.item][None])[0]
+        return out
 
     def divided(self, own: PolyMesh) -> Divided:
         """The piece's mesh as it is bent."""
@@ -84,13 +90,12 @@ class BentForm:
 
     def _divided(self, own: PolyMesh) -> _Divided:
         run = self.bent.run
-        key = self.key if self.alone >= 0 else (self.piece.mesh, self.piece.pivot, self.piece.axes, run, self.division)
 
         def made() -> _Divided:
             points = run.points(about_pivot(own.positions, self.piece.pivot, self.piece.axes))
             return _Divided(divided_for(self.bent, self.item, run.wound(own), points))
 
-        return _DIVIDED.get(key, made)
+        return _DIVIDED.get((self.piece.mesh, self.cost), made)
 
     def slopes(self, mesh: PolyMesh, points: Floats) -> Floats:
         """(C,2) how the uv of its divided mesh change along the path."""
@@ -131,15 +136,16 @@ class BentForm:
         return self.bent.low[self.item], self.bent.high[self.item]
 
 
-def _matrix(turn: Floats) -> Floats:
-    x, y, z, w = turn
+def matrices(turns: Floats) -> Floats:
+    """The matrices (n,3,3) of unit quaternions (n,4)."""
+    x, y, z, w = turns.T
     return np.array(
         [
             [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
             [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
             [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
         ]
-    )
+    ).transpose(2, 0, 1)
 
 
 def batches_of(piece: Piece, bent: Bent, at: Ints, laid: Course) -> list[Batch]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Protocol
@@ -45,6 +45,11 @@ class Form(Protocol):
         """Names what items that are alone in their form are drawn with."""
         ...
 
+    @property
+    def cost(self) -> Hashable:
+        """Forms of one piece with equal costs have as many triangles and hardware vertices."""
+        ...
+
     def mesh(self, own: PolyMesh) -> PolyMesh:
         """It, from the mesh of the piece."""
         ...
@@ -77,6 +82,10 @@ class Mirrored:
     def drawn_with(self) -> str:
         return self.key
 
+    @property
+    def cost(self) -> Hashable:
+        return None
+
     def mesh(self, own: PolyMesh) -> PolyMesh:
         return mirrored(own.replaced(positions=about_pivot(own.positions, self.pivot, self.axes)))
 
@@ -103,6 +112,10 @@ class TurnedOver:
     @property
     def drawn_with(self) -> str:
         return f"{self.form.drawn_with} turned over"
+
+    @property
+    def cost(self) -> Hashable:
+        return self.form.cost
 
     def mesh(self, own: PolyMesh) -> PolyMesh:
         return mirrored(self.form.mesh(own))
@@ -180,6 +193,20 @@ class Batch:
     look: Look
     numbers: Ints
     poses: Poses
+
+
+def counts_of(batches: Sequence[Batch], load: Load) -> list[tuple[int, int]]:
+    """Triangles and hardware vertices of one item of each batch. Raises as `load` does."""
+    known: dict[Hashable, tuple[int, int]] = {}
+    out = []
+    for batch in batches:
+        look = batch.look
+        key = look.piece.mesh, None if look.form is None else look.form.cost
+        found = known.get(key)
+        if found is None:
+            found = known[key] = look.counts(load)
+        out.append(found)
+    return out
 
 
 @dataclass(frozen=True, eq=False)
