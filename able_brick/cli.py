@@ -27,6 +27,7 @@ with uncollected():  # what is imported stays: to look for garbage in it would t
     from able_brick.core.mesh.measure import counts_of_all
     from able_brick.core.mesh.validity import problems_of_all
     from able_brick.core.slim.ladder import Target
+    from able_brick.core.text import at_most, grouped
     from able_brick.jobs.batch import USUAL_PATTERN, Progress, run_batch
     from able_brick.jobs.naming import NamePattern
     from able_brick.jobs.slim_scene import slim_scene
@@ -193,18 +194,29 @@ def reduce(
     share: Annotated[
         float | None, typer.Option(help="Share of the triangles that is left, above 0 and up to 1")
     ] = None,
-    triangles: Annotated[int | None, typer.Option(help="At most this many triangles are left in the file")] = None,
-    deviation: Annotated[float | None, typer.Option(help="Nowhere farther from the source than this, mm")] = None,
-    pixels: Annotated[float | None, typer.Option(help="It shows by no more pixels than this at --distance")] = None,
+    triangles: Annotated[
+        int | None, typer.Option(help="At most this many triangles are left of all that stands in the file")
+    ] = None,
+    deviation: Annotated[
+        float | None, typer.Option(help="Nowhere farther from the source than this where it stands, mm")
+    ] = None,
+    pixels: Annotated[
+        float | None, typer.Option(help="It shows by no more pixels than this at --distance, anywhere in a picture")
+    ] = None,
     distance: Annotated[float, typer.Option(help="Metres from which --pixels are seen")] = 10.0,
     ladder: Annotated[str | None, typer.Option(help="Several rungs by their shares, such as 1,0.5,0.25")] = None,
     keep_seams: Annotated[bool, typer.Option("--keep-seams", help="Open borders stay exactly where they are")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print a list with an object for each rung")] = False,
 ) -> None:
-    """Reduce the triangles of a file, to one rung or to several. Every mesh gives the same share."""
+    """Reduce the triangles of a file, to one rung or to several.
+
+    By shares every mesh gives the same; of a number of triangles, what costs least is taken first. Ends with 1 where a
+    number could not be reached.
+    """
     wanted = [v for v in (share, triangles, deviation, pixels, ladder) if v is not None]
     if len(wanted) != 1:
-        typer.echo("Give one of --share, --triangles, --deviation, --pixels and --ladder.", err=True)
+        said = "More than one target is given" if wanted else "No target is given"
+        typer.echo(f"{said}: give one of --share, --triangles, --deviation, --pixels and --ladder.", err=True)
         raise typer.Exit(2)
     try:
         targets = _targets(share, triangles, deviation, pixels, distance, ladder)
@@ -225,9 +237,26 @@ def reduce(
         raise typer.Exit(2) from None
     if as_json:
         typer.echo(json.dumps(told, indent=1))
-        return
     for one in told:
-        typer.echo(f"{source}: {total} → {one['triangles']} triangles, written to {one['file']}")
+        if not as_json:
+            far = at_most(one["max_deviation_m"])
+            typer.echo(
+                f"{source}: {total} → {one['triangles']} triangles, nowhere farther than {far}, "
+                f"written to {one['file']}"
+            )
+        if one["reached"]:
+            continue
+        if triangles is None:
+            typer.echo(f"{one['file']}: not every mesh could give its share; borders, seams and form stay.", err=True)
+        else:
+            least = grouped(one["drawn_triangles"])
+            typer.echo(
+                f"{one['file']}: {grouped(triangles)} triangles were asked for; {least} are the fewest that borders, "
+                "seams and form allow.",
+                err=True,
+            )
+    if triangles is not None and not told[0]["reached"]:
+        raise typer.Exit(1)
 
 
 def _targets(

@@ -28,7 +28,7 @@ from able_brick.core.path.guide import Guide
 from able_brick.core.path.running import Run, Running
 from able_brick.core.shapes.plane import plane
 from able_brick.core.shapes.turned import turned
-from able_brick.core.slim.deviation import deviation
+from able_brick.core.slim.deviation import Measure, deviation
 from able_brick.core.slim.once import reduce_to
 from able_brick.core.walk.nearness import from_way
 from able_brick.core.walk.rays import first_hits
@@ -58,7 +58,9 @@ def _ball() -> PolyMesh:
 def shaping() -> None:
     """What meshes are shaped and reduced by."""
     ball = _ball()
-    deviation(ball, reduce_to(ball, 40).mesh, samples=10)
+    slim = reduce_to(ball, 40).mesh
+    deviation(ball, slim, samples=10)
+    Measure(ball, samples=10).keeps(slim, 0.5)
     # what many edges take on two threads
     reduce_to(plane(1.0, 1.0, divisions=(200, 200)), 60_000)
     check_sound(ball, carry(ball, "vertex", np.array([0]), np.eye(3), np.array([0.0, -0.1, 0.0]), np.zeros(3)))

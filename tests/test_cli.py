@@ -109,9 +109,9 @@ def test_reduce_makes_a_ladder_and_tells_what_it_measured(ball: Path, tmp_path: 
 @pytest.mark.parametrize(
     ("extra", "text"),
     [
-        ([], "one of --share, --triangles"),
+        ([], "No target is given: give one of --share, --triangles"),
         (["--share", "2"], "above 0 and up to 1"),
-        (["--share", "1", "--triangles", "5"], "one of"),
+        (["--share", "1", "--triangles", "5"], "More than one target"),
         (["--ladder", "1,half"], "no list of shares"),
         (["--ladder", "0.5,0"], "above 0 and up to 1"),
         (["--deviation", "0"], "above 0"),

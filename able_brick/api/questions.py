@@ -9,11 +9,13 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from able_brick.api.levels import LevelId
 from able_brick.api.within import PREFIX, TheProject
+from able_brick.core.errors import UnknownIdError
 from able_brick.core.place.pose import vector
 from able_brick.level.ends import Ends, ends_of
 from able_brick.level.grips import FeatureAt
 from able_brick.level.measures import Fits, Measured, fits, measure
 from able_brick.level.rows import Vector
+from able_brick.level.sizing import largest_size, times_larger
 from able_brick.level.snap import Snap, snap
 from able_brick.level.surface import FaceAt, Feature, Ground, ground_of, nearest_feature
 from able_brick.steps.seams import seam_points
@@ -97,6 +99,27 @@ def seams(project: TheProject, level: LevelId, piece: Annotated[str, Path(max_le
     snapshot.level(level)
     found = seam_points(snapshot, level, project.meshes.get, piece)
     return [vector(p) for p in found[:20_000]]
+
+
+class Sized(BaseModel):
+    """The largest size in which a piece stands, along the axes of its pivot, and by how many times distances are larger
+    there than they are told to be of its rungs and of what it was slimmed from."""
+
+    size: Vector
+    times: float
+
+
+@router.get("/{level}/sizes/{piece}")
+def sizes(project: TheProject, level: LevelId, piece: Annotated[str, Path(max_length=80)]) -> Sized:
+    """How large a piece stands in the levels of the project."""
+    snapshot = project.snapshot
+    snapshot.level(level)
+    found = snapshot.pieces.get(piece)
+    if found is None:
+        raise UnknownIdError("That piece is not on the shelf (any more).", id=piece)
+    size = largest_size(snapshot, found)
+    told = found.ladder.size if found.ladder else found.slim.size if found.slim else size
+    return Sized(size=size, times=times_larger(size, told))
 
 
 @router.post("/{level}/snap")

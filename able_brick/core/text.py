@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from decimal import ROUND_CEILING, Decimal
 
 
 def grouped(number: int) -> str:
@@ -24,6 +25,16 @@ def millimetres(metres: float) -> str:
         return f"{metres:.2f} m"
     mm = 1000 * metres
     return f"{digits(mm) if abs(mm) < 10 else f'{mm:.0f}'} mm"
+
+
+def at_most(metres: float) -> str:
+    """A length that nothing is beyond: two digits, rounded up; metres from 1 m on."""
+    if not metres:
+        return "0 mm"
+    by, unit = (1.0, "m") if metres >= 1 else (1000.0, "mm")
+    told = Decimal(metres * by)
+    digit = Decimal(1).scaleb(told.adjusted() - 1)
+    return f"{told.quantize(digit, ROUND_CEILING).normalize():f} {unit}"
 
 
 def length_of(metres: float) -> str:

@@ -14,6 +14,8 @@ ROWS: Final[dict[str, Chain]] = {
     # 2: what stands may be a mirror image of its piece
     "placement": Chain((unchanged,)),
     "array": Chain((unchanged,)),
+    # 2: rungs, and where a piece was slimmed from, tell whether their deviation is proven, and for which size
+    "piece": Chain((unchanged,)),
     # 2: points may leave to those beside them how they lean
     "path": Chain((unchanged,)),
 }

@@ -9,14 +9,16 @@ from able_brick.core.cache import ByteCache
 from able_brick.core.errors import GeometryError, SelectionError
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.kept import mesh_bytes
-from able_brick.core.mesh.polymesh import Bools, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
+from able_brick.core.place.pose import Vector
 from able_brick.core.slim.deviation import Deviation, deviation
 from able_brick.core.slim.ladder import Made, Target, ladder
 from able_brick.core.slim.viewing import good_from
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
-from able_brick.level.rows import Ladder, Piece, Rung, RungTarget, Seams
+from able_brick.level.rows import Ladder, Piece, Rung, RungTarget, Seams, SlimOrigin
 from able_brick.level.rows.ladder import MOST_RUNGS, Side
+from able_brick.level.sizing import largest_size, metric_of, sized
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, Tell, pieces_of
 from able_brick.steps.seams import seam_vertices
@@ -90,10 +92,26 @@ class RemakeLadder(_Rungs):
             draft.note = put_ladder(draft, piece, targets, old.seams, old.recipe, (k, len(with_one)))
 
 
-def rungs_of(mesh: PolyMesh, targets: list[Target], kept: Bools, tell: Tell) -> list[Made]:
+def rungs_of(
+    mesh: PolyMesh, targets: list[Target], kept: Bools, tell: Tell, metric: Floats | None = None
+) -> list[Made]:
     """The rungs, made once: a step that is made again on other rows need not wait for them again."""
-    key = (mesh.content_hash, tuple(targets), hashlib.blake2b(kept.tobytes(), digest_size=16).digest())
-    return _MADE.get(key, lambda: ladder(mesh, targets, locked=kept, progress=tell))
+    own = kept.tobytes() + (b"" if metric is None else metric.tobytes())
+    key = (mesh.content_hash, tuple(targets), hashlib.blake2b(own, digest_size=16).digest())
+    return _MADE.get(key, lambda: ladder(mesh, targets, locked=kept, progress=tell, metric=metric))
+
+
+def origin_of(piece: Piece, mesh: PolyMesh, away: Deviation, size: Vector) -> SlimOrigin:
+    """Where a mesh that was slimmed from a piece's comes from."""
+    return SlimOrigin(
+        piece=piece.id,
+        mesh=piece.mesh,
+        triangles=mesh.triangle_count,
+        rms=away.rms,
+        largest=away.largest,
+        proven=True,
+        size=size,
+    )
 
 
 def put_ladder(
@@ -110,7 +128,9 @@ def put_ladder(
     if not mesh.triangle_count:
         raise GeometryError(f"{piece.name} has no faces to slim.")
     kept = seam_vertices(draft, piece, mesh, seams)
-    made = rungs_of(mesh, [t.meant() for t in targets], kept, tell)
+    size = largest_size(draft.snapshot, piece)
+    metric = metric_of(size, piece)
+    made = rungs_of(mesh, [t.meant() for t in targets], kept, tell, metric)
     # what was brought in is no work of this, and stays
     old_rungs = () if piece.ladder is None else piece.ladder.rungs
     brought = any(r.brought for r in old_rungs)
@@ -119,18 +139,20 @@ def put_ladder(
         out = one.slimmed.mesh
         key, _ = draft.keep_mesh(out, piece.axes)
         rungs.append(rung_of(target, key, out, one.deviation, reached=one.slimmed.reached))
-    rungs += [_measured_again(draft, mesh, r) for r in old_rungs if r.brought]
+    rungs += [measured_again(draft, mesh, r, metric) for r in old_rungs if r.brought]
     rungs.sort(key=lambda r: -r.triangles if brought else 0)
-    made_of = Ladder(source=piece.mesh, rungs=tuple(rungs), seams=seams, kept=int(kept.sum()), recipe=recipe)
+    made_of = Ladder(source=piece.mesh, rungs=tuple(rungs), seams=seams, kept=int(kept.sum()), recipe=recipe, size=size)
     draft.put(piece.changed(ladder=made_of))
     counts = " · ".join(grouped(r.triangles) for r in rungs)
     held = f", {counted(made_of.kept, 'vertex', 'vertices')} kept" if made_of.kept else ""
-    return f"{piece.name}: {grouped(mesh.triangle_count)} → {counts} tris{held}"
+    return f"{piece.name}: {grouped(mesh.triangle_count)} → {counts} tris{held}{sized(size)}"
 
 
-def _measured_again(draft: Draft, mesh: PolyMesh, rung: Rung) -> Rung:
-    """A rung that was brought in, as far as it is from the piece now."""
-    return rung_of(rung.target, rung.mesh, draft.load(rung.mesh), deviation(mesh, draft.load(rung.mesh)), rung.brought)
+def measured_again(draft: Draft, mesh: PolyMesh, rung: Rung, metric: Floats | None) -> Rung:
+    """A rung as far as it is from the piece now."""
+    own = draft.load(rung.mesh)
+    away = deviation(mesh, own, metric=metric)
+    return rung_of(rung.target, rung.mesh, own, away, rung.brought, reached=rung.reached)
 
 
 def rung_of(
@@ -146,4 +168,6 @@ def rung_of(
         good_from=good_from(away.largest),
         reached=reached,
         brought=brought,
+        proven=True,
+        met=away.met,
     )

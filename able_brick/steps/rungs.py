@@ -13,6 +13,7 @@ from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
 from able_brick.level.rows import Ladder, Piece, RungTarget, SlimOrigin
 from able_brick.level.rows.ladder import MOST_RUNGS
+from able_brick.level.sizing import AS_IT_IS, largest_size, metric_of
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.ladder import KINDS, rung_of
@@ -52,6 +53,8 @@ class TakeRung(Tool):
                 triangles=piece.facts.triangles,
                 rms=rung.rms,
                 largest=rung.largest,
+                proven=rung.proven,
+                size=piece.ladder.size if piece.ladder else AS_IT_IS,
             )
             fresh: dict[str, object] = {"mesh": key, "facts": known, "slim": origin}
             if self.result == "new piece":
@@ -107,8 +110,8 @@ class PieceAsRung(Tool):
         placed = theirs.replaced(positions=about_pivot(local, ORIGIN, (-x, -y, -z, w)) + np.asarray(own.pivot))
         key, _ = draft.keep_mesh(placed, own.axes)
         target = RungTarget(kind="count", value=placed.triangle_count)
-        rung = rung_of(target, key, placed, deviation(mesh, placed), other.name)
-        before = own.ladder or Ladder(source=own.mesh, rungs=())
+        before = own.ladder or Ladder(source=own.mesh, rungs=(), size=largest_size(draft.snapshot, own))
+        rung = rung_of(target, key, placed, deviation(mesh, placed, metric=metric_of(before.size, own)), other.name)
         if len(before.rungs) >= MOST_RUNGS:
             raise GeometryError(f"{own.name} has {MOST_RUNGS} rungs already; make a ladder of fewer first.")
         rungs = sorted((*before.rungs, rung), key=lambda r: -r.triangles)

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from typing import Literal
 
+import numpy as np
+
 from able_brick.core.errors import SelectionError
 from able_brick.core.slim.budget import Part, shared
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.once import reduce_to
 from able_brick.core.slim.reduce import Reducing
-from able_brick.core.text import grouped, millimetres
+from able_brick.core.text import at_most, grouped
 from able_brick.level.field import field
-from able_brick.level.rows import Piece, Seams, SlimOrigin
+from able_brick.level.rows import Piece, Seams
+from able_brick.level.sizing import largest_size, metric_of
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
-from able_brick.steps.ladder import seams_field
+from able_brick.steps.ladder import origin_of, seams_field
 from able_brick.steps.nearness import nearness_of
 from able_brick.steps.seams import seam_vertices
 from able_brick.steps.tool import Kind, Need, Tool
@@ -68,6 +71,7 @@ class ShareBudget(Tool):
         pieces = pieces_of(draft, rows)
         near = nearness_of(draft, pieces, self.way if self.weigh == "by nearness" else None)
         uses = {p.id: max(1, near[p.id].uses) for p in pieces}
+        sizes = {p.id: largest_size(draft.snapshot, p) for p in pieces}
         total = sum(uses[p.id] * p.facts.triangles for p in pieces)
         budget = self.triangles if self.target == "count" else round(total * self.share / 100)
         if not total:
@@ -85,6 +89,7 @@ class ShareBudget(Tool):
                 ),
             )
             weight = near[piece.id].distance ** -2 if self.weigh == "by nearness" else 1.0
+            weight *= float(np.prod(sizes[piece.id])) ** (4 / 3)  # costs are areas times squared distances
             parts.append(Part(mesh.triangle_count, uses[piece.id], weight, *run.trace()))
         notes = []
         left = 0
@@ -95,15 +100,13 @@ class ShareBudget(Tool):
             left += uses[piece.id] * out.triangle_count
             if out is mesh:
                 continue
-            away = deviation(mesh, out)
+            away = deviation(mesh, out, metric=metric_of(sizes[piece.id], piece))
             key, known = draft.keep_mesh(out, piece.axes)
-            origin = SlimOrigin(
-                piece=piece.id, mesh=piece.mesh, triangles=mesh.triangle_count, rms=away.rms, largest=away.largest
-            )
+            origin = origin_of(piece, mesh, away, sizes[piece.id])
             draft.put(piece.changed(mesh=key, facts=known, slim=origin))
             notes.append(
                 f"{piece.name} {grouped(mesh.triangle_count)} → {grouped(known.triangles)}, "
-                f"{millimetres(away.largest)} largest"
+                f"{at_most(away.largest)} largest"
             )
         told = "; ".join(notes[:6]) + (f"; and {len(notes) - 6} more" if len(notes) > 6 else "")
         draft.note = f"{grouped(total)} → {grouped(left)} tris in all. {told}"

@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Literal
 
 from able_brick.core.slim.ladder import Target
-from able_brick.core.text import grouped, millimetres
+from able_brick.core.text import at_most, grouped, millimetres
 from able_brick.level.field import field
-from able_brick.level.rows import Array, Course, Piece, Placement, Seams, SlimOrigin
+from able_brick.level.rows import Array, Course, Piece, Placement, Seams
+from able_brick.level.sizing import largest_size, metric_of, sized
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
-from able_brick.steps.ladder import rungs_of, seams_field
+from able_brick.steps.ladder import origin_of, rungs_of, seams_field
 from able_brick.steps.seams import seam_vertices
 from able_brick.steps.tool import Need, Tool
 
@@ -46,7 +47,7 @@ class Slim(Tool):
     deviation: float = field(
         5.0,
         "Deviation",
-        "Nowhere farther from the piece as it is than this",
+        "Nowhere farther from the piece than this, in the largest size that it stands in",
         unit="mm",
         step=1,
         gt=0,
@@ -54,7 +55,14 @@ class Slim(Tool):
         when={"target": ["deviation"]},
     )
     pixels: float = field(
-        1.0, "Pixels", "It shows by no more than this", unit="px", step=0.5, gt=0, le=1000, when={"target": ["pixels"]}
+        1.0,
+        "Pixels",
+        "It shows by no more than this, anywhere in a 16:9 picture",
+        unit="px",
+        step=0.5,
+        gt=0,
+        le=1000,
+        when={"target": ["pixels"]},
     )
     distance: float = field(
         10.0, "Distance", "Seen from there", unit="m", step=1, gt=0, le=1e6, when={"target": ["pixels"]}
@@ -91,16 +99,15 @@ class Slim(Tool):
     def _slimmed(self, draft: Draft, piece: Piece, notes: list[str]) -> Piece:
         mesh = draft.mesh(piece)
         kept = seam_vertices(draft, piece, mesh, Seams(found=self.keep_seams))
-        (made,) = rungs_of(mesh, [self._meant()], kept, draft.tell)
+        size = largest_size(draft.snapshot, piece)
+        (made,) = rungs_of(mesh, [self._meant()], kept, draft.tell, metric_of(size, piece))
         out, away = made.slimmed, made.deviation
         key, known = draft.keep_mesh(out.mesh, piece.axes)
-        origin = SlimOrigin(
-            piece=piece.id, mesh=piece.mesh, triangles=mesh.triangle_count, rms=away.rms, largest=away.largest
-        )
+        origin = origin_of(piece, mesh, away, size)
         short = "" if out.reached else ", all that its borders and seams allow"
         notes.append(
             f"{grouped(mesh.triangle_count)} → {grouped(known.triangles)} tris{short}; "
-            f"deviation {millimetres(away.rms)} RMS, {millimetres(away.largest)} largest"
+            f"deviation {millimetres(away.rms)} RMS, {at_most(away.largest)} largest{sized(size)}"
         )
         fresh: dict[str, object] = {"mesh": key, "facts": known, "slim": origin}
         if self.result == "new piece":

@@ -16,6 +16,7 @@ from able_brick.core.slim.reduce import Reducing
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
 from able_brick.level.rows import Piece, RungTarget, Seams, SlimOrigin
+from able_brick.level.sizing import largest_size, metric_of
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, Tell
 from able_brick.steps.ladder import put_ladder, rungs_of, seams_field
@@ -124,11 +125,19 @@ class SlimLevel(Tool):
                 RungTarget(kind="pixels", value=self.pixels, distance=f * found.distance).meant()
                 for f in (1.0, *_FARTHER)
             ]
-            made = rungs_of(mesh, targets, kept[piece.id], lambda s, w, tell=tell: tell(0.7 * s, w))  # type: ignore[misc]
+            size = largest_size(draft.snapshot, piece)
+            made = rungs_of(
+                mesh,
+                targets,
+                kept[piece.id],
+                lambda s, w, tell=tell: tell(0.7 * s, w),  # type: ignore[misc]
+                metric_of(size, piece),
+            )
             by_eye.append(made[0].slimmed.mesh.triangle_count)
             fewest.append(made[-1].slimmed.mesh.triangle_count)
             left, cost = _trace(mesh, kept[piece.id], lambda s, w, tell=tell: tell(0.7 + 0.3 * s, w))  # type: ignore[misc]
-            parts.append(Part(mesh.triangle_count, max(found.uses, 1), found.distance**-2, left, cost))
+            weight = found.distance**-2 * float(np.prod(size)) ** (4 / 3)  # costs are areas times squared distances
+            parts.append(Part(mesh.triangle_count, max(found.uses, 1), weight, left, cost))
         before = sum(p.triangles * p.uses for p in parts)
         counts = by_eye
         if sum(c * p.uses for c, p in zip(counts, parts, strict=True)) > self.budget:
@@ -169,7 +178,13 @@ def _take_first(draft: Draft, key: str) -> None:
         return
     mesh, known = draft.keep_mesh(draft.mesh(piece.changed(mesh=first.mesh)), piece.axes)
     origin = SlimOrigin(
-        piece=piece.id, mesh=piece.ladder.source, triangles=piece.facts.triangles, rms=first.rms, largest=first.largest
+        piece=piece.id,
+        mesh=piece.ladder.source,
+        triangles=piece.facts.triangles,
+        rms=first.rms,
+        largest=first.largest,
+        proven=first.proven,
+        size=piece.ladder.size,
     )
     ladder = piece.ladder.model_copy(update={"source": mesh, "rungs": tuple(rest)})
     draft.put(piece.changed(mesh=mesh, facts=known, slim=origin, ladder=ladder))

@@ -98,7 +98,7 @@ def test_rows_in_the_file_and_in_the_history_are_upgraded(bench: Bench, monkeypa
     with closing(sqlite3.connect(bench.path)) as db:
         assert dict(db.execute("select kind, max(format) from row group by kind")) == {
             "level": formats.row_format("level"),
-            "piece": 1,
+            "piece": formats.row_format("piece"),
             "placement": later.version,
         }
     bench.project.close()

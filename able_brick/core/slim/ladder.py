@@ -11,14 +11,12 @@ from typing import Final, Literal
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.polymesh import Bools, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
 from able_brick.core.slim.deviation import Deviation, Measure
 from able_brick.core.slim.fit import fitted
 from able_brick.core.slim.reduce import Reducing, Slimmed, check_target, target_triangles, unchanged
 from able_brick.core.slim.viewing import allowed
 
-#: A share of what is allowed that a measured deviation may use up: other samples may find a little more.
-_SAFE: Final = 0.96
 #: How many times a search for a deviation halves what it does not know.
 _HALVINGS: Final = 5
 _LEAST: Final = 4
@@ -79,11 +77,13 @@ def ladder(
     locked: Bools | None = None,
     progress: Tell | None = None,
     measure: Measure | None = None,
+    metric: Floats | None = None,
 ) -> list[Made]:
     """A rung for each target, in the order of the targets; all from the mesh itself but for those that go on.
 
     Shares and numbers come from one run, from many triangles to few. Largest deviations are searched for: halving
-    until one is too much, then between; what is found is measured and within the target, or is the mesh itself.
+    until one is too much, then between; what is found is proven to be within the target, or is the mesh itself.
+    Distances are told, and meant, after the `metric` (3,3) has been put to all points: where the mesh stands sized.
     `progress` is called with 0…1 and words, and may raise to cancel. Raises GeometryError for targets that cannot be
     meant, and for a mesh without faces.
     """
@@ -93,7 +93,7 @@ def ladder(
         raise GeometryError("There are no faces to slim.")
     tell = progress or (lambda _share, _words: None)
     tell(0.0, "Looking at the mesh")
-    measure = measure or Measure(mesh)
+    measure = measure or Measure(mesh, metric=metric)
     made: dict[int, Made] = {}
     fresh = [(k, t) for k, t in enumerate(targets) if k == 0 or not t.go_on]
     counted = sorted((k for k, t in fresh if t.deviation() is None), key=lambda k: -targets[k].triangles(mesh))
@@ -105,11 +105,7 @@ def ladder(
 
     def finished(k: int, out: Slimmed, away: Deviation | None = None) -> None:
         if away is None:
-            away = (
-                Deviation(0.0, 0.0)
-                if out.mesh is mesh
-                else measure.of(out.mesh, breathe=lambda: tell((len(made) + 0.8) / total, "Measuring"))
-            )
+            away = measure.of(out.mesh, breathe=lambda: tell((len(made) + 0.8) / total, "Measuring"))
         made[k] = Made(targets[k], out, away)
 
     run: Reducing | None = None
@@ -125,9 +121,8 @@ def ladder(
     state: Reducing | None = None
     for k in far:
         state = state or Reducing(mesh, locked=locked)
-        begin = Deviation(0.0, 0.0) if state.triangles == mesh.triangle_count else None
-        state, out, away = _within(state, targets[k], measure, begin, telling("Looking how far it can go"))
-        finished(k, *_closer(mesh, out, away, targets[k], locked, measure, telling("Bringing it closer")))
+        state, out = _within(state, targets[k], measure, telling("Looking how far it can go"))
+        finished(k, *_closer(mesh, out, targets[k], locked, measure, telling("Bringing it closer")))
     for k, target in enumerate(targets):
         if k not in made:
             out, found = _gone_on(mesh, made[k - 1], target, locked, measure, telling("Going on from the rung before"))
@@ -156,12 +151,13 @@ def _gone_on(
         out = run.result()
         out = _traced(base, out)
         return fitted(mesh, out, locked=locked, breathe=partial(breathe, 0.9)), None
-    if before.deviation.largest > _SAFE * (target.deviation() or 0.0):
+    if before.deviation.largest > (target.deviation() or 0.0):
         return replace(base, reached=False), before.deviation
     run = Reducing(base.mesh, locked=kept)
-    _, out, away = _within(run, target, measure, before.deviation, breathe)
-    out = _traced(base, out)
-    return _closer(mesh, out, away, target, locked, measure, breathe)
+    _, out = _within(run, target, measure, breathe)
+    if out.mesh is base.mesh:
+        return base, before.deviation
+    return _closer(mesh, _traced(base, out), target, locked, measure, breathe)
 
 
 def _traced(base: Slimmed, out: Slimmed) -> Slimmed:
@@ -173,31 +169,28 @@ def _traced(base: Slimmed, out: Slimmed) -> Slimmed:
 def _closer(
     mesh: PolyMesh,
     out: Slimmed,
-    away: Deviation,
     target: Target,
     locked: Bools | None,
     measure: Measure,
     breathe: Callable[[float], None],
 ) -> tuple[Slimmed, Deviation]:
-    """What was found within a deviation, brought closer where that leaves it within."""
+    """What was found within a deviation, brought closer where that leaves it within; and how far it is."""
+    limit = target.deviation() or 0.0
+    away = measure.of(out.mesh, within=limit, breathe=partial(breathe, 0.9))
     closer = fitted(mesh, out, locked=locked, breathe=partial(breathe, 0.9))
     if closer is out:
         return out, away
     found = measure.of(closer.mesh, breathe=partial(breathe, 0.95))
-    better = found.rms < away.rms and found.largest <= max(away.largest, _SAFE * (target.deviation() or 0.0))
-    return (closer, found) if better else (out, away)
+    return (closer, found) if found.rms < away.rms and found.largest <= max(away.largest, limit) else (out, away)
 
 
 def _within(
-    good: Reducing, target: Target, measure: Measure, begin: Deviation | None, breathe: Callable[[float], None]
-) -> tuple[Reducing, Slimmed, Deviation]:
-    """The fewest triangles within a deviation that are found from a state that is within it; and the state there.
-    `begin` is the deviation of what the state is reduced from, where it is still that."""
-    limit = _SAFE * (target.deviation() or 0.0)
-    mesh = good.source
-    at_start = good.triangles == mesh.triangle_count
-    best = unchanged(mesh) if at_start else good.result()
-    away = begin if at_start and begin is not None else measure.of(best.mesh)
+    good: Reducing, target: Target, measure: Measure, breathe: Callable[[float], None]
+) -> tuple[Reducing, Slimmed]:
+    """The fewest triangles within a deviation that are found from a state that is within it; and the state there."""
+    limit = target.deviation() or 0.0
+    at_start = good.triangles == good.source.triangle_count
+    best = unchanged(good.source) if at_start else good.result()
     low = 0
     tried = 0
     while good.triangles > _LEAST and good.reached:
@@ -208,10 +201,9 @@ def _within(
         trial = good.copied()
         trial.to(count, progress=breathe)
         out = trial.result()
-        found = measure.of(out.mesh, breathe=lambda: breathe(0.5))
-        if found.largest <= limit:
-            good, best, away = trial, out, found
+        if measure.keeps(out.mesh, limit, breathe=lambda: breathe(0.5)):
+            good, best = trial, out
         else:
             low = trial.triangles
         tried += 1 if between else 0
-    return good, best, away
+    return good, best

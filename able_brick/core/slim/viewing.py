@@ -5,21 +5,33 @@ from __future__ import annotations
 import math
 from typing import Final
 
-#: The picture that distances are reckoned for: its height in pixels, and the vertical angle of view in degrees.
+#: The picture that distances are reckoned for: its height in pixels, the vertical angle of view in degrees, and by how
+#: many times it is wider than high.
 HEIGHT: Final = 1080
 VIEW: Final = 60.0
+ASPECT: Final = 16 / 9
+
+
+def _pixels_each(height: int, view: float) -> float:
+    """Pixels that a metre shows as, from a metre, at most: in a corner of the picture.
+
+    At an angle θ from its middle what stands at a distance is nearer to the picture's plane by cos θ, and a change of
+    place towards the eye shows as well: together 1 / cos² θ of what it is in the middle.
+    """
+    half = math.tan(math.radians(view) / 2)
+    return height / (2 * half) * (1 + half * half * (1 + ASPECT * ASPECT))
 
 
 def pixels(deviation: float, distance: float, *, height: int = HEIGHT, view: float = VIEW) -> float:
-    """By how many pixels a deviation (m) shows at a distance (m)."""
-    return deviation * height / (2 * distance * math.tan(math.radians(view) / 2))
+    """By how many pixels a deviation (m) shows at a distance (m), at most, wherever in the picture it is."""
+    return deviation * _pixels_each(height, view) / distance
 
 
 def allowed(error: float, distance: float, *, height: int = HEIGHT, view: float = VIEW) -> float:
-    """The deviation (m) that shows as so many pixels at a distance (m)."""
-    return error * 2 * distance * math.tan(math.radians(view) / 2) / height
+    """The deviation (m) that shows as no more than so many pixels at a distance (m), wherever in the picture."""
+    return error * distance / _pixels_each(height, view)
 
 
 def good_from(deviation: float, *, error: float = 1.0, height: int = HEIGHT, view: float = VIEW) -> float:
-    """The distance (m) from which a deviation (m) shows by no more than so many pixels."""
-    return deviation * height / (2 * error * math.tan(math.radians(view) / 2))
+    """The distance (m) from which a deviation (m) shows by no more than so many pixels, wherever in the picture."""
+    return deviation * _pixels_each(height, view) / error

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from able_brick.core.place.pose import Vector
 from able_brick.core.slim.ladder import Target
 
 #: Rungs that a ladder may have.
@@ -45,8 +46,12 @@ class Seams(BaseModel):
 
 
 class Rung(BaseModel):
-    """A rung as it was made: its mesh, and what it costs, measured; metres. `brought` is the name of the piece that it
-    was, where it was not made from this one."""
+    """A rung as it was made: its mesh, and what it costs, in metres of the world for the size of its ladder.
+
+    `largest` is what nothing is farther than, where it is `proven`, and else an estimate; `met` is the largest distance
+    that some point is known to have. `good_from` is from where it shows by less than a pixel. `brought` is the name of
+    the piece that it was, where it was not made from this one.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
@@ -59,10 +64,13 @@ class Rung(BaseModel):
     good_from: float
     reached: bool = True
     brought: str = ""
+    proven: bool = False
+    met: float = 0.0
 
 
 class Ladder(BaseModel):
-    """The rungs of a piece, and the mesh that they were made from: they are stale where the piece has another now."""
+    """The rungs of a piece, and the mesh that they were made from: they are stale where the piece has another now.
+    `size` is the largest, along the axes of the pivot, in which the piece stood: what is told of rungs is meant so."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -71,6 +79,7 @@ class Ladder(BaseModel):
     seams: Seams = Seams()
     kept: int = 0
     recipe: str = ""
+    size: Vector = (1.0, 1.0, 1.0)
 
     @property
     def meshes(self) -> set[str]:

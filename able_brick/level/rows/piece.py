@@ -63,7 +63,8 @@ class Facts:
 
 
 class SlimOrigin(BaseModel):
-    """Where a slimmed piece came from, and what it cost: measured deviation in metres."""
+    """Where a slimmed piece came from, and what it cost: deviation in metres of the world, for the largest `size` in
+    which it stood; nothing is farther than `largest` where that is `proven`, which else is an estimate."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
@@ -72,6 +73,8 @@ class SlimOrigin(BaseModel):
     triangles: int
     rms: float
     largest: float
+    proven: bool = False
+    size: Vector = (1.0, 1.0, 1.0)
 
 
 class Dimensions(BaseModel):

@@ -33,6 +33,7 @@ import type {
   Recipe,
   Rules,
   ShapeInfo,
+  Sized,
   Snap,
   SnapRequest,
   Step,
@@ -192,6 +193,12 @@ export const api = {
   seams: (level: string, piece: string) =>
     answered<Vector[]>(
       client.GET("/api/projects/{project}/levels/{level}/seams/{piece}", {
+        params: { path: { project, level, piece } },
+      }),
+    ),
+  sizes: (level: string, piece: string) =>
+    answered<Sized>(
+      client.GET("/api/projects/{project}/levels/{level}/sizes/{piece}", {
         params: { path: { project, level, piece } },
       }),
     ),

@@ -674,6 +674,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project}/levels/{level}/sizes/{piece}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sizes
+         * @description How large a piece stands in the levels of the project.
+         */
+        get: operations["sizes_api_projects__project__levels__level__sizes__piece__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/levels/{level}/snap": {
         parameters: {
             query?: never;
@@ -2628,6 +2648,7 @@ export interface components {
         /**
          * Ladder
          * @description The rungs of a piece, and the mesh that they were made from: they are stale where the piece has another now.
+         *     `size` is the largest, along the axes of the pivot, in which the piece stood: what is told of rungs is meant so.
          */
         Ladder: {
             /**
@@ -2649,6 +2670,19 @@ export interface components {
              *     }
              */
             seams: components["schemas"]["Seams"];
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            size: [
+                number,
+                number,
+                number
+            ];
             /** Source */
             source: string;
         };
@@ -3708,8 +3742,11 @@ export interface components {
         };
         /**
          * Rung
-         * @description A rung as it was made: its mesh, and what it costs, measured; metres. `brought` is the name of the piece that it
-         *     was, where it was not made from this one.
+         * @description A rung as it was made: its mesh, and what it costs, in metres of the world for the size of its ladder.
+         *
+         *     `largest` is what nothing is farther than, where it is `proven`, and else an estimate; `met` is the largest distance
+         *     that some point is known to have. `good_from` is from where it shows by less than a pixel. `brought` is the name of
+         *     the piece that it was, where it was not made from this one.
          */
         Rung: {
             /**
@@ -3725,6 +3762,16 @@ export interface components {
             largest: number;
             /** Mesh */
             mesh: string;
+            /**
+             * Met
+             * @default 0
+             */
+            met: number;
+            /**
+             * Proven
+             * @default false
+             */
+            proven: boolean;
             /**
              * Reached
              * @default true
@@ -3866,8 +3913,24 @@ export interface components {
             vertices: number;
         };
         /**
+         * Sized
+         * @description The largest size in which a piece stands, along the axes of its pivot, and by how many times distances are larger
+         *     there than they are told to be of its rungs and of what it was slimmed from.
+         */
+        Sized: {
+            /** Size */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /** Times */
+            times: number;
+        };
+        /**
          * SlimOrigin
-         * @description Where a slimmed piece came from, and what it cost: measured deviation in metres.
+         * @description Where a slimmed piece came from, and what it cost: deviation in metres of the world, for the largest `size` in
+         *     which it stood; nothing is farther than `largest` where that is `proven`, which else is an estimate.
          */
         SlimOrigin: {
             /** Largest */
@@ -3876,8 +3939,26 @@ export interface components {
             mesh: string;
             /** Piece */
             piece: string;
+            /**
+             * Proven
+             * @default false
+             */
+            proven: boolean;
             /** Rms */
             rms: number;
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            size: [
+                number,
+                number,
+                number
+            ];
             /** Triangles */
             triangles: number;
         };
@@ -5832,6 +5913,40 @@ export interface operations {
                         number,
                         number
                     ][];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sizes_api_projects__project__levels__level__sizes__piece__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                level: string;
+                piece: string;
+                /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sized"];
                 };
             };
             /** @description What was wrong and what to do; nothing changed */

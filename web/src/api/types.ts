@@ -56,6 +56,7 @@ export type Job = Schemas["JobView"];
 export type Recipe = Schemas["RecipeView"];
 export type RungTarget = Schemas["RungTarget"];
 export type Rung = Schemas["Rung"];
+export type Sized = Schemas["Sized"];
 export type Accept = Schemas["Accept"];
 /** A shape's parameters: its kind and its dimensions by name. */
 export type ShapeValues = { kind: string } & Record<string, unknown>;

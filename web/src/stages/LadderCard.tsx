@@ -5,18 +5,19 @@ import styled from "styled-components";
 import { Vector3 } from "three";
 import { api, Problem } from "../api/client";
 import { askRecipes, useRecipes } from "../api/queries";
-import type { Piece, Recipe } from "../api/types";
+import type { Piece, Recipe, Rung } from "../api/types";
 import { Card, Quiet } from "../panels/parts";
 import { levelStore, shown, useLevel } from "../state/level";
 import { tell } from "../state/messages";
 import { forgetRungs, isStale, setRungs, showRung, useRungs } from "../state/rungs";
 import { useSelection } from "../state/selection";
+import { useSizes } from "../state/sizes";
 import { FIELD_OF_VIEW, setView } from "../state/view";
 import { startWork } from "../state/work";
 import { Button, IconButton, OnOff, Picker } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
 import { TextField } from "../ui/TextField";
-import { grouped } from "../ui/words";
+import { atMost, grouped } from "../ui/words";
 import { viewport } from "../viewport/controller";
 import { boxOf, itemsOf } from "../viewport/pieces/entries";
 import { meshOf } from "../viewport/pieces/meshes";
@@ -53,7 +54,16 @@ const Stale = styled.div`
 `;
 
 const mm = (metres: number): string => (metres === 0 ? "0" : `${Number((metres * 1000).toPrecision(3))}`);
-const metres = (d: number): string => (d === 0 ? "0" : `${Number(d.toPrecision(2))}`);
+/** In per-axis sizes: × 2, or × 1, 2, 4. */
+const timesSize = (size: readonly number[]): string => {
+  const told = size.map((v) => `${Number(v.toPrecision(3))}`);
+  return `× ${told.every((v) => v === told[0]) ? told[0] : told.join(", ")}`;
+};
+/** What is told for one size, where the piece stands so many times larger. */
+const told = (rung: Rung, times: number) => ({
+  off: `${rung.proven ? "" : "≈ "}${atMost(1000 * times * rung.largest)}`,
+  from: atMost(times * rung.good_from),
+});
 
 /** The piece that is selected, or that what is selected shows. */
 function useChosenPiece(): Piece | null {
@@ -121,11 +131,25 @@ function Rungs({ piece }: { piece: Piece }) {
   const paint = useRungs((s) => s.piece === piece.id && s.paint);
   const rungs = piece.ladder?.rungs ?? [];
   const chosen = rungs[rung - 1];
+  const sizes = useSizes(piece);
+  const times = sizes?.times ?? 1;
+  const made = piece.ladder?.size ?? [1, 1, 1];
   const ids = useSelection((s) => s.ids);
   const there = useLevel((s) => boxOf(shown(s), ids) !== null) ? ids : null;
   const measured = usePaint(chosen?.mesh ?? "", paint ? (piece.ladder?.source ?? null) : null) !== undefined;
   return (
     <>
+      {times > 1.0005 && !isStale(piece) && (
+        <Stale>
+          <span>
+            Made for {timesSize(made)}; it stands at {timesSize(sizes?.size ?? made)} now, and what is told is for that.
+          </span>
+          <Button onPress={() => void startWork("remake_ladder", {}, [piece.id])}>
+            <RefreshCw size={14} aria-hidden /> Remake ladder
+          </Button>
+        </Stale>
+      )}
+      {times <= 1.0005 && made.some((v) => v !== 1) && <Quiet>As it stands largest, at {timesSize(made)}.</Quiet>}
       <div>
         <Head aria-hidden>
           <span />
@@ -154,8 +178,8 @@ function Rungs({ piece }: { piece: Piece }) {
                 </span>
               </Named>
               <span>{grouped(r.triangles)}</span>
-              <span>{mm(r.largest)}</span>
-              <span>{metres(r.good_from)}</span>
+              <span>{told(r, times).off}</span>
+              <span>{told(r, times).from}</span>
             </Line>
           ))}
         </Strip>
@@ -163,10 +187,13 @@ function Rungs({ piece }: { piece: Piece }) {
       {chosen && (
         <>
           <Quiet>
-            {grouped(chosen.hardware_vertices)} hardware vertices, {mm(chosen.rms)} mm off on average (RMS). From{" "}
-            {metres(chosen.good_from)} m on it shows by less than a pixel.
+            {grouped(chosen.hardware_vertices)} hardware vertices, {mm(times * chosen.rms)} mm off on average (RMS),{" "}
+            {chosen.proven ? "nowhere more than" : "by an estimate up to"} {atMost(1000 * times * chosen.largest)} mm.
+            From {told(chosen, times).from} m on it shows by less than a pixel, anywhere in a 16:9 picture.
           </Quiet>
-          {there && <Button onPress={() => lookFrom(there, chosen.largest)}>Look from where it is a pixel</Button>}
+          {there && (
+            <Button onPress={() => lookFrom(there, times * chosen.largest)}>Look from where it is a pixel</Button>
+          )}
           <Labelled title="The piece as it is on the left of a line, the rung on its right; drag the line">
             <span>Divider</span>
             <OnOff
@@ -183,7 +210,7 @@ function Rungs({ piece }: { piece: Piece }) {
             <Scale>
               <span>0</span>
               <i />
-              <span>{mm(chosen.largest)} mm</span>
+              <span>{atMost(1000 * chosen.largest)} mm</span>
             </Scale>
           )}
           {paint && !measured && <Quiet>Measuring …</Quiet>}

@@ -6,7 +6,7 @@ import { select } from "../../state/selection";
 import { Button } from "../../ui/controls";
 import { degrees } from "../../ui/degrees";
 import { VectorField } from "../../ui/fields";
-import { grouped } from "../../ui/words";
+import { atMost, grouped } from "../../ui/words";
 
 export const Facts = styled.dl`
   margin: 0; display: grid; grid-template-columns: max-content 1fr; gap: 2px 12px;
@@ -59,7 +59,10 @@ export function PieceFacts({ piece, items = 1, factors, all = piece.facts }: Fac
           <dt>Deviation RMS</dt>
           <dd>{(piece.slim.rms * 1000).toFixed(2)} mm RMS</dd>
           <dt>Deviation largest</dt>
-          <dd>{(piece.slim.largest * 1000).toFixed(2)} mm</dd>
+          <dd>
+            {piece.slim.proven ? "" : "≈ "}
+            {atMost(piece.slim.largest * 1000)} mm
+          </dd>
         </>
       )}
     </Facts>

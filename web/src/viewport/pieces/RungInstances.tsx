@@ -41,7 +41,8 @@ export function RungInstances(props: Omit<InstancesProps, "derived">) {
   const source = useMemo((): Piece => piece, [piece]);
   const slim = useMemo((): Piece => ({ ...piece, mesh: meshOfRung(piece, rung) }), [piece, rung]);
   const from = paint && rung > 0 ? (piece.ladder?.source ?? null) : null;
-  const most = piece.ladder?.rungs[rung - 1]?.largest ?? 0;
+  // distances are painted as they are on the piece itself
+  const most = (piece.ladder?.rungs[rung - 1]?.largest ?? 0) / Math.max(...(piece.ladder?.size ?? [1]));
   if (!parted) {
     const plain = flipped || rung === 0;
     return (

@@ -13,6 +13,8 @@ const rung = (mesh: string, good_from: number): Rung => ({
   good_from,
   reached: true,
   brought: "",
+  proven: true,
+  met: 0.009,
 });
 const tree = piece("tree", {
   mesh: "whole",
@@ -22,6 +24,7 @@ const tree = piece("tree", {
     seams: { found: true, sides: [] },
     kept: 0,
     recipe: "",
+    size: [1, 1, 1],
   },
 });
 const at = (x: number, size = 1) => ({ thing: `t${x}`, item: 0, pose: [x, 0, 0, 0, 0, 0, 1, size, 1, 1] });
@@ -31,6 +34,14 @@ describe("rungs that are drawn", () => {
     const eye = [0, 0, 0];
     expect([1, 5, 19, 20, 100].map((x) => rungFor(tree, at(x).pose, eye))).toEqual([0, 1, 1, 2, 2]);
     expect(rungFor(tree, at(8, 2).pose, eye)).toBe(0);
+  });
+
+  it("are chosen for items by how large they are beside what the ladder was made for", () => {
+    const large = { ...tree, ladder: tree.ladder && { ...tree.ladder, size: [2, 2, 4] as [number, number, number] } };
+    const eye = [0, 0, 0];
+    expect(rungFor(large, [5, 0, 0, 0, 0, 0, 1, -2, 2, 4], eye)).toBe(1);
+    expect(rungFor(large, [5, 0, 0, 0, 0, 0, 1, 2, 2.1, 4], eye)).toBe(0);
+    expect(rungFor(large, [10.5, 0, 0, 0, 0, 0, 1, 1, 1, 1], eye)).toBe(2);
   });
 
   it("are chosen for each item by its distance, or are one for all", () => {

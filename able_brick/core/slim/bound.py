@@ -1,0 +1,149 @@
+"""The distance that no point of one surface is farther from another one than."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Final
+
+import numpy as np
+
+from able_brick.core.mesh.polymesh import Floats, Ints
+from able_brick.core.slim import bound_kernels as kernels
+from able_brick.core.slim.tree import Tree, build_tree
+from able_brick.core.threads import side_by_side
+
+#: A bound is at most so many times the largest distance that was met, where few cuts show it.
+RATIO: Final = 1.1
+#: Share of the larger diagonal below which distances are not told apart.
+_FLOOR: Final = 1e-6
+#: Cuts of a triangle, and for each triangle of the other surface by its share of the area, until less is asked for.
+_LEAST_CUTS: Final = 400
+_CUTS: Final = 40.0
+_PORTION: Final = 2048
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """Triangles `tris` (T,3) of `points` (V,3)."""
+
+    points: Floats
+    tris: Ints
+
+    @cached_property
+    def soup(self) -> Floats:
+        """(T,3,3) their corners, in the order of the tree."""
+        out: Floats = self.points[self.tris[self.tree[0]]]
+        return out
+
+    @cached_property
+    def tree(self) -> Tree:
+        found: Tree = build_tree(self.points[self.tris])
+        return found
+
+    @cached_property
+    def beside(self) -> Ints:
+        """(T,3) the triangle beyond each edge, in the order of the tree, where it is the only one and lies the same way
+        up; else −1."""
+        tris = self.tris[self.tree[0]]
+        ends = np.stack([tris, np.roll(tris, -1, axis=1)], axis=2).reshape(-1, 2)
+        low, high = ends.min(axis=1).astype(np.int64), ends.max(axis=1)
+        key = low * len(self.points) + high
+        order = np.argsort(key, kind="stable")
+        key = key[order]
+        starts = np.flatnonzero(np.diff(key, prepend=-1))
+        pairs = starts[np.diff(starts, append=len(key)) == 2]
+        one, other = order[pairs], order[pairs + 1]
+        out = np.full(len(ends), -1, np.int32)
+        alike = ends[one, 0] == ends[other, 1]
+        out[one[alike]], out[other[alike]] = other[alike] // 3, one[alike] // 3
+        return out.reshape(-1, 3)
+
+    @cached_property
+    def diagonal(self) -> float:
+        used = self.points[self.tris].reshape(-1, 3)
+        return float(np.linalg.norm(used.max(axis=0) - used.min(axis=0))) if len(used) else 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Sight:
+    """How one surface is seen from another: distances (V) of its vertices, the triangles (V) of the other where those
+    lead, in the order of its tree, and the largest distance of a vertex that is in use."""
+
+    away: Floats
+    nearest: Ints
+    largest: float
+
+
+Breathe = Callable[[], None] | None
+
+
+def sight(one: Surface, other: Surface, breathe: Breathe = None) -> Sight:
+    """How the vertices of one surface are seen from another."""
+    _, low, high, child = other.tree
+    points = one.points
+    away, nearest = np.empty(len(points)), np.zeros(len(points), np.int32)
+
+    def part(first: int) -> None:
+        last = min(first + _PORTION, len(points))
+        kernels.nearest_of_all(points, other.soup, low, high, child, first, last, away, nearest)
+
+    for _ in side_by_side(part, range(0, len(points), _PORTION)):
+        if breathe is not None:
+            breathe()
+    return Sight(away, nearest, float(away[one.tris].max(initial=0.0)))
+
+
+def bound_of(
+    one: Surface, other: Surface, seen: Sight, met: float, *, limit: float | None = None, breathe: Breathe = None
+) -> float:
+    """A distance that no point of a surface is farther from another one than, metres.
+
+    It is proven, not sampled: a triangle is cut until each piece of it is covered by the other surface within that
+    distance, or lies as near to one triangle of it (branch and bound after Tang, Lee & Kim, *Interactive Hausdorff
+    distance computation for general polygonal models*, 2009; what is covered is told by the winding of a border). `met`
+    is a distance that some point of either surface is known to have. Within 10 % of the larger of that and the true
+    one, where a bounded number of cuts shows it. With a `limit`, what is within that is not told apart, and `inf` comes
+    back once a point beyond it is found. `breathe` is called now and then and may raise to cancel.
+    """
+    met = max(met, seen.largest)
+    if limit is not None and met > limit:
+        return float("inf")
+    floor = max(_FLOOR * max(one.diagonal, other.diagonal), limit or 0.0)
+    _, low, high, child = other.tree
+    soup, beside = other.soup, other.beside
+    side = one.points[one.tris]
+    area = np.linalg.norm(np.cross(side[:, 1] - side[:, 0], side[:, 2] - side[:, 0]), axis=1)
+    whole = float(area.sum())
+    most = (_LEAST_CUTS + _CUTS * len(soup) * (area / whole if whole > 0 else area)).astype(np.int64)
+
+    def part(first: int) -> tuple[float, float]:
+        last = min(first + _PORTION, len(one.tris))
+        found: tuple[float, float] = kernels.bound_of(
+            one.points,
+            one.tris,
+            seen.away,
+            seen.nearest,
+            soup,
+            low,
+            high,
+            child,
+            beside,
+            met,
+            RATIO,
+            floor,
+            most,
+            first,
+            last,
+        )
+        return found
+
+    bound = 0.0
+    for farthest, found in side_by_side(part, range(0, len(one.tris), _PORTION)):
+        if breathe is not None:
+            breathe()
+        if limit is not None and farthest > limit:
+            return float("inf")
+        bound = max(bound, found)
+    return bound
