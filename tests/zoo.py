@@ -148,3 +148,39 @@ SHAPED: dict[str, Callable[[], PolyMesh]] = {
 def _without(mesh: PolyMesh, *faces: int) -> PolyMesh:
     gone = np.array([f for f in faces if f < mesh.face_count], np.int32)
     return delete(mesh, gone).mesh
+
+
+def rock(rounds: int = 4) -> PolyMesh:
+    """A rock of flat sides with fine grain: an icosahedron whose faces are parted `rounds` times, cut by planes."""
+    golden = (1 + 5**0.5) / 2
+    ring = [(-1, golden), (1, golden), (-1, -golden), (1, -golden)]
+    points = np.array([(a, b, 0) for a, b in ring] + [(0, a, b) for a, b in ring] + [(b, 0, a) for a, b in ring], float)
+    apart = np.linalg.norm(points[:, None] - points, axis=2)
+    near = apart < 2.1
+    tris = np.array(
+        [(a, b, c) for a in range(12) for b in range(a) for c in range(b) if near[a, b] and near[b, c] and near[a, c]]
+    )
+    outward = np.einsum(
+        "nk,nk->n",
+        np.cross(points[tris[:, 1]] - points[tris[:, 0]], points[tris[:, 2]] - points[tris[:, 0]]),
+        points[tris[:, 0]],
+    )
+    tris[outward < 0] = tris[outward < 0][:, ::-1]
+    for _ in range(rounds):
+        ends = np.sort(np.concatenate([tris[:, [0, 1]], tris[:, [1, 2]], tris[:, [2, 0]]]), axis=1)
+        unique, inverse = np.unique(ends, axis=0, return_inverse=True)
+        (a, b, c), (ab, bc, ca) = tris.T, (len(points) + inverse.reshape(3, -1))
+        parts = ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))
+        tris = np.concatenate([np.stack(t, axis=1) for t in parts])
+        points = np.concatenate([points, points[unique].mean(axis=1)])
+    points /= np.linalg.norm(points, axis=1)[:, None]
+    rng = np.random.default_rng(4)
+    reach = np.full(len(points), 1.15)
+    for _ in range(26):
+        way = rng.normal(size=3)
+        across = points @ (way / np.linalg.norm(way))
+        off = rng.uniform(0.7, 1.0)
+        reach = np.minimum(reach, np.where(across > 0.05, off / np.maximum(across, 0.05), np.inf))
+    points *= reach[:, None]
+    points += 0.004 * np.sin(points[:, [1, 2, 0]] * 23) * np.sin(points[:, [2, 0, 1]] * 31)
+    return PolyMesh.checked(points, np.full(len(tris), 3), tris.ravel())

@@ -22,7 +22,7 @@ from able_brick.core.slim.once import reduce_to
 from able_brick.core.slim.reduce import Reducing
 from able_brick.core.slim.seams import SIDES, on_sides, open_borders
 from able_brick.core.slim.viewing import allowed, good_from, pixels
-from tests.zoo import CLOSED, ZOO, bumpy_ball, waves
+from tests.zoo import CLOSED, ZOO, bumpy_ball, rock, waves
 
 SHARES = [Target("share", s) for s in (0.5, 0.25, 0.125)]
 
@@ -282,3 +282,12 @@ def test_a_rung_that_goes_on_is_made_from_the_one_before() -> None:
     same = ladder(mesh, [Target("share", 0.05), Target("deviation", 1e-6, go_on=True)])[1]
     assert not same.slimmed.reached
     assert same.slimmed.mesh.triangle_count == round(mesh.triangle_count * 0.05)
+
+
+def test_a_cut_that_goes_too_far_does_not_end_the_search() -> None:
+    """The first place of a rock that is off by too much stays as it is, and all else goes on: 330 are left without."""
+    stone = rock(5)
+    limit = 0.01 * float(np.linalg.norm(stone.bounds[1] - stone.bounds[0]))
+    (made,) = ladder(stone, [Target("deviation", limit)])
+    assert made.deviation.largest <= limit
+    assert made.slimmed.mesh.triangle_count <= 200

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Final
@@ -95,22 +95,39 @@ def sight(one: Surface, other: Surface, breathe: Breathe = None) -> Sight:
     return Sight(away, nearest, float(away[one.tris].max(initial=0.0)))
 
 
-def bound_of(
-    one: Surface, other: Surface, seen: Sight, met: float, *, limit: float | None = None, breathe: Breathe = None
-) -> float:
+def bound_of(one: Surface, other: Surface, seen: Sight, met: float, *, breathe: Breathe = None) -> float:
     """A distance that no point of a surface is farther from another one than, metres.
 
     It is proven, not sampled: a triangle is cut until each piece of it is covered by the other surface within that
     distance, or lies as near to one triangle of it (branch and bound after Tang, Lee & Kim, *Interactive Hausdorff
     distance computation for general polygonal models*, 2009; what is covered is told by the winding of a border). `met`
     is a distance that some point of either surface is known to have. Within 10 % of the larger of that and the true
-    one, where a bounded number of cuts shows it. With a `limit`, what is within that is not told apart, and `inf` comes
-    back once a point beyond it is found. `breathe` is called now and then and may raise to cancel.
+    one, where a bounded number of cuts shows it. `breathe` is called now and then and may raise to cancel.
     """
-    met = max(met, seen.largest)
-    if limit is not None and met > limit:
-        return float("inf")
-    floor = max(_FLOOR * max(one.diagonal, other.diagonal), limit or 0.0)
+    return max((p[1] for p in _portions(one, other, seen, max(met, seen.largest), 0.0, breathe)), default=0.0)
+
+
+def proven_within(one: Surface, other: Surface, seen: Sight, limit: float, breathe: Breathe = None) -> bool:
+    """Whether it is proven that no point of a surface is farther than a limit from another one. It ends with the first
+    that is met there."""
+    if not limit > 0 or seen.largest > limit:
+        return False
+    return all(p[1] <= limit and p[0] <= limit for p in _portions(one, other, seen, seen.largest, limit, breathe))
+
+
+def met_beyond(one: Surface, other: Surface, seen: Sight, limit: float, breathe: Breathe = None) -> tuple[Ints, bool]:
+    """Triangles (k) of a surface of which a point was met beyond a limit from another one, the worst of each portion;
+    and whether all else is proven to be within."""
+    found = list(_portions(one, other, seen, min(seen.largest, limit), limit, breathe))
+    worst = [p[2] for p in found if p[0] > limit]
+    return np.array(worst, np.int32), all(p[1] <= limit for p in found if p[0] <= limit)
+
+
+def _portions(
+    one: Surface, other: Surface, seen: Sight, met: float, limit: float, breathe: Breathe
+) -> Iterator[tuple[float, float, int]]:
+    """For some triangles at a time what the kernel says of them; what is within a limit is not told apart."""
+    floor = max(_FLOOR * max(one.diagonal, other.diagonal), limit)
     _, low, high, child = other.tree
     soup, beside = other.soup, other.beside
     side = one.points[one.tris]
@@ -118,9 +135,9 @@ def bound_of(
     whole = float(area.sum())
     most = (_LEAST_CUTS + _CUTS * len(soup) * (area / whole if whole > 0 else area)).astype(np.int64)
 
-    def part(first: int) -> tuple[float, float]:
+    def part(first: int) -> tuple[float, float, int]:
         last = min(first + _PORTION, len(one.tris))
-        found: tuple[float, float] = kernels.bound_of(
+        found: tuple[float, float, int] = kernels.bound_of(
             one.points,
             one.tris,
             seen.away,
@@ -139,11 +156,7 @@ def bound_of(
         )
         return found
 
-    bound = 0.0
-    for farthest, found in side_by_side(part, range(0, len(one.tris), _PORTION)):
+    for found in side_by_side(part, range(0, len(one.tris), _PORTION)):
         if breathe is not None:
             breathe()
-        if limit is not None and farthest > limit:
-            return float("inf")
-        bound = max(bound, found)
-    return bound
+        yield found

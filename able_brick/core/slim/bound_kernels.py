@@ -216,7 +216,8 @@ def _over(corner, near, soup, beside, longest, enough, stamp, number, waiting, w
 
 @kernel
 def bound_of(points, tris, away, nearest, soup, low, high, child, beside, seen, ratio, floor, most, first, last):  # type: ignore[no-untyped-def]
-    """(largest distance met, bound) over the triangles `first` to before `last` of a surface, metres.
+    """(largest distance met, bound, triangle that was met there or −1) over the triangles `first` to before `last` of a
+    surface, metres.
 
     `points` (V,3) and `tris` (T,3) are the surface, `away` and `nearest` the distances of its vertices and where those
     lead; `soup`, the tree and what is `beside` each edge are the other one. A triangle is cut until no piece of it can
@@ -225,6 +226,7 @@ def bound_of(points, tris, away, nearest, soup, low, high, child, beside, seen, 
     largest at a piece's corners.
     """
     bound = 0.0
+    met_at = -1
     corners = np.empty((_STACK, 3, 3))
     far = np.empty((_STACK, 3))
     near = np.empty((_STACK, 3), np.int64)
@@ -238,12 +240,14 @@ def bound_of(points, tris, away, nearest, soup, low, high, child, beside, seen, 
             corners[0, k] = points[v]
             far[0, k], near[0, k] = away[v], nearest[v]
         depth[0] = 0
-        top, cuts, looser = 1, 0, 1.0
+        top, cuts = 1, 0
+        looser = 1.0
         while top:
             top -= 1
             corner[:], d[:], n[:], deep = corners[top], far[top], near[top], depth[top]
             largest = max(d[0], d[1], d[2])
-            seen = max(seen, largest)
+            if largest > seen:
+                seen, met_at = largest, t
             enough = max(ratio * seen, floor) * looser
             if n[0] == n[1] == n[2]:
                 bound = max(bound, largest)
@@ -280,7 +284,8 @@ def bound_of(points, tris, away, nearest, soup, low, high, child, beside, seen, 
                     if x < best:
                         best, found = x, n[m]
                 best, found = nearest_one(at, soup, low, high, child, best, found, nodes)
-                seen = max(seen, np.sqrt(best))
+                if best > seen * seen:
+                    seen, met_at = np.sqrt(best), t
                 number += 1
                 over = _over(corner, found, soup, beside, np.sqrt(long), enough, stamp, number, waiting, work)
                 upper = min(upper, over)
@@ -320,4 +325,4 @@ def bound_of(points, tris, away, nearest, soup, low, high, child, beside, seen, 
                 far[top, gone], near[top, gone] = np.sqrt(best), found
                 depth[top] = deep + 1
                 top += 1
-    return seen, bound
+    return seen, bound, met_at

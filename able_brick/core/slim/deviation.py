@@ -7,9 +7,9 @@ from typing import Final
 
 import numpy as np
 
-from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
-from able_brick.core.slim.bound import Breathe, Sight, Surface, bound_of, sight
+from able_brick.core.slim.bound import Breathe, Sight, Surface, bound_of, met_beyond, proven_within, sight
 from able_brick.core.slim.tree import nearest_distances
 from able_brick.core.threads import side_by_side
 
@@ -70,14 +70,31 @@ class Measure:
             return True
         surface = self._seen(other)
         limit -= self._rounded(other)
-        if not limit > 0:
-            return False
         # most of what is too far shows in a few samples
         few = self._points[:: max(1, len(self._points) // 2000)]
-        if _from(few, surface, breathe).max(initial=0.0) > limit:
+        if not limit > 0 or _from(few, surface, breathe).max(initial=0.0) > limit:
             return False
         ways, met = self._met(surface, breathe)
-        return met <= limit and all(bound_of(a, b, s, met, limit=limit, breathe=breathe) <= limit for a, b, s in ways)
+        return met <= limit and all(proven_within(a, b, seen, limit, breathe) for a, b, seen in ways)
+
+    def beyond(self, other: PolyMesh, limit: float, *, breathe: Breathe = None) -> Ints | None:
+        """The vertices (k) of this mesh near which another surface was met beyond a limit; none where it is only not
+        proven to be within, and None where it is, both ways."""
+        if other is self._mesh:
+            return None
+        own, surface = self._surface, self._seen(other)
+        limit -= self._rounded(other)
+        ((_, _, there), (_, _, back)), _ = self._met(surface, breathe)
+        seen = np.zeros(len(own.points), np.bool_)
+        seen[own.tris] = there.away[own.tris] > limit
+        mine, sure = met_beyond(own, surface, there, limit, breathe)
+        seen[own.tris[mine]] = True
+        theirs, sure_back = met_beyond(surface, own, back, limit, breathe)
+        used = np.unique(surface.tris)
+        far = np.concatenate([used[back.away[used] > limit], surface.tris[theirs].ravel()])
+        seen[own.tris[own.tree[0][back.nearest[far]]]] = True
+        found = np.flatnonzero(seen).astype(np.int32)
+        return None if sure and sure_back and not len(found) else found
 
     def _met(self, other: Surface, breathe: Breathe) -> tuple[list[tuple[Surface, Surface, Sight]], float]:
         """Both ways, and the largest distance of a vertex."""

@@ -11,7 +11,7 @@ from typing import Final, Literal
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.slim.deviation import Deviation, Measure
 from able_brick.core.slim.fit import fitted
 from able_brick.core.slim.reduce import Reducing, Slimmed, check_target, target_triangles, unchanged
@@ -20,6 +20,12 @@ from able_brick.core.slim.viewing import allowed
 #: How many times a search for a deviation halves what it does not know.
 _HALVINGS: Final = 5
 _LEAST: Final = 4
+#: A search beyond the first refusal: how many trials, what share of the triangles each goes down to, after how many
+#: refusals it goes half as far, and what share it must at least come down to.
+_ROUNDS: Final = 24
+_SHARE: Final = 0.8
+_REFUSED: Final = 3
+_WORTH_IT: Final = 0.99
 
 Kind = Literal["share", "count", "deviation", "pixels"]
 
@@ -154,7 +160,7 @@ def _gone_on(
     if before.deviation.largest > (target.deviation() or 0.0):
         return replace(base, reached=False), before.deviation
     run = Reducing(base.mesh, locked=kept)
-    _, out = _within(run, target, measure, breathe)
+    _, out = _within(run, target, measure, breathe, base.went)
     if out.mesh is base.mesh:
         return base, before.deviation
     return _closer(mesh, _traced(base, out), target, locked, measure, breathe)
@@ -185,9 +191,15 @@ def _closer(
 
 
 def _within(
-    good: Reducing, target: Target, measure: Measure, breathe: Callable[[float], None]
+    good: Reducing,
+    target: Target,
+    measure: Measure,
+    breathe: Callable[[float], None],
+    came: Ints | None = None,
 ) -> tuple[Reducing, Slimmed]:
-    """The fewest triangles within a deviation that are found from a state that is within it; and the state there."""
+    """The fewest triangles within a deviation that are found from a state that is within it; and a state on the way
+    there, from which all may still go on.
+    `came` are the vertices of its source that those of what is measured against have become, where it is another."""
     limit = target.deviation() or 0.0
     at_start = good.triangles == good.source.triangle_count
     best = unchanged(good.source) if at_start else good.result()
@@ -206,4 +218,34 @@ def _within(
         else:
             low = trial.triangles
         tried += 1 if between else 0
+    if good.triangles > _LEAST and good.triangles < good.source.triangle_count:
+        best = _farther(good.copied(), best, limit, measure, breathe, came)
     return good, best
+
+
+def _farther(
+    good: Reducing,
+    best: Slimmed,
+    limit: float,
+    measure: Measure,
+    breathe: Callable[[float], None],
+    came: Ints | None,
+) -> Slimmed:
+    """What is left to take where it stays within a limit: each time something is too far, what it came from stays as it
+    is from then on, and all else goes on."""
+    share, refused = _SHARE, 0
+    for _ in range(_ROUNDS):
+        trial = good.copied()
+        trial.to(max(_LEAST, int(share * good.triangles)), progress=breathe)
+        if trial.triangles >= _WORTH_IT * good.triangles:
+            break
+        out = trial.result()
+        beyond = measure.beyond(out.mesh, limit, breathe=lambda: breathe(0.7))
+        if beyond is None:
+            good, best, refused = trial, out, 0
+            continue
+        good.lock(beyond if came is None else came[beyond][came[beyond] >= 0])
+        refused += 1
+        if refused % _REFUSED == 0 or not len(beyond):  # in the latter case it is only not proven
+            share = 1 - (1 - share) / 2
+    return best

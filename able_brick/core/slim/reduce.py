@@ -144,13 +144,21 @@ class Reducing:
     def copied(self) -> Self:
         """Another that can go on from here by itself."""
         out = copy.copy(self)
-        for name in ("_pos", "_tri", "_wedge", "_face", "_uv", "_quadric", "_stamp", "_into", "_start", "_star"):
+        names = ("_pos", "_tri", "_wedge", "_face", "_uv", "_quadric", "_stamp", "_into", "_start", "_star", "_fixed")
+        for name in names:
             setattr(out, name, getattr(self, name).copy())
         if self._wedge is self._tri:
             out._wedge = out._tri
         for name in ("_cutoffs", "_left", "_costs"):
             setattr(out, name, list(getattr(self, name)))
         return out
+
+    def lock(self, vertices: Ints) -> None:
+        """Keep what has become of vertices of the source, and all round it, where it is from now on."""
+        now = _followed(stars.ends(self._into), self._went)[vertices]
+        kept = np.zeros(len(self._pos), np.bool_)
+        kept[now[now >= 0]] = True
+        self._fixed[self._tri[kept[self._tri].any(axis=1)]] = True
 
     def trace(self) -> tuple[Ints, Floats]:
         """(n) triangles left after each collapse, and (n) the largest cost until then."""
