@@ -49,6 +49,8 @@ const Scale = styled.div`
   & i { height: 8px; border-radius: 2px; border: 1px solid var(--line); background: linear-gradient(90deg, #e9e4d6, #d8a13c, #a8321f, #3d0b12); }
 `;
 const Buttons = styled.div`display: flex; gap: 6px; & > button { flex: 1; }`;
+const Fewest = styled.span`color: var(--ochre);`;
+const NO_FEWER = "It is not as few as was asked for: borders, seams and form allow no fewer.";
 const Stale = styled.div`
   display: flex; gap: 8px; align-items: center; color: var(--ochre); & span { flex: 1; }
 `;
@@ -142,7 +144,7 @@ function Rungs({ piece }: { piece: Piece }) {
       {times > 1.0005 && !isStale(piece) && (
         <Stale>
           <span>
-            Made for {timesSize(made)}; it stands at {timesSize(sizes?.size ?? made)} now, and what is told is for that.
+            Made for {timesSize(made)}, told for {timesSize(sizes?.size ?? made)}, as it stands now.
           </span>
           <Button onPress={() => void startWork("remake_ladder", {}, [piece.id])}>
             <RefreshCw size={14} aria-hidden /> Remake ladder
@@ -172,12 +174,13 @@ function Rungs({ piece }: { piece: Piece }) {
             <Line key={k} value={String(k + 1)}>
               <Named>
                 <Picture piece={piece} mesh={r.mesh} triangles={r.triangles} />
-                <span>
-                  {r.brought || `Rung ${k + 1}`}
-                  {r.reached === false ? " · no fewer" : ""}
-                </span>
+                <span>{r.brought || `Rung ${k + 1}`}</span>
               </Named>
-              <span>{grouped(r.triangles)}</span>
+              {r.reached === false ? (
+                <Fewest title={NO_FEWER}>{grouped(r.triangles)}</Fewest>
+              ) : (
+                <span>{grouped(r.triangles)}</span>
+              )}
               <span>{told(r, times).off}</span>
               <span>{told(r, times).from}</span>
             </Line>
@@ -190,6 +193,7 @@ function Rungs({ piece }: { piece: Piece }) {
             {grouped(chosen.hardware_vertices)} hardware vertices, {mm(times * chosen.rms)} mm off on average (RMS),{" "}
             {chosen.proven ? "nowhere more than" : "by an estimate up to"} {atMost(1000 * times * chosen.largest)} mm.
             From {told(chosen, times).from} m on it shows by less than a pixel, anywhere in a 16:9 picture.
+            {chosen.reached === false && ` ${NO_FEWER}`}
           </Quiet>
           {there && (
             <Button onPress={() => lookFrom(there, times * chosen.largest)}>Look from where it is a pixel</Button>
