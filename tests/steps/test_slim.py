@@ -38,7 +38,7 @@ class Sheet(Plain):
 def sheet() -> Sheet:
     """A dense ball on the shelf, and a finely divided wall that stands in a course and a row."""
     made = Sheet()
-    made.do("add_shape", shape={"kind": "box", "width": 1.0})
+    made.do("add_shape", shape={"kind": "box", "width": 1.0}, position=(0, 0, -20))
     ball = made.keep(bumpy_ball(32), "Ball")
     made.do("place_piece", ball, position=(0, 0, 5))
     made.do(
@@ -141,7 +141,8 @@ def test_neighbours_seams_are_found_and_stay_on_every_rung(sheet: Sheet) -> None
     found = seams(sheet, "piece-3")
     wall: Piece = sheet.row("piece-3")
     points = sheet.load(wall.mesh).positions
-    assert (found == on_sides(points, ["-x", "+x"])).all()
+    outline = on_sides(points, ["-x", "+x"]) & on_sides(points, ["-y", "+y", "-z", "+z"])
+    assert (found == outline).all(), "what is inside of faces that lie on one another is hidden"
     assert not seams(sheet, "piece-3", found=False).any()
     assert (seams(sheet, "piece-3", found=False, sides=("+y",)) == on_sides(points, ["+y"])).all()
     sheet.do("make_ladder", "piece-3", rungs=[{"kind": "share", "value": 40.0}, {"kind": "count", "value": 10}])
@@ -151,6 +152,56 @@ def test_neighbours_seams_are_found_and_stay_on_every_rung(sheet: Sheet) -> None
     for rung in ladder.rungs:
         assert wanted <= {p.tobytes() for p in sheet.load(rung.mesh).positions}
     assert not ladder.rungs[1].reached
+
+
+def outlines(sheet: Sheet, piece: str) -> tuple[np.ndarray, np.ndarray]:
+    """(V) the seams of a piece in its row, and the vertices of its box's twelve edges that end at its ±x sides."""
+    points = sheet.load(sheet.row(piece).mesh).positions
+    return seams(sheet, piece), on_sides(points, ["-x", "+x"]) & on_sides(points, ["-y", "+y", "-z", "+z"])
+
+
+@pytest.mark.parametrize("count", [2, 65, 66, 400])
+def test_every_item_of_a_row_is_looked_at(sheet: Sheet, count: int) -> None:
+    """The one neighbour of another kind stands at the far end, turned, and touches the last item alone."""
+    sheet.do("line_array", "placement-3", count=count, axis="x", spacing_by="metres", spacing=4.0)
+    assert np.array_equal(*outlines(sheet, "piece-3"))
+    far = sheet.do("place_piece", "piece-1", position=(4.0 * (count - 1), 2.0, 0.0), turn=(0, 30.0, 0)).select[0]
+    before = outlines(sheet, "piece-3")[0]
+    assert sheet.row(far).position == (4.0 * (count - 1), 2.0, 0.0)
+    sheet.do("delete", far)
+    sheet.do("place_piece", "piece-3", position=(4.0 * (count - 1), 2.0, 0.0))
+    found = outlines(sheet, "piece-3")[0]
+    points = sheet.load(sheet.row("piece-3").mesh).positions
+    rim = on_sides(points, ["-y", "+y"]) & on_sides(points, ["-x", "+x", "-z", "+z"])
+    assert (found == before | rim).all()
+
+
+def test_a_vertex_on_a_neighbours_edge_stays_and_so_do_the_ends_of_that_edge(sheet: Sheet) -> None:
+    """A wall of 4 m in 8 parts beside one of 4 m in 3: none of the inner vertices meet, but all lie on edges."""
+    sheet.do(
+        "add_shape",
+        shape={"kind": "box", "width": 4.0, "height": 2.0, "depth": 0.5, "along_x": 3, "along_y": 5, "along_z": 3},
+        position=(0.0, 0.0, 0.5),
+    )
+    for piece, side in (("piece-3", "+z"), ("piece-4", "-z")):
+        points = sheet.load(sheet.row(piece).mesh).positions
+        rim = on_sides(points, [side]) & on_sides(points, ["-x", "+x", "-y", "+y"])
+        assert seams(sheet, piece)[rim].all()
+    sheet.do("make_ladder", "piece-3", rungs=[{"kind": "count", "value": 20}])
+    sheet.do("make_ladder", "piece-4", rungs=[{"kind": "count", "value": 20}])
+    for piece, side in (("piece-3", "+z"), ("piece-4", "-z")):
+        row = sheet.row(piece)
+        points = sheet.load(row.mesh).positions
+        rim = on_sides(points, [side]) & on_sides(points, ["-x", "+x", "-y", "+y"])
+        left = {p.tobytes() for p in sheet.load(row.ladder.rungs[0].mesh).positions}
+        assert {p.tobytes() for p in points[rim]} <= left
+
+
+def test_a_thin_item_between_two_neighbours_keeps_both_its_ends(sheet: Sheet) -> None:
+    """All four corners of its faces meet somebody, but nobody has a face there."""
+    sheet.do("add_shape", shape={"kind": "box", "width": 4.0, "height": 2.0, "depth": 0.5}, position=(50, 0, 0))
+    sheet.do("line_array", "placement-4", count=5, axis="x", spacing_by="metres", spacing=4.0)
+    assert seams(sheet, "piece-4").all()
 
 
 def test_a_course_of_rungs_that_alternate_has_no_crack(sheet: Sheet) -> None:
