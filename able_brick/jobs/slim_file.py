@@ -12,10 +12,11 @@ from typing import Any, Final
 from able_brick.core import late
 from able_brick.core.errors import AbleBrickError, FileError
 from able_brick.core.files.read import read_file
-from able_brick.core.files.regular import read_beside, read_regular
+from able_brick.core.files.regular import read_regular
 from able_brick.core.files.write import WRITTEN, write_file
 from able_brick.core.threads import one_thread
 from able_brick.jobs.limits import MOST_MEMORY, limited, memory_for
+from able_brick.jobs.made_by import Beside, program, unchanged
 from able_brick.jobs.naming import NamePattern
 from able_brick.jobs.slim_scene import slim_scene
 from able_brick.jobs.written import Written
@@ -61,18 +62,19 @@ def slim_file(job: FileJob) -> dict[str, Any]:
 def _slimmed(job: FileJob) -> dict[str, Any]:
     path = Path(job.source) / job.path
     data = read_regular(path, _MOST_BYTES)
-    how = f"{job.recipe} {job.pattern}".encode()
+    how = f"{job.recipe} {job.pattern} {program()}".encode()
     content = hashlib.blake2b(data + how, digest_size=20).hexdigest()
     written = job.written
+    folder = path.parent.resolve()
     known = written.report_of(job.path, content)
-    if known is not None:
+    if known is not None and unchanged(folder, known.get("beside"), _MOST_BYTES):
         written.claim_again(job.path, known["files"])
         return {**known, "again": True}
     recipe = Recipe.model_validate_json(job.recipe)
-    folder = path.parent.resolve()
+    beside = Beside(folder, _MOST_BYTES)
     _ready()
     with limited(memory_for(len(data))):
-        scene = read_file(path.name, data, lambda name: read_beside(folder, name, _MOST_BYTES))
+        scene = read_file(path.name, data, beside.read)
     with limited(MOST_MEMORY):
         rungs = slim_scene(scene, [r.meant() for r in recipe.rungs], keep_seams=recipe.keep_seams)
         pattern = NamePattern(job.pattern)
@@ -93,6 +95,7 @@ def _slimmed(job: FileJob) -> dict[str, Any]:
         "triangles": sum(p.mesh.triangle_count for p in scene.parts),
         "rungs": told,
         "files": sorted(files),
+        "beside": beside.found,
         "notes": list(scene.notes[:20]),
     }
     written.put(job.path, files, content, report)
