@@ -63,6 +63,7 @@ test-long: setup $(STAMP)/dev
 	$(BIN)/python -m tests.session.damage --flips 500
 	$(BIN)/python -m tests.session.full
 	$(BIN)/python -m tests.session.soak --minutes 20
+	$(BIN)/python -m tests.core.targets --runs 1000
 	$(BIN)/python -m tests.steps.shape.chains --runs 200 --steps 30
 	$(BIN)/python -m tests.steps.shape.chains --runs 200 --steps 30 --from-file
 

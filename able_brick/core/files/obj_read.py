@@ -21,6 +21,15 @@ _MOST_ELEMENTS: Final = 40_000_000
 _MOST_LINES: Final = 1_000_000
 _MOST_PARTS: Final = 20_000
 _MOST_MATERIALS: Final = 10_000
+#: Of text in UTF-8.
+BYTE_ORDER_MARK: Final = b"\xef\xbb\xbf"
+#: Options of a map in an MTL file, and how many words follow each at most.
+_MAP_OPTIONS: Final = {
+    **dict.fromkeys(("-blendu", "-blendv", "-cc", "-clamp", "-boost", "-texres", "-bm", "-imfchan", "-type"), 1),
+    "-mm": 2,
+    **dict.fromkeys(("-o", "-s", "-t"), 3),
+}
+_PLACED: Final = frozenset({"-o", "-s", "-t"})
 _WRONG: Final = {
     kernels.NO_NUMBER: "a word that is not a number",
     kernels.FEW_NUMBERS: "too few numbers",
@@ -53,6 +62,7 @@ def read_obj(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True)
     Polygons are kept; negative indices, groups, smoothing groups, line continuations, colours behind the positions,
     materials and base colour textures are understood. Raises FileError naming the line.
     """
+    data = data.removeprefix(BYTE_ORDER_MARK)
     if data[:4] == b"glTF" or b"\0" in data[:4096]:
         raise FileError("This is not an OBJ file: it holds bytes that no text has.", place="byte 0")
     joined = data.replace(b"\\\r\n", b"   ").replace(b"\\\n", b"  ")
@@ -161,7 +171,7 @@ def read_mtl(data: bytes, beside: Beside, notes: list[str]) -> dict[str, Materia
     pictures: dict[str, Texture | None] = {}
     if len(data) > 16 * 2**20:
         raise FileError("The materials' file has more than 16 MB.", place="MTL")
-    for line in data.decode("utf-8", "replace").replace("\\\n", " ").splitlines():
+    for line in data.removeprefix(BYTE_ORDER_MARK).decode("utf-8", "replace").replace("\\\n", " ").splitlines():
         head, _, rest = line.strip().partition(" ")
         rest = "".join(c for c in rest.strip() if c.isprintable())[:400]
         if head == "newmtl":
@@ -213,9 +223,38 @@ def _with(
             return replace(m, metallic=values[0])
         case "map_Kd" if rest:
             if rest not in pictures:
-                pictures[rest] = _picture(rest if beside(rest) is not None else words[-1], beside, notes)
+                name, placed = _map_of(rest)
+                if beside(rest) is not None:  # a name that looks like options
+                    name, placed = rest, False
+                pictures[rest] = _picture(name if beside(name) is not None else words[-1], beside, notes)
+                if placed:
+                    notes.append(f"The texture {name[:80]} is moved or scaled by its material, which is left out.")
             return replace(m, texture=pictures[rest])
     return m
+
+
+def _map_of(rest: str) -> tuple[str, bool]:
+    """The name of the picture in what follows a map, behind its options, and whether these move or scale it."""
+    left, placed = rest, False
+    while (head := left.partition(" "))[0] in _MAP_OPTIONS and head[2]:
+        option = head[0]
+        left = head[2].strip()
+        for k in range(_MAP_OPTIONS[option]):
+            word, _, more = left.partition(" ")
+            # places and sizes have one to three numbers
+            if not more or (option in _PLACED and k and not _is_number(word)):
+                break
+            left = more.strip()
+        placed = placed or option in _PLACED
+    return left, placed
+
+
+def _is_number(word: str) -> bool:
+    try:
+        float(word)
+    except ValueError:
+        return False
+    return True
 
 
 def _picture(name: str, beside: Beside, notes: list[str]) -> Texture | None:

@@ -61,6 +61,7 @@ def read_ply(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True)
     header = _header(data)
     columns: dict[str, npt.NDArray[np.float64]] = {}
     faces: tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], npt.NDArray[np.int64] | None] | None = None
+    shades: list[npt.NDArray[np.int64] | None] = []
     whole_colours = False
     body = _Text(data, header) if header.form == "ascii" else _Binary(data, header)
     for element in header.elements:
@@ -75,7 +76,18 @@ def read_ply(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True)
             number = element.index("material_index")
             if number >= 0 and element.properties[number].count_kind >= 0:
                 number = -1  # a list of them for each face says nothing that could be kept
+            start = body.at
             faces = body.lists(element, wanted, number)
+            for names in (("red", "r"), ("green", "g"), ("blue", "b"), ("alpha", "a")):
+                at = element.index(*names)
+                if at >= 0 and element.properties[at].count_kind < 0 and element.properties[at].kind < 6:
+                    body.at = start
+                    shades.append(body.lists(element, wanted, at)[2])
+        elif element.name == "tristrips" and faces is None:
+            wanted = element.index("vertex_indices", "vertex_index")
+            if wanted < 0 or element.properties[wanted].count_kind < 0 or element.properties[wanted].kind >= 6:
+                raise FileError("The element tristrips has no list of whole numbers vertex_indices.", place="header")
+            faces = (*_of_strips(*body.lists(element, wanted, -1)[:2]), None)
         else:
             body.lists(element, -1, -1)
     if not {"x", "y", "z"} <= columns.keys():
@@ -84,7 +96,43 @@ def read_ply(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True)
         raise FileError("The file has no faces; clouds of points are not read.", place="header")
     # what is not a number is told by mesh_from; on the way there it may be reckoned with
     with np.errstate(invalid="ignore", over="ignore"):
-        return _scene(header, columns, whole_colours, faces, beside, weld=weld)
+        return _scene(header, columns, whole_colours, faces, _shades(shades), beside, weld=weld)
+
+
+def _shades(found: list[npt.NDArray[np.int64] | None]) -> npt.NDArray[np.float64] | None:
+    """(F,3) or (F,4) colours of faces in 0…1, linear, from whole numbers in sRGB; None where there are none."""
+    columns = [c for c in found if c is not None]
+    if len(columns) < 3:
+        return None
+    out = np.clip(np.stack(columns, axis=1) / 255, 0, 1)
+    out[:, :3] = to_linear(out[:, :3])
+    return out
+
+
+def _of_strips(
+    sizes: npt.NDArray[np.int64], values: npt.NDArray[np.int64]
+) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+    """Sizes and corners of the triangles of strips: every three that follow one another, each second one turned round;
+    −1 begins a strip anew."""
+    row = np.repeat(np.arange(len(sizes)), sizes)
+    n = len(values)
+    breaks = np.flatnonzero(values < 0)
+    begins = np.zeros(n, np.bool_)
+    begins[np.cumsum(sizes)[:-1][np.cumsum(sizes)[:-1] < n]] = True
+    begins[breaks[breaks + 1 < n] + 1] = True
+    if n:
+        begins[0] = True
+    first = np.maximum.accumulate(np.where(begins, np.arange(n), 0))
+    a = np.arange(max(n - 2, 0))
+    whole = (first[a] == first[a + 2]) & (row[a] == row[a + 2]) & (values[a] >= 0)
+    whole &= (values[a + 1] >= 0) & (values[a + 2] >= 0)
+    a = a[whole]
+    odd = (a - first[a]) % 2 == 1
+    tris = np.stack([values[a], values[a + 1], values[a + 2]], axis=1)
+    tris[odd] = tris[odd][:, [1, 0, 2]]
+    # joints of strips say a corner twice
+    tris = tris[(tris[:, 0] != tris[:, 1]) & (tris[:, 1] != tris[:, 2]) & (tris[:, 2] != tris[:, 0])]
+    return np.full(len(tris), 3, np.int64), tris.ravel()
 
 
 def _header(data: bytes) -> _Header:
@@ -264,6 +312,7 @@ def _scene(
     columns: dict[str, npt.NDArray[np.float64]],
     whole_colours: bool,
     faces: tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], npt.NDArray[np.int64] | None],
+    shades: npt.NDArray[np.float64] | None,
     beside: Beside,
     *,
     weld: bool,
@@ -283,6 +332,7 @@ def _scene(
     if short:
         keep = np.repeat(sizes >= 3, sizes)
         material = None if material is None else material[sizes >= 3]
+        shades = None if shades is None else shades[sizes >= 3]
         sizes, corners = sizes[sizes >= 3], corners[keep]
         notes.append(f"{short} faces with fewer than three corners were dropped.")
     if points is None or not len(sizes):
@@ -300,6 +350,10 @@ def _scene(
             colour[:, :3] = to_linear(colour[:, :3])
         if colour.shape[1] == 3:
             colour = np.concatenate([colour, np.ones((len(colour), 1))], axis=1)
+    of_corners = None if colour is None else colour[corners]
+    if of_corners is None and shades is not None:
+        opaque = np.ones((len(shades), 1))
+        of_corners = np.repeat(shades if shades.shape[1] == 4 else np.hstack([shades, opaque]), sizes, axis=0)
     picture = None
     if header.picture is not None:
         data = beside(header.picture)
@@ -324,7 +378,7 @@ def _scene(
                 normal=normal,
                 normal_at=corners,
                 uv=None if uv is None else (uv * [1.0, -1.0] + [0.0, 1.0])[corners],
-                colour=None if colour is None else colour[corners],
+                colour=of_corners,
                 material=slot,
             ),
             weld=weld,

@@ -30,10 +30,14 @@ def read_stl(data: bytes, *, weld: bool = True) -> Scene:
                 received=count,
             )
         raise FileError("This is not an STL file: it is too short, and does not begin with “solid”.", place="byte 0")
-    name = "Piece"
+    name, told = "Piece", list[str]()
     if binary:
         if count > _MOST:
             raise FileError(f"The file has {count} triangles; at most {_MOST} are read.", place="byte 80")
+        there, rest = divmod(len(data) - 84, 50)
+        if there > count and not rest and there <= _MOST:
+            told.append(f"The file claims {count} triangles; all {there} that are there were read.")
+            count = there
         points = floats(np.frombuffer(data, RECORD, count, 84)["corners"].reshape(-1, 3))
     else:
         found = re.match(rb"\s*solid[ \t]+([^\r\n]{1,120})", data, re.IGNORECASE)
@@ -48,7 +52,7 @@ def read_stl(data: bytes, *, weld: bool = True) -> Scene:
         raise FileError(str(error), place="triangles") from error
     if not mesh.face_count:
         raise FileError("No triangle of the file has an area.", place="file")
-    return Scene((Part(name, mesh, (Material("Plain"),)),), (Instance(0, name, np.eye(4)),), tuple(notes))
+    return Scene((Part(name, mesh, (Material("Plain"),)),), (Instance(0, name, np.eye(4)),), (*told, *notes))
 
 
 def _looks_like_text(data: bytes, count: int) -> bool:
