@@ -22,7 +22,7 @@ def test_obj_and_mtl_may_begin_with_a_byte_order_mark() -> None:
     scene = read_file("a.obj", MARK + SQUARE, {"a.mtl": mtl}.get)
     assert scene.parts[0].materials[0].colour[:3] == (0.25, 0.5, 0.75)
     assert read_file("a.obj", MARK + SQUARE[13:], lambda _: None).parts[0].mesh.face_count == 1
-    with pytest.raises(FileError, match="Line 8"):
+    with pytest.raises(FileError, match="Line 9"):
         read_file("a.obj", MARK + SQUARE + b"f 1/1 x 2/1\n", {"a.mtl": mtl}.get)
 
 
