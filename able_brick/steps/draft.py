@@ -84,7 +84,7 @@ class Draft:
 
     def __post_init__(self) -> None:
         self._counters = dict(self.snapshot.counters)
-        self.snapshot = replace(self.snapshot, load=self._at_hand)
+        self.snapshot = replace(self.snapshot, load=self.mesh_at)
         for row in self.again:
             self._again.setdefault(row.rpartition("-")[0], deque()).append(row)
         self.snapshot.level(self.level_id)
@@ -181,9 +181,10 @@ class Draft:
         return out
 
     def mesh(self, piece: Piece) -> PolyMesh:
-        return self._at_hand(piece.mesh)
+        return self.mesh_at(piece.mesh)
 
-    def _at_hand(self, key: str) -> PolyMesh:
+    def mesh_at(self, key: str) -> PolyMesh:
+        """A mesh by its hash, those of the step with them. Raises UnknownIdError."""
         return self._meshes.get(key) or self.load(key)
 
     def keep_mesh(self, mesh: PolyMesh, axes: Quaternion = IDENTITY, *, was: str | None = None) -> tuple[str, Facts]:
@@ -192,7 +193,7 @@ class Draft:
         key = mesh.content_hash
         if was is not None and was != key:
             with suppress(StorageError, UnknownIdError):  # what cannot be had is not the same
-                before = self._at_hand(was)
+                before = self.mesh_at(was)
                 if before.hash_rule != mesh.hash_rule and content_hash(before, mesh.hash_rule) == key:
                     return was, facts(before, axes)
         self._meshes[key] = mesh

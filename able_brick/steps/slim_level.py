@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from contextlib import suppress
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Final, Literal
 
 import numpy as np
@@ -14,10 +15,12 @@ from able_brick.core.mesh.polymesh import Bools, PolyMesh
 from able_brick.core.slim.budget import Part, shared
 from able_brick.core.slim.reduce import Reducing
 from able_brick.core.text import counted, grouped
+from able_brick.level.evaluate import shown_items
 from able_brick.level.field import field
-from able_brick.level.rows import Piece, RungTarget, Seams, SlimOrigin
+from able_brick.level.rows import Batch, Course, Piece, RungTarget, Seams, SlimOrigin
+from able_brick.level.rows.shown import counts_of
 from able_brick.level.sizing import largest_size, metric_of
-from able_brick.level.snapshot import ARow
+from able_brick.level.snapshot import ARow, Snapshot
 from able_brick.steps.draft import Draft, Tell
 from able_brick.steps.ladder import put_ladder, rungs_of, seams_field
 from able_brick.steps.nearness import Nearness, nearness_of, way_field
@@ -26,6 +29,8 @@ from able_brick.steps.tool import Need, Tool
 
 #: Rungs beyond the first are for so many times its distance.
 _FARTHER: Final = (3.0, 9.0)
+#: Times that a budget is shared again, where what is bent came to more than was reckoned with.
+_MOST_TRIES: Final = 8
 _TRACES: ByteCache[tuple[np.ndarray, np.ndarray]] = ByteCache(64 * 2**20, lambda t: t[0].nbytes + t[1].nbytes)
 
 
@@ -138,23 +143,82 @@ class SlimLevel(Tool):
             left, cost = _trace(mesh, kept[piece.id], lambda s, w, tell=tell: tell(0.7 + 0.3 * s, w))  # type: ignore[misc]
             weight = found.distance**-2 * float(np.prod(size)) ** (4 / 3)  # costs are areas times squared distances
             parts.append(Part(mesh.triangle_count, max(found.uses, 1), weight, left, cost))
-        before = sum(p.triangles * p.uses for p in parts)
-        counts = by_eye
-        if sum(c * p.uses for c, p in zip(counts, parts, strict=True)) > self.budget:
+        plans = [
+            _Plan(p, near[p.id], c, self._target(near[p.id], c, c), min(f, c) < p.facts.triangles)
+            for p, c, f in zip(pieces, by_eye, fewest, strict=True)
+        ]
+        standing = {p.id: _Standing(draft, p, near[p.id].uses, kept[p.id]) for p in pieces}
+        before = sum(standing[p.id].of(draft.mesh(p)) for p in pieces)
+        after = sum(standing[p.piece.id].planned(p) for p in plans)
+        # what is bent is divided, and has more triangles than its piece: how many is known when that is made
+        aim = float(self.budget)
+        for _ in range(_MOST_TRIES):
+            if after <= self.budget:
+                break
             least = [int(p.left[-1]) if len(p.left) else p.triangles for p in parts]
             with suppress(GeometryError):  # else as few as can be, and what is over is told
-                least = shared(parts, self.budget)
+                least = shared(parts, max(1, int(aim)))
             counts = [min(a, b) for a, b in zip(by_eye, least, strict=True)]
-        plans = []
-        for piece, count, eye, few in zip(pieces, counts, by_eye, fewest, strict=True):
-            own = near[piece.id]
-            target = (
-                RungTarget(kind="pixels", value=self.pixels, distance=own.distance)
-                if count == eye
-                else RungTarget(kind="count", value=count)
-            )
-            plans.append(_Plan(piece, own, count, target, min(few, count) < piece.facts.triangles))
-        return plans, before, sum(c * p.uses for c, p in zip(counts, parts, strict=True))
+            plans = [
+                _Plan(p, near[p.id], c, self._target(near[p.id], c, e), min(f, c) < p.facts.triangles)
+                for p, c, e, f in zip(pieces, counts, by_eye, fewest, strict=True)
+            ]
+            draft.tell(0.5, "Counting what stands")
+            after, last = sum(standing[p.piece.id].planned(p) for p in plans), after
+            if after == last:
+                break
+            aim = min(aim - 1, aim * self.budget / max(1, after)) if after > self.budget else aim
+        return plans, before, after
+
+    def _target(self, near: Nearness, count: int, by_eye: int) -> RungTarget:
+        if count == by_eye:
+            return RungTarget(kind="pixels", value=self.pixels, distance=near.distance)
+        return RungTarget(kind="count", value=count)
+
+
+@dataclass(frozen=True, eq=False)
+class _Standing:
+    """How many triangles all items of a piece have in the level."""
+
+    draft: Draft
+    piece: Piece
+    uses: int
+    kept: Bools
+
+    def planned(self, plan: _Plan) -> int:
+        """With the first rung of a plan."""
+        if not self._bending:
+            return self.uses * plan.triangles
+        metric = metric_of(largest_size(self.draft.snapshot, self.piece), self.piece)
+        mesh = self.draft.mesh(self.piece)
+        (made,) = rungs_of(mesh, [plan.target.meant()], self.kept, self.draft.tell, metric)
+        return self.of(made.slimmed.mesh)
+
+    def of(self, mesh: PolyMesh) -> int:
+        """With another mesh in place of the piece's."""
+        if not self._bending:
+            return self.uses * mesh.triangle_count
+        trial = Draft(self.draft.snapshot, self.draft.level_id, self.draft.load)
+        key, known = trial.keep_mesh(mesh, self.piece.axes)
+        trial.put(self.piece.changed(mesh=key, facts=known))
+        batches = self._batches(trial.seen())
+        counts = counts_of(batches, trial.mesh_at)
+        bent = sum(len(b.numbers) * t for b, (t, _) in zip(batches, counts, strict=True))
+        return bent + self._single * mesh.triangle_count
+
+    def _batches(self, snapshot: Snapshot) -> list[Batch]:
+        """The items of the piece in courses that are bent."""
+        shown = [shown_items(snapshot, course) for course in self._bending]
+        return [b for s in shown if s is not None for b in s.batches if b.look.piece.id == self.piece.id]
+
+    @cached_property
+    def _single(self) -> int:
+        """How many others there are: a course may have more or fewer items of another mesh."""
+        return self.uses - sum(len(b.numbers) for b in self._batches(self.draft.snapshot))
+
+    @cached_property
+    def _bending(self) -> list[Course]:
+        return [t for t in self.draft.things.users(self.piece.id) if isinstance(t, Course) and t.bend]
 
 
 def _trace(mesh: PolyMesh, kept: Bools, tell: Tell) -> tuple[np.ndarray, np.ndarray]:

@@ -74,6 +74,33 @@ def test_the_budget_holds_and_the_near_keeps_more(sheet: Sheet) -> None:
     assert near.rungs[0].triangles > 1.5 * far.rungs[0].triangles
 
 
+@pytest.mark.parametrize("budget", [3000, 9000, 20_000])
+def test_what_is_bent_counts_as_it_stands(sheet: Sheet, budget: int) -> None:
+    """A rail of long quads, divided wherever its course bends, has many times the triangles of its piece."""
+    sheet.do(
+        "add_shape",
+        shape={"kind": "cylinder", "radius": 0.3, "height": 4.0, "sides": 48},
+        position=(0, 0, 30),
+    )
+    rail = max(sheet.snapshot.pieces, key=lambda k: int(k.split("-")[1]))
+    bow = [{"position": p} for p in ((0, 0, 90), (9, 0, 96), (18, 0, 88), (27, 0, 97))]
+    sheet.do("draw_path", points=bow, smooth=True)
+    path = next(t.id for t in sheet.snapshot.of("level-1").values() if t.kind == "path" and t.id != "path-1")
+    sheet.do("lay_course", path, piece=rail, bend=True)
+    before = sheet.summary().triangles
+    of_rail = sheet.snapshot.pieces[rail].facts.triangles
+    assert before > 2 * bumpy_ball(32).triangle_count + bumpy_ball(33).triangle_count + 9 * of_rail
+    planned = sheet.do("slim_level", budget=budget, pixels=0.2, way="path-1", only_plan=True).note
+    change = sheet.do("slim_level", budget=budget, pixels=0.2, way="path-1", result="first rungs")
+    told_before, told_after = (int(n.replace("\u202f", "")) for n in planned.split(" tris")[0].split(" → "))
+    assert told_before == before
+    after = sheet.summary().triangles
+    assert after == told_after, "what is planned is what comes"
+    assert after <= budget or "over the budget" in change.note
+    if budget > 3000:
+        assert after <= budget
+
+
 def test_first_rungs_take_the_place_of_pieces(sheet: Sheet) -> None:
     sheet.do("slim_level", budget=3000, pixels=0.2, way="path-1", result="first rungs")
     assert sheet.summary().triangles <= 3000
