@@ -53,8 +53,12 @@ def nearest_one(p, soup, low, high, child, best, found, stack):  # type: ignore[
 def nearest_of_all(points, soup, low, high, child, first, last, away, nearest):  # type: ignore[no-untyped-def]
     """For points `first` to before `last` their distances `away` and the triangles that are `nearest`."""
     stack = np.empty(128, np.int64)
+    found = 0
     for i in range(first, last):
-        best, found = nearest_one(points[i], soup, low, high, child, np.inf, 0, stack)
+        # what follows in a mesh lies near: where the one before led to is a good first guess
+        one = soup[found]
+        guess = triangle_distance(points[i], one[0], one[1], one[2])
+        best, found = nearest_one(points[i], soup, low, high, child, guess, found, stack)
         away[i], nearest[i] = np.sqrt(best), found
 
 
