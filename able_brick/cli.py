@@ -349,12 +349,15 @@ def convert(
     unit: Annotated[Unit, typer.Option(help="What one number is long in the file written")] = Unit.METRES,
     from_up: Annotated[Up, typer.Option(help="The axis that points up in the file read")] = Up.Y,
     from_unit: Annotated[Unit, typer.Option(help="What one number is long in the file read")] = Unit.METRES,
+    lean: Annotated[
+        bool, typer.Option("--lean", help="A GLB of triangles alone, without what brings polygons back here")
+    ] = False,
 ) -> None:
     """Write a file in another format, unit or up axis. Faces, texture coordinates, materials and names survive where
     the format has them."""
     try:
         scene = brought_in(_read(source), from_unit, from_up)
-        written = _write(target, scene, unit=unit, up=up)
+        written = _write(target, scene, unit=unit, up=up, lean=lean)
     except AbleBrickError as error:
         typer.echo(f"{source}: {error}", err=True)
         raise typer.Exit(2) from None
@@ -374,10 +377,10 @@ def _read(path: Path) -> Scene:
     return read_file(path.name, data, lambda name: read_beside(folder, name, _MOST_BYTES))
 
 
-def _write(target: Path, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up.Y) -> list[Path]:
+def _write(target: Path, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up.Y, lean: bool = False) -> list[Path]:
     """Write a scene; all files are made before the first is written."""
     out = []
-    for name, data in write_file(target.name, scene, unit=unit, up=up).items():
+    for name, data in write_file(target.name, scene, unit=unit, up=up, lean=lean).items():
         path = target.with_name(name)
         path.write_bytes(data)
         out.append(path)

@@ -214,10 +214,10 @@ def redo(project: TheProject, level: LevelId, request: HistoryRequest, asked: Re
 
 
 @router.get("/levels/{level}/export.glb", response_class=Response)
-async def export(project: TheProject, level: LevelId) -> Response:
-    """The level as binary glTF 2.0."""
+async def export(project: TheProject, level: LevelId, lean: bool = False) -> Response:
+    """The level as binary glTF 2.0; a lean one is without what brings polygons back here."""
 
-    name, data = await run_in_threadpool(level_glb, project, level)
+    name, data = await run_in_threadpool(level_glb, project, level, lean=lean)
     return Response(
         data, media_type="model/gltf-binary", headers={"Content-Disposition": f'attachment; filename="{name}"'}
     )

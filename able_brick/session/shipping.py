@@ -19,8 +19,9 @@ def file_name(level_name: str) -> str:
     return f"{plain or 'level'}.glb"
 
 
-def level_glb(project: Project, level: str, tell: Tell | None = None) -> tuple[str, bytes]:
-    """The name and the bytes of a level as binary glTF 2.0. `tell` hears how far it is and may raise to stop it."""
+def level_glb(project: Project, level: str, tell: Tell | None = None, *, lean: bool = False) -> tuple[str, bytes]:
+    """The name and the bytes of a level as binary glTF 2.0; a `lean` one has no extras. `tell` hears how far it is and
+    may raise to stop it."""
 
     def first(share: float) -> None:
         if tell is not None:
@@ -33,7 +34,7 @@ def level_glb(project: Project, level: str, tell: Tell | None = None) -> tuple[s
     snapshot = project.snapshot
     name = snapshot.level(level).name
     parts, nodes = level_nodes(snapshot, level, project.meshes.get, project.pictures.get, first)
-    return file_name(name), write_glb(parts, nodes, name=name, tell=second)
+    return file_name(name), write_glb(parts, nodes, name=name, lean=lean, tell=second)
 
 
 def export(project: Project, level: str, room: Callable[[], Path], tell: Tell) -> Outcome:

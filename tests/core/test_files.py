@@ -178,8 +178,6 @@ HOSTILE: list[tuple[Any, str]] = [
     (set_at("meshes", 0, "primitives", {}), "should be a list"),
     (set_at("meshes", 0, "primitives", []), "holds no triangles"),
     (set_at("meshes", 0, "primitives", 0, "attributes", {}), "has no POSITION"),
-    (set_at("meshes", 0, "extras", "able_brick", "corners", 0), "has type"),
-    (set_at("meshes", 0, "extras", "able_brick", "smooth_angle", "wide"), "smooth_angle"),
     (set_at("materials", 0, "pbrMetallicRoughness", {"baseColorFactor": [1]}), "list of 4 numbers"),
     (set_at("extensionsRequired", ["EXT_unheard_of"]), "needs EXT_unheard_of"),
     (set_at("meshes", "all"), "should be a list"),

@@ -9,6 +9,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 import numpy.typing as npt
 
+from able_brick.core.files.own_faces import FORMAT, checksum, packed
 from able_brick.core.files.part import Material, Node, Part, Texture
 from able_brick.core.mesh.triangulate import triangulate
 
@@ -49,13 +50,16 @@ class Binary:
         self.accessors.append(accessor)
         return len(self.accessors) - 1
 
-    def image(self, texture: Texture) -> Json:
-        view = {"buffer": 0, "byteOffset": self.size, "byteLength": len(texture.data)}
-        self.views.append(dict(view))
-        padded = texture.data + b"\0" * (-len(texture.data) % 4)
+    def view(self, data: bytes) -> int:
+        """A buffer view of bytes."""
+        self.views.append({"buffer": 0, "byteOffset": self.size, "byteLength": len(data)})
+        padded = data + b"\0" * (-len(data) % 4)
         self.pieces.append(padded)
         self.size += len(padded)
-        return {"name": texture.name, "mimeType": texture.media, "bufferView": len(self.views) - 1}
+        return len(self.views) - 1
+
+    def image(self, texture: Texture) -> Json:
+        return {"name": texture.name, "mimeType": texture.media, "bufferView": self.view(texture.data)}
 
 
 def index_type(count: int) -> str:
@@ -67,39 +71,48 @@ def indices(values: npt.NDArray[np.generic], count: int) -> npt.NDArray[np.gener
     return values.astype(index_type(count))
 
 
-def _primitives(binary: Binary, part: Part, slots: Sequence[int]) -> tuple[list[Json], npt.NDArray[np.int64]]:
-    """One primitive for each material in use, and the place of each hardware vertex in their joined arrays."""
+def _primitives(
+    binary: Binary, part: Part, slots: Sequence[int], *, lean: bool
+) -> tuple[list[Json], npt.NDArray[np.int64], str]:
+    """One primitive for each material in use, the place of each hardware vertex in their joined arrays, and the
+    checksum of what they hold."""
     mesh, hardware = part.mesh, part.hardware
     tris, tri_face = triangulate(mesh)
     of_hardware = mesh.material[mesh.corner_face[hardware.corner]]
     tri_material = mesh.material[tri_face]
     place = np.zeros(len(hardware), np.int64)
     out: list[Json] = []
+    held: list[dict[str, object]] = []
     total = 0
     for material in np.unique(tri_material):
         chosen = np.flatnonzero(of_hardware == material)
         place[chosen] = total + np.arange(len(chosen))
         corner = hardware.corner[chosen]
+        position = mesh.positions[hardware.vertex[chosen]].astype("<f4")
+        uv = None if mesh.uv is None else mesh.uv[corner].astype("<f4")
+        colour = None if mesh.colour is None else mesh.colour[corner].astype("<f4")
         attributes: Json = {
-            "POSITION": binary.add(mesh.positions[hardware.vertex[chosen]].astype("<f4"), target=ARRAY, limits=True),
+            "POSITION": binary.add(position, target=ARRAY, limits=True),
             "NORMAL": binary.add(hardware.normals[chosen].astype("<f4"), target=ARRAY),
         }
-        if mesh.uv is not None:
-            attributes["TEXCOORD_0"] = binary.add(mesh.uv[corner].astype("<f4"), target=ARRAY)
-        if mesh.colour is not None:
-            attributes["COLOR_0"] = binary.add(mesh.colour[corner].astype("<f4"), target=ARRAY)
+        if uv is not None:
+            attributes["TEXCOORD_0"] = binary.add(uv, target=ARRAY)
+        if colour is not None:
+            attributes["COLOR_0"] = binary.add(colour, target=ARRAY)
         index = place[hardware.of_corner[tris[tri_material == material]]].ravel() - total
+        held.append({"position": position, "uv": uv, "colour": colour, "triangles": index})
         primitive: Json = {
             "attributes": attributes,
             "indices": binary.add(indices(index, len(chosen)), target=ELEMENTS),
             "mode": 4,
-            "extras": {"slot": int(material)},
         }
+        if not lean:
+            primitive["extras"] = {"slot": int(material)}
         if material < len(slots):
             primitive["material"] = slots[material]
         out.append(primitive)
         total += len(chosen)
-    return out, place
+    return out, place, checksum(held)
 
 
 def _polygons(binary: Binary, part: Part, place: npt.NDArray[np.int64]) -> Json:
@@ -108,14 +121,9 @@ def _polygons(binary: Binary, part: Part, place: npt.NDArray[np.int64]) -> Json:
     vertex = np.empty(len(place), np.int64)
     vertex[place] = hardware.vertex
     return {
-        "format": 1,
+        "format": FORMAT,
         "smooth_angle": mesh.smooth_angle,
-        "face_sizes": binary.add(mesh.face_sizes.astype("<u4")),
-        "corners": binary.add(place[hardware.of_corner].astype("<u4")),
-        "vertex": binary.add(vertex.astype("<u4")),
-        "material": binary.add(mesh.material.astype("<u4")),
-        "facet": binary.add(mesh.facet.astype("<u4")),
-        "sharp": binary.add(mesh.sharp.astype("|u1")),
+        "faces": binary.view(packed(mesh, place[hardware.of_corner], vertex)),
     }
 
 
@@ -162,12 +170,14 @@ def write_glb(
     nodes: Sequence[Node] | None = None,
     *,
     name: str = "",
+    lean: bool = False,
     tell: Callable[[float], None] | None = None,
 ) -> bytes:
     """A GLB of parts and the nodes standing among them; parts used twice are stored once.
 
     Without nodes each part stands once at the origin. Parts without faces become bare nodes. Polygons, facets and
-    sharp edges are kept in extras, so that `read_glb` gives back the same faces; positions are float32 metres.
+    sharp edges are kept in extras, so that `read_glb` gives back the same faces; a `lean` file has no extras. Positions
+    are float32 metres.
     `tell` hears how far it is, 0…1, and may raise to stop it.
     """
     hear = tell or _quiet
@@ -185,9 +195,11 @@ def write_glb(
             if m not in materials:
                 materials.append(m)
             slots.append(materials.index(m))
-        primitives, place = _primitives(binary, part, slots)
-        extras = {"able_brick": {**_polygons(binary, part, place), "materials": slots}}
-        meshes.append({"name": part.name, "primitives": primitives, "extras": extras})
+        primitives, place, held = _primitives(binary, part, slots, lean=lean)
+        written: Json = {"name": part.name, "primitives": primitives}
+        if not lean:
+            written["extras"] = {"able_brick": {**_polygons(binary, part, place), "materials": slots, "sum": held}}
+        meshes.append(written)
         mesh_of.append(len(meshes) - 1)
     flat: list[Json] = []
 
@@ -204,7 +216,7 @@ def write_glb(
             out["scale"] = list(node.scale)
         if node.part is not None and mesh_of[node.part] is not None:
             out["mesh"] = mesh_of[node.part]
-        if node.extras:
+        if node.extras and not lean:
             out["extras"] = node.extras
         if node.children:
             out["children"] = [lay(child) for child in node.children]

@@ -11,6 +11,7 @@ import numpy.typing as npt
 from able_brick.core.errors import FileError, GeometryError
 from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
 from able_brick.core.files.gltf_document import Beside, Document, glb_chunks, number, parsed_json
+from able_brick.core.files.own_faces import OtherTrianglesError, OwnFaces, checksum, unpacked
 from able_brick.core.files.part import GroupAt, Instance, Material, Part, Scene, Texture
 from able_brick.core.files.pictures import texture
 from able_brick.core.late import Rotation
@@ -266,28 +267,34 @@ class _Reader(Document):
         offset = np.concatenate([[0], np.cumsum([len(p["position"]) for p in pieces])])
         extras = mesh.get("extras")
         own = extras.get("able_brick") if isinstance(extras, dict) else None
-        try:
-            if isinstance(own, dict) and own.get("format") == 1:
-                raw, weld = self.polygons(own, place, np.asarray(position), uv, colour), False
+        raw, weld = None, self.weld
+        if isinstance(own, dict) and own.get("format") in (1, 2):
+            try:
+                raw = self.polygons(own, place, pieces, np.asarray(position), uv, colour)
                 used = self.own_materials(own, place, materials, primitives, used)
-            else:
+                weld = False
+            except (OtherTrianglesError, FileError):
+                raw = None
+                self.notes.append(
+                    f"{name}: what was kept of its polygons, facets and sharp edges was left out, as it belongs to "
+                    "other triangles or materials than are there."
+                )
+        try:
+            if raw is None:
                 runs = [
                     (p["triangles"] + o if o else p["triangles"]).ravel()
                     for p, o in zip(pieces, offset[:-1].tolist(), strict=True)
                 ]
                 corners = runs[0] if len(runs) == 1 else np.concatenate(runs)
-                raw, weld = (
-                    RawFaces(
-                        np.asarray(position),
-                        np.full(len(corners) // 3, 3),
-                        corners,
-                        normal=normal,
-                        normal_at=corners,
-                        uv=None if uv is None else uv[corners],
-                        colour=None if colour is None else colour[corners],
-                        material=np.repeat(slot_of, [len(p["triangles"]) for p in pieces]),
-                    ),
-                    self.weld,
+                raw = RawFaces(
+                    np.asarray(position),
+                    np.full(len(corners) // 3, 3),
+                    corners,
+                    normal=normal,
+                    normal_at=corners,
+                    uv=None if uv is None else uv[corners],
+                    colour=None if colour is None else colour[corners],
+                    material=np.repeat(slot_of, [len(p["triangles"]) for p in pieces]),
                 )
             built, notes = mesh_from(raw, weld=weld)
             self.notes += [f"{name}: {note}" for note in notes]
@@ -309,6 +316,11 @@ class _Reader(Document):
         """
         slots = own.get("materials")
         if isinstance(slots, list) and slots:
+            for p in primitives:
+                extras = p.get("extras")
+                slot = extras.get("slot") if isinstance(extras, dict) else None
+                if isinstance(slot, int) and 0 <= slot < len(slots) and p.get("material") != slots[slot]:
+                    raise OtherTrianglesError  # materials were numbered anew
             return [materials[self.whole(s, f"{place}.extras.materials", 0, len(materials) - 1)] for s in slots]
         known: dict[int, Material] = {}
         for p in primitives:
@@ -379,9 +391,41 @@ class _Reader(Document):
         return out
 
     def polygons(
-        self, own: dict[str, Any], place: str, position: Floats, uv: Floats | None, colour: Floats | None
+        self,
+        own: dict[str, Any],
+        place: str,
+        pieces: list[dict[str, Any]],
+        position: Floats,
+        uv: Floats | None,
+        colour: Floats | None,
     ) -> RawFaces:
-        """Faces with their polygons, facets and sharp edges, as Able Brick wrote them."""
+        """Faces with their polygons, facets and sharp edges, as Able Brick wrote them. Raises FileError and
+        OtherTrianglesError where they are not those of the primitives."""
+        if own["format"] == 1:
+            found = self.polygons_of_accessors(own, place, len(position))
+            if int((found.sizes - 2).sum()) != sum(len(p["triangles"]) for p in pieces):
+                raise OtherTrianglesError
+        else:
+            if own.get("sum") != checksum(pieces):
+                raise OtherTrianglesError
+            data, start, length, _ = self.view(own.get("faces"), f"{place}.extras.faces")
+            found = unpacked(data[start : start + length], len(position))
+        points = np.zeros((int(found.vertex.max()) + 1, 3))
+        points[found.vertex] = position
+        return RawFaces(
+            points,
+            found.sizes,
+            found.vertex[found.corners],
+            uv=None if uv is None else uv[found.corners],
+            colour=None if colour is None else colour[found.corners],
+            sharp=found.sharp,
+            smooth_angle=number(own.get("smooth_angle"), f"{place}.extras.smooth_angle", 0, 4),
+            material=found.material,
+            facet=found.facet,
+        )
+
+    def polygons_of_accessors(self, own: dict[str, Any], place: str, count: int) -> OwnFaces:
+        """The same of files of the first format."""
 
         def get(key: str, most: int = 2**31) -> npt.NDArray[np.int64]:
             values = self.accessor(own.get(key), f"{place}.extras.{key}", ("SCALAR",))
@@ -389,24 +433,12 @@ class _Reader(Document):
                 raise FileError(f"{place}.extras.{key} are not whole numbers that fit the mesh.", place=place)
             return values.astype(np.int64)
 
-        hardware, vertex, sizes = get("corners", len(position)), get("vertex", len(position)), get("face_sizes", 2**20)
+        hardware, vertex, sizes = get("corners", count), get("vertex", count), get("face_sizes", 2**20)
         per_face = {key: get(key) for key in ("material", "facet")}
         sharp = get("sharp")
         lengths = {len(sizes), *(len(v) for v in per_face.values())}
-        if len(vertex) != len(position) or int(sizes.sum()) != len(hardware) or len(sharp) != len(hardware):
-            raise FileError(f"{place}.extras do not fit its {len(position)} vertices.", place=place)
+        if len(vertex) != count or int(sizes.sum()) != len(hardware) or len(sharp) != len(hardware):
+            raise FileError(f"{place}.extras do not fit its {count} vertices.", place=place)
         if len(lengths) != 1:
             raise FileError(f"{place}.extras differ in their number of faces.", place=place)
-        points = np.zeros((int(vertex.max()) + 1, 3))
-        points[vertex] = position
-        return RawFaces(
-            points,
-            sizes,
-            vertex[hardware],
-            uv=None if uv is None else uv[hardware],
-            colour=None if colour is None else colour[hardware],
-            sharp=sharp.astype(np.bool_),
-            smooth_angle=number(own.get("smooth_angle"), f"{place}.extras.smooth_angle", 0, 4),
-            material=per_face["material"],
-            facet=per_face["facet"],
-        )
+        return OwnFaces(sizes, per_face["material"], per_face["facet"], hardware, sharp.astype(np.bool_), vertex)

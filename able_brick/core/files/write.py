@@ -20,10 +20,13 @@ from able_brick.core.place.pose import decompose
 WRITTEN: Final = (".glb", ".obj", ".ply", ".stl")
 
 
-def write_file(name: str, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up.Y) -> dict[str, bytes]:
+def write_file(
+    name: str, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up.Y, lean: bool = False
+) -> dict[str, bytes]:
     """The bytes of the files that hold a scene, by name: one, but for OBJ, which has its materials beside it.
 
-    The ending of the name says the format. glTF is in metres with Y up by definition: other wishes are refused.
+    A `lean` GLB has no extras: triangles alone, without the polygons that they come from. The ending of the name says
+    the format. glTF is in metres with Y up by definition: other wishes are refused.
     """
     path = PurePath(name)
     suffix = path.suffix.lower()
@@ -37,7 +40,7 @@ def write_file(name: str, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up
         if unit is not Unit.METRES or up is not Up.Y:
             raise FileError("GLB is in metres with Y up by its standard; choose those.", place="unit", allowed="m, y")
         nodes = _nodes(scene) or None
-        return {path.name: write_glb(scene.parts, nodes)}
+        return {path.name: write_glb(scene.parts, nodes, lean=lean)}
     parts = standing_parts(taken_out(scene, unit, up))
     if suffix == ".obj":
         return write_obj(parts, path.stem)

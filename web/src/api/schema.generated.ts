@@ -502,7 +502,7 @@ export interface paths {
         };
         /**
          * Export
-         * @description The level as binary glTF 2.0.
+         * @description The level as binary glTF 2.0; a lean one is without what brings polygons back here.
          */
         get: operations["export_api_projects__project__levels__level__export_glb_get"];
         put?: never;
@@ -5607,7 +5607,9 @@ export interface operations {
     };
     export_api_projects__project__levels__level__export_glb_get: {
         parameters: {
-            query?: never;
+            query?: {
+                lean?: boolean;
+            };
             header?: never;
             path: {
                 level: string;
