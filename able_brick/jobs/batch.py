@@ -9,6 +9,7 @@ import os
 import queue
 import secrets
 import time
+from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field
@@ -175,11 +176,11 @@ def run_batch(
             tell(progress)
         waiting = (
             FileJob(str(written.source), path, str(written.target), text, pattern, written.run, replace)
-            for path in models_in(written.source, without=written.target)
+            for path in report.expecting(models_in(written.source, without=written.target))
         )
         for path, future in _ended(workers, waiting, lambda: None if tell is None else tell(progress)):
             found = _came_of(path, future)
-            report.add(found)
+            report.add(path, found)
             progress.done += bool(found["ok"])
             progress.failed += not found["ok"]
             progress.again += bool(found.get("again"))
@@ -231,11 +232,14 @@ def _came_of(path: str, future: Future[Any]) -> dict[str, Any]:
 
 
 class _Report:
-    """Both reports, written beside their places as files come in, and put there at the end: nothing is held."""
+    """Both reports, written beside their places as files come in, and put there at the end: what is there is always
+    whole. Rows stand in the order in which files were begun, so what is ready before an earlier one waits for that."""
 
     def __init__(self, written: Written) -> None:
         self._written = written
         self._first = True
+        self._expected: deque[str] = deque()
+        self._ready: dict[str, dict[str, Any]] = {}
 
     def __enter__(self) -> _Report:
         to_json, to_csv = (self._written.half_report(name) for name in REPORTS)
@@ -246,8 +250,20 @@ class _Report:
         self._rows.writeheader()
         return self
 
-    def add(self, found: dict[str, Any]) -> None:
-        """What came of a file: an object, and a row for each rung."""
+    def expecting(self, paths: Iterator[str]) -> Iterator[str]:
+        """The same paths, whose files come in one after the other from now on."""
+        for path in paths:
+            self._expected.append(path)
+            yield path
+
+    def add(self, path: str, found: dict[str, Any]) -> None:
+        """What came of a file."""
+        self._ready[path] = found
+        while self._expected and self._expected[0] in self._ready:
+            self._write(self._ready.pop(self._expected.popleft()))
+
+    def _write(self, found: dict[str, Any]) -> None:
+        """An object, and a row for each rung."""
         self._json.write(f"{'' if self._first else ','}\n{json.dumps(found)}")
         self._first = False
         head = {k: found.get(k, "") for k in ("file", "ok", "reason", "again")}
@@ -255,6 +271,9 @@ class _Report:
             self._rows.writerow({**rung, **head, "written": rung.get("file", "")})
 
     def __exit__(self, *_: object) -> None:
+        for path in self._expected:  # what was given up has nothing to tell
+            if path in self._ready:
+                self._write(self._ready[path])
         self._json.write("\n]\n")
         self._json.close()
         self._csv.close()

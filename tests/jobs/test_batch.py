@@ -165,7 +165,7 @@ def wait_for(target: Path, count: int) -> None:
         time.sleep(0.02)
 
 
-def check_whole(target: Path, total: int) -> None:
+def check_whole(source: Path, target: Path, total: int) -> None:
     """Every good file is there once, whole, and every broken one is told."""
     report = json.loads((target / "report.json").read_text())
     assert len(report) == total
@@ -177,6 +177,9 @@ def check_whole(target: Path, total: int) -> None:
     with (target / "report.csv").open(newline="") as file:
         rows = list(csv.DictReader(file))
     assert len(rows) == 2 * (total - BROKEN) + BROKEN
+    order = [r["file"] for r in report]
+    assert order == [str(p.relative_to(source)) for p in sorted(source.rglob("*.glb"))], "the order of their names"
+    assert list(dict.fromkeys(r["file"] for r in rows)) == order
 
 
 def test_a_batch_that_is_killed_goes_on_where_it_stopped(tmp_path: Path) -> None:
@@ -201,7 +204,7 @@ def test_a_batch_that_is_killed_goes_on_where_it_stopped(tmp_path: Path) -> None
     told = json.loads(done.stdout)
     assert told == {"total": 70, "done": 60, "failed": BROKEN, "again": len(before)}
     assert {p: p.stat().st_mtime_ns for p in before} == before, "what was done is done once"
-    check_whole(target, 70)
+    check_whole(source, target, 70)
 
 
 @contextmanager
@@ -248,7 +251,7 @@ def test_a_worker_of_a_cluster_that_dies_stops_nothing(tmp_path: Path) -> None:
 
         done = run_batch(source, target, HALVES, scheduler=address, tell=tell)
     assert (done.done, done.failed) == (30, BROKEN)
-    check_whole(target, 40)
+    check_whole(source, target, 40)
 
 
 def test_two_batches_are_not_in_each_others_way(tmp_path: Path) -> None:
