@@ -55,15 +55,15 @@ test:
 	@# a browser test that fails is run once more, and told as unsteady when it passes then
 	$(BIN)/python -m pytest -n 2 --dist worksteal --reruns 1 -raR tests/ui
 
-# The long forms: kills, switching, flipped bits, full disks, four clients at once for twenty minutes, and chains of
-# operations on meshes.
+# The long forms: kills, switching, flipped bits, full disks, four clients at once for twenty minutes, random targets of
+# slimming, and chains of operations on meshes.
 test-long: setup $(STAMP)/dev
 	$(BIN)/python -m tests.session.kills --kills 300
 	$(BIN)/python -m tests.session.switching --runs 30
 	$(BIN)/python -m tests.session.damage --flips 500
 	$(BIN)/python -m tests.session.full
 	$(BIN)/python -m tests.session.soak --minutes 20
-	$(BIN)/python -m tests.core.targets --runs 1000
+	$(BIN)/python -m tests.core.targets --runs 1000 --points 200000
 	$(BIN)/python -m tests.steps.shape.chains --runs 200 --steps 30
 	$(BIN)/python -m tests.steps.shape.chains --runs 200 --steps 30 --from-file
 
