@@ -31,7 +31,7 @@ _AT_ONCE: Final = 2_000_000
 
 
 @dataclass(frozen=True, eq=False)
-class _Kind:
+class _Instances:
     """Items of one look: their pose rows (n,10), and whether their vertices are those of the piece."""
 
     look: Look
@@ -50,7 +50,7 @@ class _Kind:
 
 
 @dataclass(frozen=True, eq=False)
-class _Stood:
+class _PlacedMesh:
     """An item in the world: vertices (V,3), edges (E,2) and faces of its mesh."""
 
     points: Floats
@@ -82,21 +82,21 @@ def contact_vertices(
                 meshes[id(look)] = _loaded(look, piece, mesh, load)
         mine, theirs = meshes[id(one.look)], meshes[id(other.look)]
         if mine is not None and theirs is not None:
-            out |= _kept(_stood(one, a, mine), _stood(other, b, theirs))
+            out |= _kept(_placed(one, a, mine), _placed(other, b, theirs))
     return out
 
 
-def _kinds(snapshot: Snapshot, level: str, piece: Piece) -> list[_Kind]:
+def _kinds(snapshot: Snapshot, level: str, piece: Piece) -> list[_Instances]:
     """All that stands in a level, by its looks."""
     found: dict[object, tuple[Look, bool, list[Floats]]] = {}
     for thing in snapshot.of(level).values():
         shown = shown_items(snapshot, thing) if thing.pieces else None
         for batch in () if shown is None else shown.batches:
             look = batch.look
-            mine = look.piece.id == piece.id and (look.form is None or isinstance(look.form, Mirrored))
-            key = look if look.form is None or isinstance(look.form, Mirrored) else id(look)
-            found.setdefault(key, (look, mine, []))[2].append(batch.poses.rows())
-    return [_Kind(look, np.concatenate(rows), mine) for look, mine, rows in found.values()]
+            rigid = look.form is None or isinstance(look.form, Mirrored)
+            key = (look.piece.id, look.form) if rigid else id(look)
+            found.setdefault(key, (look, rigid and look.piece.id == piece.id, []))[2].append(batch.poses.rows())
+    return [_Instances(look, np.concatenate(rows), mine) for look, mine, rows in found.values()]
 
 
 def _loaded(look: Look, piece: Piece, mesh: PolyMesh, load: MeshLoader) -> PolyMesh | None:
@@ -111,7 +111,7 @@ def _loaded(look: Look, piece: Piece, mesh: PolyMesh, load: MeshLoader) -> PolyM
         return None
 
 
-def _pairs(kinds: list[_Kind]) -> Iterator[tuple[_Kind, _Kind, int, int]]:
+def _pairs(kinds: list[_Instances]) -> Iterator[tuple[_Instances, _Instances, int, int]]:
     """Items of the piece with items whose boxes touch theirs, each way of standing beside one another once."""
     lows = np.concatenate([k.boxes[0] for k in kinds])
     highs = np.concatenate([k.boxes[1] for k in kinds])
@@ -141,7 +141,7 @@ def _pairs(kinds: list[_Kind]) -> Iterator[tuple[_Kind, _Kind, int, int]]:
                     yield one, other, int(mine[k]), int(theirs[k])
 
 
-def _different(one: _Kind, other: _Kind, a: Ints, b: Ints) -> Ints:
+def _different(one: _Instances, other: _Instances, a: Ints, b: Ints) -> Ints:
     """The first of all pairs that stand alike: the one as the other sees it, to the world's scale."""
     (turn, place), (turn_b, place_b) = one.maps, other.maps
     back = np.swapaxes(turn_b[b], 1, 2)  # up to its sizes, which are told beside it
@@ -158,11 +158,11 @@ def _different(one: _Kind, other: _Kind, a: Ints, b: Ints) -> Ints:
     return np.sort(first)
 
 
-def _stood(kind: _Kind, item: int, mesh: PolyMesh) -> _Stood:
-    return _Stood(item_to_world(mesh.positions, kind.rows[item], kind.look.pivot, kind.look.axes), mesh)
+def _placed(kind: _Instances, item: int, mesh: PolyMesh) -> _PlacedMesh:
+    return _PlacedMesh(item_to_world(mesh.positions, kind.rows[item], kind.look.pivot, kind.look.axes), mesh)
 
 
-def _kept(one: _Stood, other: _Stood) -> Bools:
+def _kept(one: _PlacedMesh, other: _PlacedMesh) -> Bools:
     """(V) the vertices of one item that a joint with another one needs."""
     out = np.zeros(len(one.points), np.bool_)
     low = np.maximum(one.points.min(axis=0), other.points.min(axis=0)) - 2 * TOUCH
@@ -183,7 +183,7 @@ def _kept(one: _Stood, other: _Stood) -> Bools:
     return out | _outline(one, other, met)
 
 
-def _on_edges(points: Floats, of: _Stood, low: Floats, high: Floats) -> tuple[Bools, Ints]:
+def _on_edges(points: Floats, of: _PlacedMesh, low: Floats, high: Floats) -> tuple[Bools, Ints]:
     """(n) which points lie on an edge of an item within a box, and the vertices at the ends of such edges."""
     on = np.zeros(len(points), np.bool_)
     if not len(points):
@@ -204,7 +204,7 @@ def _on_edges(points: Floats, of: _Stood, low: Floats, high: Floats) -> tuple[Bo
     return on, edges[near[touched]].ravel()
 
 
-def _outline(one: _Stood, other: _Stood, met: npt.NDArray[np.int64]) -> Bools:
+def _outline(one: _PlacedMesh, other: _PlacedMesh, met: npt.NDArray[np.int64]) -> Bools:
     """(V) vertices that meet others, without those that are within faces which lie upon faces of the other."""
     out: Bools = met >= 0
     if not out.any():

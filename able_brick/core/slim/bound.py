@@ -67,9 +67,9 @@ class Surface:
 
 
 @dataclass(frozen=True, eq=False)
-class Sight:
-    """How one surface is seen from another: distances (V) of its vertices, the triangles (V) of the other where those
-    lead, in the order of its tree, and the largest distance of a vertex that is in use."""
+class VertexDistances:
+    """How far one surface's vertices are from another: distances (V), the nearest triangles (V) of the other in the
+    order of its tree, and the largest distance of a vertex that is in use."""
 
     away: Floats
     nearest: Ints
@@ -79,8 +79,8 @@ class Sight:
 Breathe = Callable[[], None] | None
 
 
-def sight(one: Surface, other: Surface, breathe: Breathe = None) -> Sight:
-    """How the vertices of one surface are seen from another."""
+def vertex_distances(one: Surface, other: Surface, breathe: Breathe = None) -> VertexDistances:
+    """How far the vertices of one surface are from another."""
     _, low, high, child = other.tree
     points = one.points
     away, nearest = np.empty(len(points)), np.zeros(len(points), np.int32)
@@ -92,10 +92,10 @@ def sight(one: Surface, other: Surface, breathe: Breathe = None) -> Sight:
     for _ in side_by_side(part, range(0, len(points), _PORTION)):
         if breathe is not None:
             breathe()
-    return Sight(away, nearest, float(away[one.tris].max(initial=0.0)))
+    return VertexDistances(away, nearest, float(away[one.tris].max(initial=0.0)))
 
 
-def bound_of(one: Surface, other: Surface, seen: Sight, met: float, *, breathe: Breathe = None) -> float:
+def bound_of(one: Surface, other: Surface, seen: VertexDistances, met: float, *, breathe: Breathe = None) -> float:
     """A distance that no point of a surface is farther from another one than, metres.
 
     It is proven, not sampled: a triangle is cut until each piece of it is covered by the other surface within that
@@ -107,7 +107,7 @@ def bound_of(one: Surface, other: Surface, seen: Sight, met: float, *, breathe: 
     return max((p[1] for p in _portions(one, other, seen, max(met, seen.largest), 0.0, breathe)), default=0.0)
 
 
-def proven_within(one: Surface, other: Surface, seen: Sight, limit: float, breathe: Breathe = None) -> bool:
+def proven_within(one: Surface, other: Surface, seen: VertexDistances, limit: float, breathe: Breathe = None) -> bool:
     """Whether it is proven that no point of a surface is farther than a limit from another one. It ends with the first
     that is met there."""
     if not limit > 0 or seen.largest > limit:
@@ -115,7 +115,9 @@ def proven_within(one: Surface, other: Surface, seen: Sight, limit: float, breat
     return all(p[1] <= limit and p[0] <= limit for p in _portions(one, other, seen, seen.largest, limit, breathe))
 
 
-def met_beyond(one: Surface, other: Surface, seen: Sight, limit: float, breathe: Breathe = None) -> tuple[Ints, bool]:
+def met_beyond(
+    one: Surface, other: Surface, seen: VertexDistances, limit: float, breathe: Breathe = None
+) -> tuple[Ints, bool]:
     """Triangles (k) of a surface of which a point was met beyond a limit from another one, the worst of each portion;
     and whether all else is proven to be within."""
     found = list(_portions(one, other, seen, min(seen.largest, limit), limit, breathe))
@@ -124,7 +126,7 @@ def met_beyond(one: Surface, other: Surface, seen: Sight, limit: float, breathe:
 
 
 def _portions(
-    one: Surface, other: Surface, seen: Sight, met: float, limit: float, breathe: Breathe
+    one: Surface, other: Surface, seen: VertexDistances, met: float, limit: float, breathe: Breathe
 ) -> Iterator[tuple[float, float, int]]:
     """For some triangles at a time what the kernel says of them; what is within a limit is not told apart."""
     floor = max(_FLOOR * max(one.diagonal, other.diagonal), limit)
@@ -148,7 +150,7 @@ def _portions(
             child,
             beside,
             met,
-            RATIO,
+            1.0 if limit > 0 else RATIO,  # a limit is held to the letter
             floor,
             most,
             first,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.kernel import kernel
-from able_brick.core.slim.tree import box_distance, triangle_distance
+from able_brick.core.slim.tree import nearest_one, triangle_distance
 
 #: Pieces of one triangle that wait to be looked at.
 _STACK = 512
@@ -19,34 +19,8 @@ _SHRUNK = 1e-10
 _HALVINGS = 26
 #: A place that is nearer to an end of an edge than this share of it is that end.
 _AT_END = 1e-4
-#: From so many splits of splits on, pieces are halved along their longest edge.
+#: Pieces that come from more cuts than this are halved along their longest edge.
 _DEEP = 60
-
-
-@kernel
-def nearest_one(p, soup, low, high, child, best, found, stack):  # type: ignore[no-untyped-def]
-    """Squared distance from a point to the nearest triangle and which one that is, where it is nearer than the one that
-    was `found` at `best`. `stack` has room for 128 numbers."""
-    stack[0] = 0
-    top = 1
-    while top:
-        top -= 1
-        node = stack[top]
-        if box_distance(p, low[node], high[node]) >= best:
-            continue
-        if child[node, 0] < 0:
-            first = -child[node, 0] - 1
-            for t in range(first, first + child[node, 1]):
-                d = triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2])
-                if d < best:
-                    best, found = d, t
-            continue
-        a, b = child[node, 0], child[node, 1]
-        if box_distance(p, low[a], high[a]) < box_distance(p, low[b], high[b]):
-            a, b = b, a
-        stack[top], stack[top + 1] = a, b
-        top += 2
-    return best, found
 
 
 @kernel
@@ -60,6 +34,18 @@ def nearest_of_all(points, soup, low, high, child, first, last, away, nearest): 
         guess = triangle_distance(points[i], one[0], one[1], one[2])
         best, found = nearest_one(points[i], soup, low, high, child, guess, found, stack)
         away[i], nearest[i] = np.sqrt(best), found
+
+
+@kernel
+def _nearest_from(at, near, soup, low, high, child, stack):  # type: ignore[no-untyped-def]
+    """The nearest triangle to a place and its squared distance, looked for from three that are `near`."""
+    best, found = np.inf, 0
+    for m in range(3):
+        one = soup[near[m]]
+        x = triangle_distance(at, one[0], one[1], one[2])
+        if x < best:
+            best, found = x, near[m]
+    return nearest_one(at, soup, low, high, child, best, found, stack)
 
 
 @kernel
@@ -281,13 +267,7 @@ def bound_of(points, tris, away, nearest, soup, low, high, child, beside, seen, 
             if upper > enough:
                 for c in range(3):
                     at[c] = (corner[0, c] + corner[1, c] + corner[2, c]) / 3.0
-                best, found = np.inf, 0
-                for m in range(3):
-                    one = soup[n[m]]
-                    x = triangle_distance(at, one[0], one[1], one[2])
-                    if x < best:
-                        best, found = x, n[m]
-                best, found = nearest_one(at, soup, low, high, child, best, found, nodes)
+                best, found = _nearest_from(at, n, soup, low, high, child, nodes)
                 if best > seen * seen:
                     seen, met_at = np.sqrt(best), t
                 number += 1
@@ -312,12 +292,7 @@ def bound_of(points, tris, away, nearest, soup, low, high, child, beside, seen, 
             for c in range(3):
                 at[c] = corner[i, c] + share * (corner[j, c] - corner[i, c])
             if not best <= seen * seen:
-                for m in range(3):
-                    one = soup[n[m]]
-                    x = triangle_distance(at, one[0], one[1], one[2])
-                    if x < best:
-                        best, found = x, n[m]
-                best, found = nearest_one(at, soup, low, high, child, best, found, nodes)
+                best, found = _nearest_from(at, n, soup, low, high, child, nodes)
             cuts += 1
             if cuts >= most[t]:
                 cuts, looser = 0, 2.0 * looser

@@ -9,7 +9,15 @@ import numpy as np
 
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
-from able_brick.core.slim.bound import Breathe, Sight, Surface, bound_of, met_beyond, proven_within, sight
+from able_brick.core.slim.bound import (
+    Breathe,
+    Surface,
+    VertexDistances,
+    bound_of,
+    met_beyond,
+    proven_within,
+    vertex_distances,
+)
 from able_brick.core.slim.tree import nearest_distances
 from able_brick.core.threads import side_by_side
 
@@ -96,10 +104,10 @@ class Measure:
         found = np.flatnonzero(seen).astype(np.int32)
         return None if sure and sure_back and not len(found) else found
 
-    def _met(self, other: Surface, breathe: Breathe) -> tuple[list[tuple[Surface, Surface, Sight]], float]:
+    def _met(self, other: Surface, breathe: Breathe) -> tuple[list[tuple[Surface, Surface, VertexDistances]], float]:
         """Both ways, and the largest distance of a vertex."""
         pairs = ((self._surface, other), (other, self._surface))
-        ways = [(a, b, sight(a, b, breathe)) for a, b in pairs]
+        ways = [(a, b, vertex_distances(a, b, breathe)) for a, b in pairs]
         return ways, max(seen.largest for _, _, seen in ways)
 
     def _rounded(self, other: PolyMesh) -> float:

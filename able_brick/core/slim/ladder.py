@@ -195,11 +195,11 @@ def _within(
     target: Target,
     measure: Measure,
     breathe: Callable[[float], None],
-    came: Ints | None = None,
+    run_vertex: Ints | None = None,
 ) -> tuple[Reducing, Slimmed]:
     """The fewest triangles within a deviation that are found from a state that is within it; and a state on the way
-    there, from which all may still go on.
-    `came` are the vertices of its source that those of what is measured against have become, where it is another."""
+    there, from which all may still go on. `run_vertex` says what each vertex of the mesh that is measured against is in
+    the run's source, where that is another mesh; −1 where it is gone."""
     limit = target.deviation() or 0.0
     at_start = good.triangles == good.source.triangle_count
     best = unchanged(good.source) if at_start else good.result()
@@ -219,7 +219,7 @@ def _within(
             low = trial.triangles
         tried += 1 if between else 0
     if good.triangles > _LEAST and good.triangles < good.source.triangle_count:
-        best = _farther(good.copied(), best, limit, measure, breathe, came)
+        best = _farther(good.copied(), best, limit, measure, breathe, run_vertex)
     return good, best
 
 
@@ -229,7 +229,7 @@ def _farther(
     limit: float,
     measure: Measure,
     breathe: Callable[[float], None],
-    came: Ints | None,
+    run_vertex: Ints | None,
 ) -> Slimmed:
     """What is left to take where it stays within a limit: each time something is too far, what it came from stays as it
     is from then on, and all else goes on."""
@@ -244,7 +244,7 @@ def _farther(
         if beyond is None:
             good, best, refused = trial, out, 0
             continue
-        good.lock(beyond if came is None else came[beyond][came[beyond] >= 0])
+        good.lock(beyond if run_vertex is None else run_vertex[beyond][run_vertex[beyond] >= 0])
         refused += 1
         if refused % _REFUSED == 0 or not len(beyond):  # in the latter case it is only not proven
             share = 1 - (1 - share) / 2

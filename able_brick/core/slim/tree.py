@@ -66,31 +66,38 @@ def box_distance(p, low, high):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def nearest_one(p, soup, low, high, child, best, found, stack):  # type: ignore[no-untyped-def]
+    """Squared distance from a point to the nearest triangle and which one that is, where it is nearer than the one that
+    was `found` at `best`. `stack` has room for 128 numbers."""
+    stack[0] = 0
+    top = 1
+    while top:
+        top -= 1
+        node = stack[top]
+        if box_distance(p, low[node], high[node]) >= best:
+            continue
+        if child[node, 0] < 0:
+            first = -child[node, 0] - 1
+            for t in range(first, first + child[node, 1]):
+                d = triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2])
+                if d < best:
+                    best, found = d, t
+            continue
+        a, b = child[node, 0], child[node, 1]
+        if box_distance(p, low[a], high[a]) < box_distance(p, low[b], high[b]):
+            a, b = b, a
+        stack[top], stack[top + 1] = a, b
+        top += 2
+    return best, found
+
+
+@kernel
 def nearest_distances(points, soup, low, high, child):  # type: ignore[no-untyped-def]
     """Squared distance (n) from each point to the nearest triangle."""
     out = np.empty(len(points))
     stack = np.empty(128, np.int64)
     for i in range(len(points)):
-        p = points[i]
-        best = np.inf
-        stack[0] = 0
-        top = 1
-        while top:
-            top -= 1
-            node = stack[top]
-            if box_distance(p, low[node], high[node]) >= best:
-                continue
-            if child[node, 0] < 0:
-                first = -child[node, 0] - 1
-                for t in range(first, first + child[node, 1]):
-                    best = min(best, triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2]))
-                continue
-            a, b = child[node, 0], child[node, 1]
-            if box_distance(p, low[a], high[a]) < box_distance(p, low[b], high[b]):
-                a, b = b, a
-            stack[top], stack[top + 1] = a, b
-            top += 2
-        out[i] = best
+        out[i] = nearest_one(points[i], soup, low, high, child, np.inf, 0, stack)[0]
     return out
 
 

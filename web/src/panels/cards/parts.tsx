@@ -44,6 +44,9 @@ export function PieceFacts({ piece, items = 1, factors, all = piece.facts }: Fac
   const size = piece.facts.high
     .map((v, k) => ((v - (piece.facts.low[k] ?? 0)) * Math.abs(factors?.[k] ?? 1)).toFixed(2))
     .join(" × ");
+  // what is told of slimming is meant for one size; what stands larger is farther off
+  const told = piece.slim?.size ?? [1, 1, 1];
+  const times = Math.max(1, ...told.map((t, k) => Math.abs(factors?.[k] ?? 0) / (t || 1)));
   return (
     <Facts>
       <dt>Measures</dt>
@@ -57,11 +60,11 @@ export function PieceFacts({ piece, items = 1, factors, all = piece.facts }: Fac
           <dt>Slimmed from</dt>
           <dd>{grouped(piece.slim.triangles)} tris</dd>
           <dt>Deviation RMS</dt>
-          <dd>{(piece.slim.rms * 1000).toFixed(2)} mm RMS</dd>
+          <dd>{(piece.slim.rms * times * 1000).toFixed(2)} mm RMS</dd>
           <dt>Deviation largest</dt>
           <dd>
             {piece.slim.proven ? "" : "≈ "}
-            {atMost(piece.slim.largest * 1000)} mm
+            {atMost(piece.slim.largest * times * 1000)} mm
           </dd>
         </>
       )}
