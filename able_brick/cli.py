@@ -19,6 +19,7 @@ from able_brick.core.errors import AbleBrickError, InputError
 from able_brick.core.events import set_up
 
 with uncollected():  # what is imported stays: to look for garbage in it would take a good part of a start
+    from able_brick.core.files.glb_nodes import Rungs
     from able_brick.core.files.part import Scene
     from able_brick.core.files.read import read_file
     from able_brick.core.files.regular import read_beside, read_regular
@@ -27,10 +28,10 @@ with uncollected():  # what is imported stays: to look for garbage in it would t
     from able_brick.core.mesh.measure import counts_of_all
     from able_brick.core.mesh.validity import problems_of_all
     from able_brick.core.slim.ladder import Target
-    from able_brick.core.text import at_most, grouped
-    from able_brick.jobs.batch import USUAL_PATTERN, Progress, run_batch
+    from able_brick.core.text import at_most, grouped, listed
+    from able_brick.jobs.batch import USUAL_OF_ALL, USUAL_PATTERN, Progress, run_batch
     from able_brick.jobs.naming import NamePattern
-    from able_brick.jobs.slim_scene import slim_scene
+    from able_brick.jobs.slim_scene import slim_scene, with_rungs
 
 LogLevel = Literal["debug", "info", "warning", "error"]
 #: Bytes of a file that is read.
@@ -206,6 +207,10 @@ def reduce(
     distance: Annotated[float, typer.Option(help="Metres from which --pixels are seen")] = 10.0,
     ladder: Annotated[str | None, typer.Option(help="Several rungs by their shares, such as 1,0.5,0.25")] = None,
     keep_seams: Annotated[bool, typer.Option("--keep-seams", help="Open borders stay exactly where they are")] = False,
+    rungs: Annotated[
+        Rungs | None,
+        typer.Option(help="One GLB with all rungs: by the extension MSFT_lod, or as nodes called {name}_LOD{n}"),
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print a list with an object for each rung")] = False,
 ) -> None:
     """Reduce the triangles of a file, to one rung or to several.
@@ -220,15 +225,21 @@ def reduce(
         raise typer.Exit(2)
     try:
         targets = _targets(share, triangles, deviation, pixels, distance, ladder)
-        pattern = target.name if len(targets) == 1 or "{" in target.name else f"{target.stem}_{{rung}}{target.suffix}"
-        named = NamePattern.parse(pattern, rungs=len(targets))
+        each = 1 if rungs is not None else len(targets)
+        pattern = target.name if each == 1 or "{" in target.name else f"{target.stem}_{{rung}}{target.suffix}"
+        named = NamePattern.parse(pattern, rungs=each)
         scene = _read(source)
         total = sum(p.mesh.triangle_count for p in scene.parts)
+        made = slim_scene(scene, targets, keep_seams=keep_seams)
         told = []
-        for k, rung in enumerate(slim_scene(scene, targets, keep_seams=keep_seams), 1):
-            at = target.with_name(str(named.of(source.stem, k, rung.triangles, "", target.suffix)))
-            _write(at, rung.scene)
-            told.append({"rung": k, "file": str(at), **rung.report()})
+        for k, rung in enumerate(made, 1):
+            of = min(k, each)
+            at = target.with_name(str(named.of(source.stem, of, made[of - 1].triangles, "", target.suffix)))
+            if rungs is None:
+                _write(at, rung.scene)
+            elif k == 1:
+                _write(at, with_rungs(scene, made), rungs=rungs)
+            told.append({"rung": k, "file": str(at), "notes": list(scene.notes), **rung.report()})
     except AbleBrickError as error:
         typer.echo(f"{source}: {error}", err=True)
         raise typer.Exit(2) from None
@@ -288,8 +299,16 @@ def batch(
     target: Annotated[Path, typer.Argument(metavar="OUT_DIR", help="Folder to write to")],
     recipe: Annotated[Path, typer.Option(help="Recipe as JSON, as the Slim stage exports it")],
     pattern: Annotated[
-        str, typer.Option(help="Names of the files written: {name}, {rung}, {tris}, {folder}, {ext}")
-    ] = USUAL_PATTERN,
+        str | None,
+        typer.Option(
+            help="Names of the files written: {name}, {rung}, {tris}, {folder}, {ext}; usually "
+            f"{USUAL_PATTERN}, and {USUAL_OF_ALL} with --rungs"
+        ),
+    ] = None,
+    rungs: Annotated[
+        Rungs | None,
+        typer.Option(help="One GLB of each model with all rungs: by MSFT_lod, or as nodes called {name}_LOD{n}"),
+    ] = None,
     jobs: Annotated[int | None, typer.Option(help="Processes on this machine; usually one a core", min=1)] = None,
     scheduler: Annotated[
         str | None, typer.Option(envvar="ABLE_BRICK_SCHEDULER", help="Address of a dask scheduler, for a cluster")
@@ -319,7 +338,15 @@ def batch(
     try:
         how = Recipe.model_validate_json(recipe.read_bytes())
         done = run_batch(
-            source, target, how, pattern=pattern, jobs=jobs, scheduler=scheduler, replace=replace, tell=tell
+            source,
+            target,
+            how,
+            pattern=pattern,
+            rungs=rungs,
+            jobs=jobs,
+            scheduler=scheduler,
+            replace=replace,
+            tell=tell,
         )
     except ValidationError as error:
         typer.echo(f"{recipe}: this is no recipe ({error.errors()[0]['msg']}).", err=True)
@@ -352,12 +379,16 @@ def convert(
     lean: Annotated[
         bool, typer.Option("--lean", help="A GLB of triangles alone, without what brings polygons back here")
     ] = False,
+    rungs: Annotated[
+        Rungs | None,
+        typer.Option(help="How a GLB has the rungs of the file read; without it they are left out, and that is told"),
+    ] = None,
 ) -> None:
     """Write a file in another format, unit or up axis. Faces, texture coordinates, materials and names survive where
     the format has them."""
     try:
         scene = brought_in(_read(source), from_unit, from_up)
-        written = _write(target, scene, unit=unit, up=up, lean=lean)
+        written = _write(target, scene, unit=unit, up=up, lean=lean, rungs=rungs)
     except AbleBrickError as error:
         typer.echo(f"{source}: {error}", err=True)
         raise typer.Exit(2) from None
@@ -366,6 +397,9 @@ def convert(
         raise typer.Exit(2) from None
     faces = sum(p.mesh.face_count for p in scene.parts)
     typer.echo(f"{source}: {faces} faces in {len(scene.parts)} parts, written to {', '.join(map(str, written))}")
+    left = [p.name for p in scene.parts if p.rungs] if rungs is None else []
+    if left:
+        typer.echo(f"  The rungs of {listed(left)} were left out; ask for them with --rungs.")
     for note in scene.notes[:20]:
         typer.echo(f"  {note}")
 
@@ -377,10 +411,18 @@ def _read(path: Path) -> Scene:
     return read_file(path.name, data, lambda name: read_beside(folder, name, _MOST_BYTES))
 
 
-def _write(target: Path, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up.Y, lean: bool = False) -> list[Path]:
+def _write(
+    target: Path,
+    scene: Scene,
+    *,
+    unit: Unit = Unit.METRES,
+    up: Up = Up.Y,
+    lean: bool = False,
+    rungs: Rungs | None = None,
+) -> list[Path]:
     """Write a scene; all files are made before the first is written."""
     out = []
-    for name, data in write_file(target.name, scene, unit=unit, up=up, lean=lean).items():
+    for name, data in write_file(target.name, scene, unit=unit, up=up, lean=lean, rungs=rungs).items():
         path = target.with_name(name)
         path.write_bytes(data)
         out.append(path)

@@ -182,3 +182,26 @@ def test_the_demo_is_not_mixed_with_what_another_project_left(tmp_path: Path, mo
         assert project.notes == []
     assert not list(tmp_path.glob("*.building*"))
     assert (tmp_path / "merrow.db-wal.aside-1").exists()
+
+
+def test_all_rungs_in_one_file(ball: Path, tmp_path: Path) -> None:
+    for how in ("lod", "names"):
+        to = tmp_path / f"{how}.glb"
+        done = run.invoke(app, ["reduce", str(ball), str(to), "--ladder", "1,0.5,0.1", "--rungs", how, "--json"])
+        assert done.exit_code == 0, done.stderr
+        told = json.loads(done.stdout)
+        assert [r["file"] for r in told] == [str(to)] * 3
+        scene = read_glb(to.read_bytes())
+        assert [i.name for i in scene.instances] == ["one", "two", "box"]
+        slim = scene.parts[0].rungs
+        assert [r.mesh.triangle_count for r in slim][-1] < scene.parts[0].mesh.triangle_count / 8
+        assert len(slim) == 2, "what has as many triangles as the piece is no rung of it"
+    whole, without = tmp_path / "whole.glb", tmp_path / "without.glb"
+    done = run.invoke(app, ["convert", str(tmp_path / "names.glb"), str(without)])
+    assert "rungs of Ball" in done.stdout
+    assert not read_glb(without.read_bytes()).parts[0].rungs
+    assert run.invoke(app, ["convert", str(tmp_path / "names.glb"), str(whole), "--rungs", "lod"]).exit_code == 0
+    assert len(read_glb(whole.read_bytes()).parts[0].rungs) == 2
+    done = run.invoke(app, ["reduce", str(ball), str(tmp_path / "x.obj"), "--ladder", "1,0.5", "--rungs", "lod"])
+    assert done.exit_code == 2
+    assert "cannot hold rungs" in done.stderr

@@ -13,7 +13,7 @@ from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.mesh.validity import problems
 from able_brick.core.place.pose import to_world
-from able_brick.level.export import level_nodes
+from able_brick.level.export import level_file
 from able_brick.level.rows import Array, Course, Placement
 from able_brick.session.project import Project
 
@@ -61,8 +61,8 @@ def test_each_step_of_the_building_can_be_undone(demo: Project) -> None:
 
 
 def test_the_exported_level_stands_where_the_level_stands(demo: Project) -> None:
-    parts, nodes = level_nodes(demo.snapshot, "level-1", demo.meshes.get, demo.pictures.get)
-    scene = read_glb(write_glb(parts, nodes, name="Merrow Lock"))
+    made = level_file(demo.snapshot, "level-1", demo.meshes.get, demo.pictures.get)
+    scene = read_glb(write_glb(made.parts, made.nodes, name="Merrow Lock"))
     assert len(scene.instances) == demo.view("level-1").summary.placements
     footbridge = next(i for i in scene.instances if i.name == "Footbridge 10 m")
     row = next(t for t in demo.snapshot.things["level-1"].values() if t.name == "Footbridge 10 m")

@@ -12,8 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from able_brick.api.within import PREFIX, OfProject
 from able_brick.core.errors import InputError
+from able_brick.core.files.glb_nodes import Rungs
 from able_brick.jobs import batches as jobs
-from able_brick.jobs.batch import USUAL_PATTERN
 from able_brick.level.recipe import Recipe
 from able_brick.steps.parse import sentence
 
@@ -31,7 +31,8 @@ class NewBatch(BaseModel):
     source: str = Field(min_length=1, max_length=4000, examples=["/home/me/models"])
     target: str = Field(min_length=1, max_length=4000, examples=["/home/me/slim"])
     recipe: Recipe
-    pattern: str = Field(USUAL_PATTERN, max_length=240)
+    pattern: str | None = Field(None, max_length=240, description="The usual one where none is given")
+    rungs: Rungs | None = Field(None, description="One GLB of each with all rungs, and how; else a file for each")
     replace: bool = Field(False, description="Replace files that are there and were not written by this batch")
 
 
@@ -42,7 +43,8 @@ class FilesBatch(BaseModel):
 
     target: str = Field(min_length=1, max_length=4000, examples=["/home/me/slim"])
     recipe: Recipe
-    pattern: str = Field(USUAL_PATTERN, max_length=240)
+    pattern: str | None = Field(None, max_length=240, description="The usual one where none is given")
+    rungs: Rungs | None = Field(None, description="One GLB of each with all rungs, and how; else a file for each")
     replace: bool = Field(False, description="Replace files that are there and were not written by this batch")
 
 
@@ -97,7 +99,7 @@ def _folder(text: str, field: str) -> Path:
 def start(batches: OfProject, new: NewBatch) -> BatchView:
     """Begin to slim a folder; what was done before with the same content and recipe is not done again."""
     source, target = _folder(new.source, "source"), _folder(new.target, "target")
-    return BatchView.of(batches.start(source, target, new.recipe, new.pattern, replace=new.replace))
+    return BatchView.of(batches.start(source, target, new.recipe, new.pattern, rungs=new.rungs, replace=new.replace))
 
 
 @router.post("/files", status_code=202)
@@ -115,7 +117,9 @@ def start_files(
         raise InputError(sentence(field, first), field=field) from error
     named = [(f.filename or "", f.file) for f in files]
     target = _folder(wish.target, "target")
-    return BatchView.of(batches.start_files(named, target, wish.recipe, wish.pattern, replace=wish.replace))
+    return BatchView.of(
+        batches.start_files(named, target, wish.recipe, wish.pattern, rungs=wish.rungs, replace=wish.replace)
+    )
 
 
 @router.get("")

@@ -14,6 +14,7 @@ from pydantic import TypeAdapter
 
 from able_brick.api.within import PREFIX, TheProject
 from able_brick.core.errors import UnknownIdError
+from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.files.part import Scene
 from able_brick.core.files.units import Unit, Up
 from able_brick.core.files.write import write_file
@@ -97,16 +98,18 @@ async def export(
     kind: Annotated[Literal["glb", "obj", "ply", "stl"], Query(alias="format")] = "glb",
     unit: Unit = Unit.METRES,
     up: Up = Up.Y,
+    rungs: Rungs | None = None,
 ) -> Response:
-    """A piece as a file, its pivot at the origin; OBJ comes as a ZIP with its materials."""
+    """A piece as a file, its pivot at the origin; OBJ comes as a ZIP with its materials. A GLB may have its rungs."""
 
     def build() -> tuple[str, dict[str, bytes]]:
         row = project.snapshot.pieces.get(piece)
         if row is None:
             raise UnknownIdError(f"There is no piece {piece[:40]!r} on the shelf (any more).", id=piece)
-        part = piece_part(row, project.meshes.get(row.mesh), project.pictures.get)
+        load = project.meshes.get
+        part = piece_part(row, load(row.mesh), project.pictures.get, None if rungs is None else load)
         stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in row.name.lower()).strip("-") or "piece"
-        return f"{stem}.{kind}", write_file(f"{stem}.{kind}", Scene((part,)), unit=unit, up=up)
+        return f"{stem}.{kind}", write_file(f"{stem}.{kind}", Scene((part,)), unit=unit, up=up, rungs=rungs)
 
     name, files = await run_in_threadpool(build)
     if kind == "obj":

@@ -15,6 +15,7 @@ from able_brick.api.told import VARY, as_columns, told, wants_columns
 from able_brick.api.turns import Turns, turns
 from able_brick.api.within import PREFIX, Here, TheProject, note
 from able_brick.core.errors import UnknownIdError
+from able_brick.core.files.glb_nodes import Rungs
 from able_brick.session.delta import Delta, LevelView
 from able_brick.session.shipping import level_glb
 from able_brick.steps.checks import check_text
@@ -214,10 +215,11 @@ def redo(project: TheProject, level: LevelId, request: HistoryRequest, asked: Re
 
 
 @router.get("/levels/{level}/export.glb", response_class=Response)
-async def export(project: TheProject, level: LevelId, lean: bool = False) -> Response:
-    """The level as binary glTF 2.0; a lean one is without what brings polygons back here."""
+async def export(project: TheProject, level: LevelId, lean: bool = False, rungs: Rungs | None = None) -> Response:
+    """The level as binary glTF 2.0; a lean one is without what brings it back here as it was. `rungs` writes those of
+    pieces: by the extension MSFT_lod, or as nodes called `{name}_LOD{n}`."""
 
-    name, data = await run_in_threadpool(level_glb, project, level, lean=lean)
+    name, data = await run_in_threadpool(level_glb, project, level, lean=lean, rungs=rungs)
     return Response(
         data, media_type="model/gltf-binary", headers={"Content-Disposition": f'attachment; filename="{name}"'}
     )

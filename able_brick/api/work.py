@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
@@ -12,10 +14,13 @@ from pydantic import BaseModel
 from able_brick.api.levels import LevelId, PreviewRequest
 from able_brick.api.within import PREFIX, AtWork, TheProject
 from able_brick.core.errors import InputError, UnknownIdError
+from able_brick.core.files.glb_nodes import Rungs
 from able_brick.level.recipe import SHIPPED, Recipe
 from able_brick.session import work as jobs
 from able_brick.session.shipping import export
+from able_brick.session.work import Outcome
 from able_brick.steps.checks import check_text
+from able_brick.steps.draft import Tell
 from able_brick.steps.parse import parse_tool
 
 router = APIRouter(prefix=PREFIX)
@@ -61,12 +66,16 @@ def start(project: TheProject, work: AtWork, level: LevelId, step: PreviewReques
 
 
 @router.post("/levels/{level}/export", status_code=202)
-def export_beside(project: TheProject, work: AtWork, level: LevelId) -> JobView:
+def export_beside(
+    project: TheProject, work: AtWork, level: LevelId, lean: bool = False, rungs: Rungs | None = None
+) -> JobView:
     """Begin to write a level as binary glTF 2.0 beside other work; its file is fetched when that is done."""
     name = project.snapshot.level(level).name
-    return JobView.of(
-        work.begin(project, level, f"Export {name}", "export", lambda tell, room: export(project, level, room, tell))
-    )
+
+    def do(tell: Tell, room: Callable[[], Path]) -> Outcome:
+        return export(project, level, room, tell, lean=lean, rungs=rungs)
+
+    return JobView.of(work.begin(project, level, f"Export {name}", "export", do))
 
 
 @router.get("/work/{key}/file", response_class=FileResponse)

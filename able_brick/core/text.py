@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from decimal import ROUND_CEILING, Decimal
 
 
@@ -48,6 +49,12 @@ def stretched(factor: float) -> str:
         return f"to {digits(100 * factor)} % of the length"
     told = f"{100 * (factor - 1):+.1f}"
     return f"{told} %" if float(told) else "0 %"
+
+
+def listed(names: Sequence[str], most: int = 3) -> str:
+    """Some names, and how many more there are."""
+    more = f" and {len(names) - most} more" if len(names) > most else ""
+    return ", ".join(names[:most]) + more
 
 
 def counted(number: int, one: str, many: str) -> str:

@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
 from able_brick.core.errors import AbleBrickError, InputError, StorageError
+from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.files.read import MODELS
 from able_brick.jobs.naming import NamePattern
 from able_brick.jobs.slim_file import FileJob, slim_file, written_ending
@@ -28,6 +29,8 @@ if TYPE_CHECKING:
     from dask.distributed import Future
 
 USUAL_PATTERN: Final = "{folder}/{name}_{rung}{ext}"
+#: Where one file has all rungs.
+USUAL_OF_ALL: Final = "{folder}/{name}{ext}"
 #: Files that are handed to each worker ahead.
 _AHEAD: Final = 4
 #: Seconds after which it is looked whether the batch is still wanted.
@@ -90,9 +93,10 @@ def check_folders(source: Path, target: Path) -> None:
         raise StorageError(f"{target} cannot be written to: {error.strerror}.") from error
 
 
-def check_names(written: Written, pattern: NamePattern, rungs: int) -> int:
-    """How many files there are. InputError where two of them would be written under one name, where something would
-    be written into the folder that is read, or over what the batch has not written; nothing is begun then.
+def check_names(written: Written, pattern: NamePattern, each: int, rungs: Rungs | None = None) -> int:
+    """How many files there are; so many are made of `each`. InputError where two of them would be written under one
+    name, where something would be written into the folder that is read, or over what the batch has not written; nothing
+    is begun then.
 
     Names that hold {tris} are known only when they are made, and are looked at then; so are names that cannot be.
     """
@@ -102,13 +106,13 @@ def check_names(written: Written, pattern: NamePattern, rungs: int) -> int:
     known = "{tris}" not in pattern.text
     for path in models_in(written.source, without=written.target):
         count += 1
-        names = [name for rung in range(1, rungs + 1) if (name := _named(pattern, path, rung)) is not None]
+        names = [name for rung in range(1, each + 1) if (name := _named(pattern, path, rung, rungs)) is not None]
         for name in names:
             fault = written.fault(name)
             if fault is not None:
                 raise InputError(f"{fault}. Give another folder or pattern; nothing was begun.", field="target")
             if known and hash(name) in seen:
-                _refuse_twice(written, pattern, rungs, path, name)
+                _refuse_twice(written, pattern, each, path, name, rungs)
             seen.add(hash(name))
         foreign += written.foreign(path, names) if known else []
     if foreign and not written.replace:
@@ -124,24 +128,31 @@ def check_names(written: Written, pattern: NamePattern, rungs: int) -> int:
     return count
 
 
-def _refuse_twice(written: Written, pattern: NamePattern, rungs: int, path: str, name: str) -> None:
+def _refuse_twice(written: Written, pattern: NamePattern, each: int, path: str, name: str, rungs: Rungs | None) -> None:
     """InputError where another model than this one would be written under its name."""
     for other in models_in(written.source, without=written.target):
         if other == path:
             return
-        if name in (_named(pattern, other, rung) for rung in range(1, rungs + 1)):
+        if name in (_named(pattern, other, rung, rungs) for rung in range(1, each + 1)):
             raise InputError(
                 f"{path} and {other} would both be written as {name}; put {{folder}} or {{ext}} into the pattern.",
                 field="pattern",
             )
 
 
-def _named(pattern: NamePattern, path: str, rung: int) -> str | None:
+def _named(pattern: NamePattern, path: str, rung: int, rungs: Rungs | None) -> str | None:
     """The name of a rung, as far as it is known; None where it cannot be, which is told of the file alone."""
     at = Path(path)
     with suppress(AbleBrickError, ValueError):
-        return str(pattern.of(at.stem, rung, 0, "/".join(at.parent.parts), written_ending(at)))
+        return str(pattern.of(at.stem, rung, 0, "/".join(at.parent.parts), written_ending(at, rungs)))
     return None
+
+
+def how_named(pattern: str | None, recipe: Recipe, rungs: Rungs | None) -> tuple[str, int]:
+    """The pattern of names, the usual one where none is given, and how many files are made of each."""
+    if rungs is not None:
+        return pattern or USUAL_OF_ALL, 1
+    return pattern or USUAL_PATTERN, len(recipe.rungs)
 
 
 def run_batch(
@@ -149,13 +160,15 @@ def run_batch(
     target: Path,
     recipe: Recipe,
     *,
-    pattern: str = USUAL_PATTERN,
+    pattern: str | None = None,
+    rungs: Rungs | None = None,
     jobs: int | None = None,
     scheduler: str | None = None,
     replace: bool = False,
     tell: Callable[[Progress], None] | None = None,
 ) -> Progress:
-    """Slim every model in a folder into another, a file for each rung, and write report.json and report.csv there.
+    """Slim every model in a folder into another, a file for each rung, or with `rungs` a GLB that has all of them, and
+    write report.json and report.csv there.
 
     What was done before with the same content and recipe is not done again. One bad file stops nothing; one that
     workers die on is reported. `tell` hears how far it is, several times a second, and may raise to stop: then the
@@ -163,9 +176,10 @@ def run_batch(
     not replaced, unless asked for. Raises InputError and StorageError before anything is begun.
     """
     check_folders(source, target)
-    parsed = NamePattern.parse(pattern, rungs=len(recipe.rungs))
+    pattern, each = how_named(pattern, recipe, rungs)
+    parsed = NamePattern.parse(pattern, rungs=each)
     written = Written(target.resolve(), source.resolve(), secrets.token_hex(6), replace)
-    progress = Progress(total=check_names(written, parsed, len(recipe.rungs)))
+    progress = Progress(total=check_names(written, parsed, each, rungs))
     written.tidy_after_others()
     text = recipe.model_dump_json()
     with ExitStack() as stack:
@@ -175,7 +189,7 @@ def run_batch(
         if tell is not None:
             tell(progress)
         waiting = (
-            FileJob(str(written.source), path, str(written.target), text, pattern, written.run, replace)
+            FileJob(str(written.source), path, str(written.target), text, pattern, written.run, replace, rungs)
             for path in report.expecting(models_in(written.source, without=written.target))
         )
         for path, future in _ended(workers, waiting, lambda: None if tell is None else tell(progress)):

@@ -11,10 +11,11 @@ from pathlib import Path
 from typing import BinaryIO, Final, Literal
 
 from able_brick.core.errors import AbleBrickError, InputError, StorageError, UnknownIdError
+from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.gate import Gate
 from able_brick.core.text import counted
 from able_brick.jobs.arrived import put_down
-from able_brick.jobs.batch import Progress, check_folders, check_names, run_batch
+from able_brick.jobs.batch import Progress, check_folders, check_names, how_named, run_batch
 from able_brick.jobs.naming import NamePattern
 from able_brick.jobs.written import Written
 from able_brick.level.recipe import Recipe
@@ -46,6 +47,7 @@ class Batch:
     title: str = ""
     arrived: Scratch | None = None
     replace: bool = False
+    rungs: Rungs | None = None
 
     @property
     def ended(self) -> bool:
@@ -82,8 +84,9 @@ class Batches:
         files: Sequence[tuple[str, BinaryIO]],
         target: Path,
         recipe: Recipe,
-        pattern: str,
+        pattern: str | None,
         *,
+        rungs: Rungs | None = None,
         replace: bool = False,
     ) -> Batch:
         """The same for files that came from a page."""
@@ -96,7 +99,9 @@ class Batches:
             source.mkdir()
             count = put_down(files, source)
             title = counted(count, "file", "files")
-            return self.start(source, target, recipe, pattern, replace=replace, title=title, arrived=arrived)
+            return self.start(
+                source, target, recipe, pattern, rungs=rungs, replace=replace, title=title, arrived=arrived
+            )
         except BaseException:
             arrived.close()
             raise
@@ -106,8 +111,9 @@ class Batches:
         source: Path,
         target: Path,
         recipe: Recipe,
-        pattern: str,
+        pattern: str | None,
         *,
+        rungs: Rungs | None = None,
         replace: bool = False,
         title: str = "",
         arrived: Scratch | None = None,
@@ -117,9 +123,10 @@ class Batches:
         if not source.is_absolute() or not target.is_absolute():
             raise InputError("Give whole paths of both folders.", field="source" if target.is_absolute() else "target")
         check_folders(source, target)
-        parsed = NamePattern.parse(pattern, rungs=len(recipe.rungs))
+        pattern, each = how_named(pattern, recipe, rungs)
+        parsed = NamePattern.parse(pattern, rungs=each)
         # told at once; it is looked at again when it begins
-        check_names(Written(target.resolve(), source.resolve(), "", replace), parsed, len(recipe.rungs))
+        check_names(Written(target.resolve(), source.resolve(), "", replace), parsed, each, rungs)
         with self._guard:
             self._gate.check()
             if any(not b.ended for b in self._all.values()):
@@ -134,6 +141,7 @@ class Batches:
                 title=title or str(source),
                 arrived=arrived,
                 replace=replace,
+                rungs=rungs,
             )
             self._all[batch.id] = batch
             for old in [b for b in self._all.values() if b.ended][:-_MOST_ENDED]:
@@ -191,7 +199,15 @@ class Batches:
 
         state: State = "done"
         try:
-            run_batch(batch.source, batch.target, batch.recipe, pattern=batch.pattern, replace=batch.replace, tell=tell)
+            run_batch(
+                batch.source,
+                batch.target,
+                batch.recipe,
+                pattern=batch.pattern,
+                rungs=batch.rungs,
+                replace=batch.replace,
+                tell=tell,
+            )
         except _StoppedError:
             state = "stopped"
         except (AbleBrickError, OSError) as error:

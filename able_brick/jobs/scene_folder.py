@@ -15,7 +15,7 @@ from typing import Any, Final
 import numpy as np
 
 from able_brick.core.errors import FileError
-from able_brick.core.files.part import GroupAt, Instance, Material, Part, Scene, Texture
+from able_brick.core.files.part import GroupAt, Instance, KeptLevel, Material, Part, PartRung, Scene, Texture
 from able_brick.core.mesh.little import little_bytes
 from able_brick.core.mesh.polymesh import PolyMesh
 
@@ -38,20 +38,23 @@ def write_scene(folder: Path, scene: Scene) -> None:
     for k, t in enumerate(textures):
         (folder / f"texture-{k}").write_bytes(t.data)
     number = {t: k for k, t in enumerate(textures)}
+    meshes = [*(p.mesh for p in scene.parts), *(r.mesh for p in scene.parts for r in p.rungs)]
     with (folder / "meshes").open("wb") as out:
         for name, _, _ in _FIELDS:
-            for p in scene.parts:
-                array = getattr(p.mesh, name)
+            for mesh in meshes:
+                array = getattr(mesh, name)
                 if array is not None:
                     out.write(little_bytes(array))
     np.save(folder / "matrices.npy", np.array([i.matrix for i in scene.instances]).reshape(-1, 4, 4))
     looks = {look: k for k, look in enumerate(dict.fromkeys(p.materials for p in scene.parts))}
     table = {
-        "parts": [[p.name, _rows(p.mesh), p.mesh.smooth_angle, looks[p.materials]] for p in scene.parts],
+        "meshes": [[_rows(m), m.smooth_angle] for m in meshes],
+        "parts": [[p.name, looks[p.materials], p.piece, [r.coverage for r in p.rungs]] for p in scene.parts],
         "looks": [[_row(m, number) for m in look] for look in looks],
         "textures": [{"name": t.name, "media": t.media} for t in textures],
-        "instances": [[i.part, i.name, i.group] for i in scene.instances],
-        "groups": [[g.name, g.parent, g.matrix.ravel().tolist()] for g in scene.groups],
+        "instances": [[i.part, i.name, i.group, i.thing] for i in scene.instances],
+        "groups": [[g.name, g.parent, g.matrix.ravel().tolist(), g.thing] for g in scene.groups],
+        "kept": None if (own := scene.kept) is None else [own.rows, own.standing, sorted(own.written)],
         "notes": list(scene.notes),
     }
     (folder / "scene.json").write_text(json.dumps(table, allow_nan=False))
@@ -81,33 +84,39 @@ def read_scene(folder: Path) -> Scene:
         ]
         matrices = np.load(folder / "matrices.npy", allow_pickle=False)
         looks = [tuple(_material(row, textures) for row in look) for look in table["looks"]]
+        meshes = _meshes(folder, table["meshes"])
+        own, others = meshes[: len(table["parts"])], iter(meshes[len(table["parts"]) :])
         parts = [
-            Part(name, mesh, looks[look])
-            for (name, _, _, look), mesh in zip(table["parts"], _meshes(folder, table["parts"]), strict=True)
+            Part(name, mesh, looks[look], rungs=tuple([PartRung(next(others), c) for c in rungs]), piece=piece)
+            for (name, look, piece, rungs), mesh in zip(table["parts"], own, strict=True)
         ]
     except (OSError, ValueError, KeyError) as error:
         raise FileError("What was read is no longer there; bring the file in again.", place="folder") from error
-    instances = [Instance(part, name, m, g) for (part, name, g), m in zip(table["instances"], matrices, strict=True)]
-    groups = [GroupAt(name, parent, np.array(m).reshape(4, 4)) for name, parent, m in table["groups"]]
-    return Scene(tuple(parts), tuple(instances), tuple(table["notes"]), tuple(groups))
+    instances = [Instance(part, name, m, *g) for (part, name, *g), m in zip(table["instances"], matrices, strict=True)]
+    groups = [GroupAt(name, parent, np.array(m).reshape(4, 4), t) for name, parent, m, t in table["groups"]]
+    kept = None
+    if table["kept"] is not None:
+        rows, standing, written = table["kept"]
+        kept = KeptLevel(rows, {k: (within, name) for k, (within, name) in standing.items()}, frozenset(written))
+    return Scene(tuple(parts), tuple(instances), tuple(table["notes"]), tuple(groups), kept)
 
 
 def large_meshes(folder: Path, least: int) -> list[PolyMesh]:
     """The meshes of a scene in a folder that have at least so many faces. Raises OSError and ValueError."""
-    parts = json.loads((folder / "scene.json").read_text())["parts"]
+    told = json.loads((folder / "scene.json").read_text())["meshes"]
     faces = [name for name, _, _ in _FIELDS].index("material")
-    if not any(rows[faces] >= least for _, rows, _, _ in parts):
+    if not any(rows[faces] >= least for rows, _ in told):
         return []
-    return [mesh for mesh in _meshes(folder, parts) if mesh.face_count >= least]
+    return [mesh for mesh in _meshes(folder, told) if mesh.face_count >= least]
 
 
-def _meshes(folder: Path, parts: list[list[Any]]) -> list[PolyMesh]:
-    """The meshes of parts, whose arrays are stretches of what the file holds."""
+def _meshes(folder: Path, told: list[list[Any]]) -> list[PolyMesh]:
+    """The meshes, whose arrays are stretches of what the file holds."""
     raw = (folder / "meshes").read_bytes()
     columns: dict[str, list[Any]] = {}
     at = 0
     for k, (name, kind, width) in enumerate(_FIELDS):
-        lengths = [rows[k] for _, rows, _, _ in parts]
+        lengths = [rows[k] for rows, _ in told]
         total = sum(n for n in lengths if n is not None)
         whole = np.frombuffer(raw, np.dtype(kind), total * width, at).astype(kind[1:], copy=False)
         at += whole.nbytes
@@ -117,5 +126,5 @@ def _meshes(folder: Path, parts: list[list[Any]]) -> list[PolyMesh]:
         columns[name] = [
             None if n is None else whole[a:b] for n, a, b in zip(lengths, ends[:-1], ends[1:], strict=True)
         ]
-    columns["smooth_angle"] = [angle for _, _, angle, _ in parts]
+    columns["smooth_angle"] = [angle for _, angle in told]
     return list(starmap(PolyMesh, zip(*(columns[f.name] for f in fields(PolyMesh)), strict=True)))

@@ -15,7 +15,10 @@ from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.mesh.validity import problems_of_all
+from able_brick.core.text import counted, listed
+from able_brick.level.carried import claimed
 
+_KINDS = ("placement", "array", "course", "path", "group", "measure")
 _MOST_PARTS = 200
 _MOST_LINES = 60
 _MOST_SHADOW = 3000
@@ -45,8 +48,9 @@ class MaterialSheet(BaseModel):
 class Sheet(BaseModel):
     """Counts, size in the file's own numbers, materials, what was mended and what is wrong.
 
-    `outline_y` and `outline_z` are the file's shadow from the front, as polygons, with Y or with Z up; `unit` and
-    `up` are what the file most likely means.
+    `rungs` are the parts that have some; `level` says in a sentence what of a level, which the file was written from,
+    comes back as it was, "" where nothing does. `outline_y` and `outline_z` are the file's shadow from the front, as
+    polygons, with Y or with Z up; `unit` and `up` are what the file most likely means.
     """
 
     file: str
@@ -58,6 +62,8 @@ class Sheet(BaseModel):
     quads: int
     ngons: int
     places: int
+    rungs: int
+    level: str
     low: tuple[float, float, float]
     high: tuple[float, float, float]
     outline_y: list[list[tuple[float, float]]]
@@ -81,6 +87,7 @@ def sheet_of(file: str, scene: Scene) -> Sheet:
     materials = list(dict.fromkeys(m for p in scene.parts for m in p.materials))
     first = scene.parts[:_MOST_PARTS]
     found = problems_of_all([p.mesh for p in first])
+    came_back, lost = _of_level(scene)
     faults = [f"{p.name}: {q.text}" for p, some in zip(first, found, strict=True) for q in some]
     return Sheet(
         file=file[:200],
@@ -104,17 +111,36 @@ def sheet_of(file: str, scene: Scene) -> Sheet:
         quads=sum(int((s == 4).sum()) for s in sizes),
         ngons=sum(int((s > 4).sum()) for s in sizes),
         places=len(scene.instances),
+        rungs=sum(bool(p.rungs) for p in scene.parts),
+        level=came_back,
         low=(float(low[0]), float(low[1]), float(low[2])),
         high=(float(high[0]), float(high[1]), float(high[2])),
         outline_y=_outlines(scene, (0, 1)),
         outline_z=_outlines(scene, (0, 2)),
         materials=[MaterialSheet(name=m.name, colour=m.colour, texture=m.texture is not None) for m in materials[:100]],
-        notes=[n[:300] for n in scene.notes[:_MOST_LINES]],
+        notes=[n[:300] for n in (*scene.notes, *lost)[:_MOST_LINES]],
         problems=[f[:300] for f in faults[:_MOST_LINES]],
         unit=Unit.METRES if fixed else _likely(float((high - low).max())),
         up=Up.Z if suffix == ".stl" else Up.Y,
         fixed=fixed,
     )
+
+
+def _of_level(scene: Scene) -> tuple[str, list[str]]:
+    """What comes back of the level that the file was written from, and what of it does not."""
+    if scene.kept is None:
+        return "", []
+    carried = claimed(scene.kept, {p.piece for p in scene.parts if p.piece})
+    if carried is None:
+        return "", ["What was kept of arrays, courses and paths was left out, as this version cannot read it."]
+    kinds = Counter(str(t.kind) for t in carried.things)
+    words = [counted(kinds[k], k, f"{k}s") for k in _KINDS if kinds[k]]
+    lost = sorted(scene.kept.written - {t.id for t in carried.things} - {""})
+    notes = []
+    if lost:
+        many = counted(len(lost), "thing of the level was", "things of the level were")
+        notes = [f"{many} changed or taken out since; what stands in the file comes as it stands."]
+    return listed(words, 6), notes
 
 
 def _likely(extent: float) -> Unit:

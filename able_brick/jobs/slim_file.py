@@ -11,6 +11,7 @@ from typing import Any, Final
 
 from able_brick.core import late
 from able_brick.core.errors import AbleBrickError, FileError
+from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.files.read import read_file
 from able_brick.core.files.regular import read_regular
 from able_brick.core.files.write import WRITTEN, write_file
@@ -18,7 +19,7 @@ from able_brick.core.threads import one_thread
 from able_brick.jobs.limits import MOST_MEMORY, limited, memory_for
 from able_brick.jobs.made_by import Beside, program, unchanged
 from able_brick.jobs.naming import NamePattern
-from able_brick.jobs.slim_scene import slim_scene
+from able_brick.jobs.slim_scene import slim_scene, with_rungs
 from able_brick.jobs.written import Written
 from able_brick.level.recipe import Recipe
 
@@ -28,7 +29,8 @@ _MOST_BYTES: Final = 2 * 2**30
 @dataclass(frozen=True)
 class FileJob:
     """A file of a batch: the folder that is read, its path in it, the folder that is written to, and how. `run` is the
-    run of the batch; with `replace` files may be replaced that it did not write."""
+    run of the batch; with `replace` files may be replaced that it did not write. `rungs` says how one file has all of
+    them; None writes a file for each."""
 
     source: str
     path: str
@@ -37,6 +39,7 @@ class FileJob:
     pattern: str
     run: str = "alone"
     replace: bool = False
+    rungs: Rungs | None = None
 
     @property
     def written(self) -> Written:
@@ -62,7 +65,7 @@ def slim_file(job: FileJob) -> dict[str, Any]:
 def _slimmed(job: FileJob) -> dict[str, Any]:
     path = Path(job.source) / job.path
     data = read_regular(path, _MOST_BYTES)
-    how = f"{job.recipe} {job.pattern} {program()}".encode()
+    how = f"{job.recipe} {job.pattern} {job.rungs} {program()}".encode()
     content = hashlib.blake2b(data + how, digest_size=20).hexdigest()
     written = job.written
     folder = path.parent.resolve()
@@ -79,10 +82,16 @@ def _slimmed(job: FileJob) -> dict[str, Any]:
         rungs = slim_scene(scene, [r.meant() for r in recipe.rungs], keep_seams=recipe.keep_seams)
         pattern = NamePattern(job.pattern)
         inner = PurePosixPath(*Path(job.path).parent.parts)
-        ext = written_ending(path)
+        ext = written_ending(path, job.rungs)
         told: list[dict[str, Any]] = []
         files: dict[str, bytes] = {}
+        of_all = pattern.of(path.stem, 1, rungs[0].triangles, str(inner), ext)
+        if job.rungs is not None:
+            files[str(of_all)] = write_file(of_all.name, with_rungs(scene, rungs), rungs=job.rungs)[of_all.name]
         for k, rung in enumerate(rungs, 1):
+            if job.rungs is not None:
+                told.append({"rung": k, "file": str(of_all), **rung.report()})
+                continue
             name = pattern.of(path.stem, k, rung.triangles, str(inner), ext)
             for part, made in write_file(name.name, rung.scene).items():
                 if files.get(str(name.with_name(part)), made) != made:
@@ -111,6 +120,8 @@ def _ready() -> None:
     late.load()
 
 
-def written_ending(path: Path) -> str:
-    """The ending of what is written for a file: its own, where that can be written."""
+def written_ending(path: Path, rungs: Rungs | None = None) -> str:
+    """The ending of what is written for a file: its own, where that can be written and hold `rungs`."""
+    if rungs is not None:
+        return ".glb"
     return path.suffix.lower() if path.suffix.lower() in WRITTEN else ".glb"

@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from able_brick.core.errors import FileError, GeometryError
-from able_brick.core.files.part import Part, Scene
+from able_brick.core.files.part import Part, PartRung, Scene
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.measure import area
 from able_brick.core.mesh.polymesh import Bools, Floats
@@ -21,7 +21,7 @@ from able_brick.core.slim.ladder import Made, Target, ladder
 from able_brick.core.slim.metric import largest_metric, mean_size, stretch_of
 from able_brick.core.slim.reduce import Reducing
 from able_brick.core.slim.seams import open_borders
-from able_brick.core.slim.viewing import good_from
+from able_brick.core.slim.viewing import coverage, good_from
 
 Tell = Callable[[float, str], None]
 
@@ -29,14 +29,15 @@ Tell = Callable[[float, str], None]
 @dataclass(frozen=True, eq=False)
 class SceneRung:
     """A rung of a scene: the scene with slimmed parts, and what it costs; metres of the world and seconds. `triangles`
-    are those of its meshes, and `drawn` those of all that stands, each mesh as often as it does. `size` is the most by
-    which a part stands larger than it is."""
+    are those of its meshes, and `drawn` those of all that stands, each mesh as often as it does. `deviations` are those
+    of the parts. `size` is the most by which a part stands larger than it is."""
 
     scene: Scene
     target: Target
     triangles: int
     drawn: int
     hardware_vertices: int
+    deviations: tuple[float, ...]
     max_deviation_m: float
     met_deviation_m: float
     rms_deviation_m: float
@@ -110,6 +111,23 @@ def slim_scene(
     return [_rung(scene, standing, made, r, target, spent) for r, target in enumerate(targets)]
 
 
+def with_rungs(scene: Scene, rungs: Sequence[SceneRung]) -> Scene:
+    """The scene with what was made of it as rungs of its parts, those that have fewer triangles than the one before."""
+    parts = []
+    for k, one in enumerate(_standing(scene, keep_seams=False)):
+        points = one.part.mesh.positions if one.metric is None else one.part.mesh.positions @ one.metric.T
+        reach = float(np.linalg.norm(np.ptp(points, axis=0))) / 2 if len(points) else 0.0
+        levels: list[PartRung] = []
+        last = one.part.mesh.triangle_count
+        for rung in sorted(rungs, key=lambda r: -r.triangles):
+            mesh = rung.scene.parts[k].mesh
+            if mesh.triangle_count < last:
+                levels.append(PartRung(mesh, coverage(reach, good_from(rung.deviations[k]) + reach)))
+                last = mesh.triangle_count
+        parts.append(replace(one.part, shaded=None, rungs=tuple(levels)))
+    return replace(scene, parts=tuple(parts))
+
+
 def _standing(scene: Scene, keep_seams: bool) -> list[_Standing]:
     maps: list[list[Floats]] = [[] for _ in scene.parts]
     for instance in scene.instances:
@@ -157,7 +175,8 @@ def _rung(
     parts = tuple(Part(p.name, m, p.materials) for p, m in zip(scene.parts, meshes, strict=True))
     weights = np.array([s.area for s in standing])
     squares = np.array([0.0 if m is None else m.deviation.rms**2 for m in found])
-    largest = max((m.deviation.largest for m in found if m is not None), default=0.0)
+    far = tuple(0.0 if m is None else m.deviation.largest for m in found)
+    largest = max(far, default=0.0)
     reached = all(m.slimmed.reached for m in found if m is not None)
     return SceneRung(
         Scene(parts, scene.instances, scene.notes, scene.groups),
@@ -165,6 +184,7 @@ def _rung(
         sum(m.triangle_count for m in meshes),
         drawn,
         sum(len(hardware_vertices(m)) for m in meshes),
+        far,
         largest,
         max((m.deviation.met for m in found if m is not None), default=0.0),
         float(np.sqrt((squares * weights).sum() / weights.sum())) if weights.sum() > 0 else 0.0,

@@ -3,51 +3,142 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from able_brick.core.files.part import Node, Part, Texture
+from able_brick.core.files.part import Node, Part, PartRung, Texture
 from able_brick.core.late import Rotation
 from able_brick.core.mesh.combine import with_positions
+from able_brick.core.mesh.hardware import HardwareVertices
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
-from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, about_pivot, quaternion, rotation, vector
+from able_brick.core.place.pose import (
+    IDENTITY,
+    Quaternion,
+    Vector,
+    about_pivot,
+    quaternion,
+    rotated,
+    rotation,
+    vector,
+)
+from able_brick.core.slim.viewing import coverage
+from able_brick.level.carried import carried_rows, fits
 from able_brick.level.evaluate import shown_items
 from able_brick.level.rows import Group, Look, Measure, Path, Piece, Placement
+from able_brick.level.rows.bent import BentForm
+from able_brick.level.rows.shown import Form, TurnedOver
 from able_brick.level.snapshot import Snapshot
 from able_brick.level.things import AThing
 
 #: Things after which it is told how far it is.
 _BREATH = 500
+Load = Callable[[str], PolyMesh]
+Pictures = Callable[[str], Texture]
 
 
-def piece_part(piece: Piece, mesh: PolyMesh, pictures: Callable[[str], Texture]) -> Part:
-    """A piece with its pivot at the origin, along its pivot's axes, as an engine expects it."""
+@dataclass(frozen=True)
+class LevelFile:
+    """What the file of a level holds: parts, each once; nodes; the rows that nodes would lose, none in a lean one."""
+
+    parts: list[Part]
+    nodes: list[Node]
+    rows: dict[str, object] | None
+
+
+def piece_part(piece: Piece, mesh: PolyMesh, pictures: Pictures, load: Load | None = None) -> Part:
+    """A piece with its pivot at the origin, along its pivot's axes, as an engine expects it; with its rungs where
+    meshes can be loaded."""
+    return look_part(Look(piece), lambda key: mesh if load is None or key == piece.mesh else load(key), pictures, load)
+
+
+def look_part(look: Look, own: Load, pictures: Pictures, load: Load | None = None) -> Part:
+    """A piece as it is drawn; with rungs that are mirrored and bent alike where these can be loaded."""
+    piece = look.piece
+    surfaces = tuple(s.material(pictures) for s in piece.materials)
+    mesh, shaded = _drawn(look, own)
+    rungs: list[PartRung] = []
+    if load is not None and piece.ladder is not None and fits(piece.ladder, piece):
+        shares = coverages(piece)
+        least = mesh.triangle_count
+        for rung, share in zip(piece.ladder.rungs, shares, strict=True):
+            slim, shading = _drawn(rung_look(look, rung.mesh), load)
+            # what has to be divided to be bent may come to no fewer triangles: then it is of no use
+            if look.form is None or slim.triangle_count < least:
+                rungs.append(PartRung(slim, share, shading))
+                least = slim.triangle_count
+    return Part(piece.name, mesh, surfaces, shaded, tuple(rungs), piece.id if look.form is None else "")
+
+
+def _drawn(look: Look, load: Load) -> tuple[PolyMesh, HardwareVertices | None]:
+    if look.form is not None:
+        return look.mesh(load), look.shaded(load)
+    piece, mesh = look.piece, load(look.piece.mesh)
     plain = not any(piece.pivot) and piece.axes == IDENTITY
-    centred = mesh if plain else with_positions(mesh, about_pivot(mesh.positions, piece.pivot, piece.axes))
-    return Part(piece.name, centred, tuple(s.material(pictures) for s in piece.materials))
+    return (mesh if plain else with_positions(mesh, about_pivot(mesh.positions, piece.pivot, piece.axes))), None
 
 
-def level_nodes(
+def rung_look(look: Look, mesh: str) -> Look:
+    """A look of a piece with the mesh of a rung of it."""
+    piece = look.piece.changed(mesh=mesh, ladder=None)
+
+    def of(form: Form | None) -> Form | None:
+        if isinstance(form, TurnedOver):
+            inner = of(form.form)
+            return None if inner is None else TurnedOver(inner)
+        return replace(form, piece=piece) if isinstance(form, BentForm) else form
+
+    return Look(piece, of(look.form))
+
+
+def coverages(piece: Piece) -> list[float]:
+    """For each rung of a piece the share of the picture below which it is good, falling."""
+    if piece.ladder is None:
+        return []
+    low, high = piece.box_about_pivot()
+    reach = float(np.linalg.norm((high - low) * piece.ladder.size)) / 2
+    # what is good from a distance has to be that far from the eye with all of it
+    found = [coverage(reach, rung.good_from + reach) for rung in piece.ladder.rungs]
+    return [float(v) for v in np.minimum.accumulate(found)]
+
+
+def as_it_was(piece: Piece, points: Floats) -> Floats:
+    """Points (N,3) of a piece's mesh from those of its part as a file holds it, in float32; written again they are the
+    same file."""
+    if not any(piece.pivot) and piece.axes == IDENTITY:
+        return points
+    own, found = points, points
+    for _ in range(8):
+        found = rotated(piece.axes, own) + piece.pivot
+        again = about_pivot(found, piece.pivot, piece.axes).astype(np.float32).astype(np.float64)
+        if np.array_equal(again, own):
+            break
+        own = again
+    return found
+
+
+def level_file(
     snapshot: Snapshot,
     level: str,
-    load: Callable[[str], PolyMesh],
-    pictures: Callable[[str], Texture],
+    load: Load,
+    pictures: Pictures,
     tell: Callable[[float], None] | None = None,
-) -> tuple[list[Part], list[Node]]:
-    """Parts used in the level, each once, and nodes: one for each placement, one parent for each
-    array, course and group, nested as the groups are. `tell` hears how far it is, 0…1, and may raise to stop it."""
+    *,
+    rungs: bool = False,
+    lean: bool = False,
+) -> LevelFile:
+    """Parts used in the level, each once, and nodes: one for each placement, one parent for each array, course and
+    group, nested as the groups are; and, unless it is to be `lean`, the rows of all that. With `rungs` parts have those
+    of their pieces. `tell` hears how far it is, 0…1, and may raise to stop it."""
     parts: list[Part] = []
     part_of: dict[tuple[str, str], int] = {}
+    finer = load if rungs else None
 
     def part(look: Look) -> int:
         key = (look.piece.id, "" if look.form is None else look.form.key)
         if key not in part_of:
             part_of[key] = len(parts)
-            if look.form is None:
-                parts.append(piece_part(look.piece, load(look.piece.mesh), pictures))
-            else:
-                surfaces = tuple(s.material(pictures) for s in look.piece.materials)
-                parts.append(Part(look.piece.name, look.mesh(load), surfaces, look.shaded(load)))
+            parts.append(look_part(look, load, pictures, finer))
         return part_of[key]
 
     things = snapshot.of(snapshot.level(level).id)
@@ -59,15 +150,18 @@ def level_nodes(
             inside = [node(t, here) for t in things.inside(thing.id) if things.parent(t) is thing]
             position, turn = _seen_from(frame, thing.position, thing.turn)
             children = tuple(n for n in inside if n is not None)
-            return Node(thing.name, None, position, turn, children=children, extras={"kind": thing.kind})
+            if not children:
+                return None
+            extras: dict[str, object] = {"kind": thing.kind}
+            return Node(thing.name, None, position, turn, children=children, extras=extras, thing=thing.id)
         shown = shown_items(snapshot, thing)
         if shown is None or isinstance(thing, (Path, Measure)):
             return None
-        extras: dict[str, object] = {"piece": snapshot.pieces[thing.piece].name, "kind": thing.kind}
+        extras = {"piece": snapshot.pieces[thing.piece].name, "kind": thing.kind}
         if isinstance(thing, Placement) and shown.count == 1:
             position, turn = _seen_from(frame, thing.position, thing.turn)
             index = part(shown.batches[0].look)
-            return Node(thing.name, index, position, turn, thing.size, extras=extras)
+            return Node(thing.name, index, position, turn, thing.size, extras=extras, thing=thing.id)
         items: list[tuple[int, Node]] = []
         for batch in shown.batches:
             index = part(batch.look)
@@ -76,9 +170,11 @@ def level_nodes(
                 turn = (x, y, z, w) if abs(w) < 1.0 else IDENTITY
                 position, turn = _seen_from(frame, vector(row[:3]), turn)
                 items.append((number, Node(f"{thing.name} {number + 1}", index, position, turn, vector(row[7:]))))
+        if not items:
+            return None
         items.sort(key=lambda item: item[0])
         children = tuple(n for _, n in items)
-        return Node(thing.name, children=children, extras=extras)
+        return Node(thing.name, children=children, extras=extras, thing=thing.id)
 
     found = []
     roots = things.roots()
@@ -86,7 +182,13 @@ def level_nodes(
         if tell is not None and k % _BREATH == 0:
             tell(k / len(roots))
         found.append(node(thing, None))
-    return parts, [n for n in found if n is not None]
+    nodes = [n for n in found if n is not None]
+    if lean:
+        return LevelFile(parts, nodes, None)
+    named = dict.fromkeys(p for t in things.values() for p in t.pieces if p in snapshot.pieces)
+    for key in named:  # also those of which nothing stands as it is, but mirrored or bent, or left out
+        part(Look(snapshot.pieces[key]))
+    return LevelFile(parts, nodes, carried_rows(snapshot, level, named, rungs=rungs))
 
 
 def _seen_from(frame: tuple[Floats, Rotation] | None, position: Vector, turn: Quaternion) -> tuple[Vector, Quaternion]:

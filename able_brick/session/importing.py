@@ -16,8 +16,10 @@ from able_brick.core.files.units import Unit, Up, as_one, brought_in, standing_p
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import ONE, Quaternion, Vector, decompose_all
 from able_brick.jobs.imports import Imports
+from able_brick.level.ordering import row_order
 from able_brick.level.rows import Surface
 from able_brick.level.rows.base import MOST
+from able_brick.session.claiming import Claim, claim_of, restored
 from able_brick.session.delta import Delta
 from able_brick.session.project import Project
 from able_brick.steps.checks import printable
@@ -62,15 +64,7 @@ def take_in(
     hear = tell or quiet
     hear(0.0, "Taking over what was read")
     scene, ready = imports.taken(key)
-    scene = brought_in(scene, how.unit, how.up)
-    if how.one_piece:
-        name = PurePath(incoming.file).stem[:120] or "Piece"
-        scene = Scene((as_one(standing_parts(scene), name),), (Instance(0, name, np.eye(4)),), scene.notes)
-    hear(0.2, "Making pieces")
-    pieces, meshes, textures = pieces_of(scene, base_pivot=how.base_pivot, tell=hear)
-    groups = _groups(scene.groups) if place else ()
-    file = printable(incoming.file, "file", most=300)
-    tool = ImportPieces(file=file, pieces=pieces, groups=groups, place=place)
+    tool, meshes, textures = step_of(scene, incoming.file, how, place=place, tell=hear)
     if revision is None:
         delta = project.work(level, tool, (), hear, meshes=meshes, textures=textures, written=ready)
     else:
@@ -79,11 +73,41 @@ def take_in(
     return delta
 
 
-def _groups(groups: Sequence[GroupAt]) -> tuple[ImportedGroup, ...]:
+def step_of(
+    scene: Scene, file: str, how: Taking, *, place: bool, tell: Tell = quiet
+) -> tuple[ImportPieces, dict[str, PolyMesh], dict[str, Texture]]:
+    """The step that takes a scene in which was read from a file, and the meshes and textures that it names by hash.
+
+    Where the file was written from a level, and is taken as it is, that level's things come back. Raises InputError.
+    """
+    scene = brought_in(scene, how.unit, how.up)
+    claim = Claim() if how.one_piece or how.base_pivot else claim_of(scene)
+    if how.one_piece:
+        name = PurePath(file).stem[:120] or "Piece"
+        scene = Scene((as_one(standing_parts(scene), name),), (Instance(0, name, np.eye(4)),), scene.notes)
+    tell(0.2, "Making pieces")
+    pieces, meshes, textures = pieces_of(scene, base_pivot=how.base_pivot, tell=tell, claim=claim)
+    tool = ImportPieces(
+        file=printable(file, "file", most=300),
+        pieces=pieces,
+        groups=_groups(scene.groups, claim.things) if place else (),
+        things=claim.carried.things if place else (),
+        place=place,
+    )
+    return tool, meshes, textures
+
+
+def _groups(groups: Sequence[GroupAt], things: frozenset[str]) -> tuple[ImportedGroup, ...]:
     stands = [(position, turn, ONE) for position, turn, _ in decompose_all(np.array([g.matrix for g in groups]))]
     _check_reach(groups, stands)
     return tuple(
-        ImportedGroup(name=printable(g.name, "Group"), parent=g.parent, position=position, turn=turn)
+        ImportedGroup(
+            name=printable(g.name, "Group"),
+            parent=g.parent,
+            position=position,
+            turn=turn,
+            thing=g.thing if g.thing in things else "",
+        )
         for g, (position, turn, _) in zip(groups, stands, strict=True)
     )
 
@@ -94,9 +118,12 @@ def _surface(material: Material) -> Surface:
 
 
 def pieces_of(
-    scene: Scene, *, base_pivot: bool = False, tell: Tell | None = None
+    scene: Scene, *, base_pivot: bool = False, tell: Tell | None = None, claim: Claim | None = None
 ) -> tuple[tuple[Imported, ...], dict[str, PolyMesh], dict[str, Texture]]:
-    """What a scene brings to the shelf, and its meshes and textures by hash."""
+    """What a scene brings to the shelf, and its meshes and textures by hash; what belongs to a level that the file was
+    written from as that says."""
+    claim = claim or Claim()
+    things, own_pieces = claim.things, claim.carried.pieces
     meshes: dict[str, PolyMesh] = {}
     textures: dict[str, Texture] = {}
     rows: list[Imported] = []
@@ -110,9 +137,16 @@ def pieces_of(
     for index, part in enumerate(scene.parts):
         if tell is not None and index % _BREATH == 0:
             tell(0.2 + 0.3 * index / len(scene.parts), "Making pieces")
-        here = [(scene.instances[k], every[k]) for k in standing.get(index, ())]
-        mesh = part.mesh.content_hash
-        meshes[mesh] = part.mesh
+        if index in claim.shown:
+            continue
+        here = [(i, every[k]) for k in standing.get(index, ()) if (i := scene.instances[k]).thing not in things]
+        row = own_pieces.get(part.piece)
+        if row is None:
+            mesh, own = part.mesh.content_hash, {m.content_hash: m for m in (part.mesh, *(r.mesh for r in part.rungs))}
+        else:
+            row, own = restored(row, part)
+            mesh = row.mesh
+        meshes |= own
         for m in part.materials:
             if m.texture is not None:
                 textures[m.texture.content_hash] = m.texture
@@ -124,8 +158,12 @@ def pieces_of(
                 tuple([(printable(i.name, "Piece"), *stand) for i, stand in here]),
                 tuple([i.group for i, _ in here]),
                 base_pivot,
+                () if row is not None and row.ladder is not None else tuple([r.mesh.content_hash for r in part.rungs]),
+                row,
             )
         )
+    if own_pieces:  # in the order that they had on the shelf
+        rows.sort(key=lambda r: (r.own is None, row_order(r.own.id) if r.own is not None else ("", 0)))
     return tuple(rows), meshes, textures
 
 

@@ -169,7 +169,7 @@ class Ledger:
             )
             drop_if_unused(connection, orphans, lambda: self.every_row(step.after))
             states = self._advanced(connection, level, step.net, step.place, entry, None)
-            mine = self._told(step.after, level, step.net, states, change.select, change.note)
+            mine = self._told(step.after, level, step.net, states, change.select, change.note, meshes)
             mine.written_with(texts)
             mine.elements, mine.ended = change.elements, change.ended
         self._publish(level, step.after, step.net, states, mine)
@@ -232,7 +232,10 @@ class Ledger:
         states: dict[str, State],
         select_ids: tuple[str, ...] | None,
         note: str,
+        fresh: Mapping[str, PolyMesh] | None = None,
     ) -> Delta:
+        """What is told of a change; `fresh` are meshes that the file has only when it is committed."""
+        new = fresh or {}
         return level_delta(
             after,
             level,
@@ -241,7 +244,7 @@ class Ledger:
             history=history_view(states[level]),
             select=select_ids,
             note=note,
-            load=self.meshes.drawn,
+            load=lambda key: new[key] if key in new else self.meshes.drawn(key),
         )
 
     def _publish(

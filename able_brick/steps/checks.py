@@ -230,10 +230,11 @@ def _check_locks(
     for thing in _changed_things(before, after, edits):
         if thing.level not in levels:
             continue
-        # the lock that was there when the change was asked for counts; for what is new, that of its group
+        # the lock that was there when the change was asked for counts; for what is new, that of its group: what comes
+        # with its lock changes nothing that was locked
         things = (before if thing.id in before.of(thing.level) else after).of(thing.level)
         lock = lock_over(things, thing)
-        if lock is None:
+        if lock is None or lock.id not in before.of(thing.level):
             continue
         level = before.levels.get(thing.level)
         where = "" if thing.level == here or level is None else f" in {level.name}"

@@ -21,6 +21,7 @@ from able_brick.core.files.view_glb import write_view_glb
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.triangulate import triangulate
+from tests.glb import edited
 from tests.zoo import ZOO
 
 
@@ -87,17 +88,6 @@ def test_nodes_beyond_all_numbers_are_refused_in_words(data: bytes) -> None:
 
 def without_extras(data: bytes) -> bytes:
     return edited(data, lambda d: [m.pop("extras") for m in d["meshes"]])
-
-
-def edited(data: bytes, change: Any) -> bytes:
-    """The file with its JSON changed."""
-    (size,) = struct.unpack_from("<I", data, 12)
-    document = json.loads(data[20 : 20 + size])
-    change(document)
-    text = json.dumps(document).encode()
-    text += b" " * (-len(text) % 4)
-    rest = data[20 + size :]
-    return struct.pack("<4sIIII", b"glTF", 2, 20 + len(text) + len(rest), len(text), 0x4E4F534A) + text + rest
 
 
 @pytest.mark.parametrize("name", ["box", "drum", "cone", "ball", "waves"])

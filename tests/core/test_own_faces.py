@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import struct
 import zlib
 from typing import Any
@@ -20,17 +19,12 @@ from able_brick.core.files.part import Material, Part
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.demo import pieces as demo
-from tests.core.test_files import edited
+from tests.glb import document_of, edited
 from tests.zoo import CLOSED, ZOO, bumpy_ball, waves
 
 STONE, OAK = Material("stone", (0.5, 0.5, 0.5, 1.0)), Material("oak", (0.4, 0.2, 0.1, 1.0))
 DRUM = ZOO["drum"]()
 GOOD = write_glb([Part("Drum", DRUM, (STONE, OAK))])
-
-
-def document_of(data: bytes) -> Any:
-    (size,) = struct.unpack_from("<I", data, 12)
-    return json.loads(data[20 : 20 + size])
 
 
 def share_of_extras(meshes: list[PolyMesh]) -> float:

@@ -265,3 +265,19 @@ def test_no_scheduler_is_told_in_a_sentence(tmp_path: Path) -> None:
     fill(tmp_path / "in", 1)
     with pytest.raises(OSError, match="Timed out"):
         run_batch(tmp_path / "in", tmp_path / "out", HALVES, scheduler="tcp://127.0.0.1:9")
+
+
+def test_one_file_of_each_model_may_have_all_rungs(tmp_path: Path) -> None:
+    fill(tmp_path / "in", 2)
+    done = run_batch(tmp_path / "in", tmp_path / "out", HALVES, rungs="lod", jobs=1)
+    assert (done.done, done.failed) == (2, 0)
+    made = sorted(str(p.relative_to(tmp_path / "out")) for p in (tmp_path / "out").rglob("*.glb"))
+    assert made == ["shelf 0/piece 0.glb", "shelf 1/piece 1.glb"]
+    (part,) = read_file("x.glb", (tmp_path / "out" / made[0]).read_bytes()).parts
+    report = json.loads((tmp_path / "out" / "report.json").read_text())[0]
+    assert [r.mesh.triangle_count for r in part.rungs] == [r["triangles"] for r in report["rungs"]]
+    assert part.mesh.triangle_count == report["triangles"]
+    again = run_batch(tmp_path / "in", tmp_path / "out", HALVES, rungs="lod", jobs=1)
+    assert again.again == 2
+    names = run_batch(tmp_path / "in", tmp_path / "out", HALVES, rungs="names", jobs=1)
+    assert names.again == 0, "another way to write is another result"

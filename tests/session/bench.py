@@ -11,7 +11,7 @@ import numpy as np
 
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.read import read_file
-from able_brick.level.export import level_nodes
+from able_brick.level.export import level_file
 from able_brick.session.delta import Delta, RunView
 from able_brick.session.project import Project
 from able_brick.steps.parse import parse_tool
@@ -115,8 +115,8 @@ class Bench:
             view = project.view(key)
             json.loads(view.model_dump_json())
             if view.summary.placements:
-                nodes = level_nodes(project.snapshot, key, project.meshes.get, project.pictures.get)
-                written = write_glb(*nodes, name="Trial")
+                made = level_file(project.snapshot, key, project.meshes.get, project.pictures.get)
+                written = write_glb(made.parts, made.nodes, name="Trial", rows=made.rows)
                 scene = read_file("level.glb", written)
                 assert len(scene.instances) == view.summary.placements
                 self.counts_are_those_of(written, key)

@@ -9,7 +9,7 @@ import pytest
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.read import read_file
 from able_brick.core.mesh.topology import topology
-from able_brick.level.export import level_nodes
+from able_brick.level.export import level_file
 from tests.session.bench import Bench
 
 PATHS = {
@@ -48,8 +48,8 @@ def test_courses_are_told_as_they_are_written(tmp_path: Path, path: str, piece: 
     bench.check()
     rows = bench.rows()
     assert rows[rows[made].piece].facts.closed
-    nodes = level_nodes(bench.project.snapshot, bench.level, bench.project.meshes.get, bench.project.pictures.get)
-    written = read_file("level.glb", write_glb(*nodes)).parts
+    made = level_file(bench.project.snapshot, bench.level, bench.project.meshes.get, bench.project.pictures.get)
+    written = read_file("level.glb", write_glb(made.parts, made.nodes)).parts
     assert [topology(p.mesh).is_closed for p in written] == [True] * len(written)
     bench.project.close()
 

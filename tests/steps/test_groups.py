@@ -16,7 +16,7 @@ from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.read import read_file
 from able_brick.core.place.pose import from_degrees, rotation
 from able_brick.level.boxes import box_of
-from able_brick.level.export import level_nodes
+from able_brick.level.export import level_file
 from able_brick.level.snapshot import Snapshot
 from able_brick.steps.draft import Names
 from tests.steps.test_steps import Sheet, boxes
@@ -298,10 +298,10 @@ def test_new_things_are_put_where_one_works(nest: Sheet) -> None:
 
 def test_an_exported_level_keeps_its_groups_and_stands_as_it_stood(nest: Sheet) -> None:
     nest.do("group_pivot", "group-2", place="typed", point=(3, 2, 1), axes="turned", turn=(10, 30, 20))
-    parts, nodes = level_nodes(nest.snapshot, "level-1", nest.meshes.__getitem__, lambda _: None)  # type: ignore[arg-type,return-value]
-    outer = next(n for n in nodes if n.name == "Group")
+    made = level_file(nest.snapshot, "level-1", nest.meshes.__getitem__, lambda _: None)  # type: ignore[arg-type,return-value]
+    outer = next(n for n in made.nodes if n.name == "Group")
     assert sorted(c.name for c in outer.children) == ["Box 3 row", "Box course", "Inner"]
-    scene = read_file("level.glb", write_glb(parts, nodes, name="Trial"))
+    scene = read_file("level.glb", write_glb(made.parts, made.nodes, name="Trial"))
     found = {i.name: scene.parts[i.part].mesh.positions @ i.matrix[:3, :3].T + i.matrix[:3, 3] for i in scene.instances}
     stood = nest.vertices()
     for key in ("placement-1", "placement-2", "placement-4"):

@@ -54,8 +54,8 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
     """A sound mesh, and notes of what was dropped.
 
     Exactly coincident points become one vertex, in their first order, unless `weld` is off. Faces with holes, which
-    name a vertex twice, are cut at their bridges; faces without area or with fewer than three corners go, and unused
-    vertices. Where there are normals, edges at
+    name a vertex twice, are cut at their bridges; faces without area, unless `sharp` is given, or with fewer than three
+    corners go, and unused vertices. Where there are normals, edges at
     which they differ are sharp and no others; else smoothing groups decide; else the usual angle.
     Raises GeometryError for numbers that are not finite and for indices out of range.
     """
@@ -77,8 +77,8 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
         starts = np.concatenate([[0], np.cumsum(sizes)])
         keep, size, _ = _sound_corners(vertex, starts)
     repeated = int((size < sizes).sum() - (size == 0).sum())
-    flat = flat_faces(points, starts, vertex, keep, size, tolerances.DEGENERATE)
-    size[flat] = 0
+    if raw.sharp is None:  # else it is a mesh of ours, which comes back as it was
+        size[flat_faces(points, starts, vertex, keep, size, tolerances.DEGENERATE)] = 0
     dropped = int((size == 0).sum())
     if dropped:
         notes.append(f"{counted(dropped, 'face without area was', 'faces without area were')} dropped.")

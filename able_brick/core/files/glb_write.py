@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import json
 import struct
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 import numpy.typing as npt
 
+from able_brick.core.files.glb_nodes import Laid, MeshAt, Rungs, Tree
 from able_brick.core.files.own_faces import FORMAT, checksum, packed
+from able_brick.core.files.own_level import FORMAT as LEVEL_FORMAT
+from able_brick.core.files.own_level import packed_level
 from able_brick.core.files.part import Material, Node, Part, Texture
 from able_brick.core.mesh.triangulate import triangulate
 
@@ -157,6 +160,32 @@ def _material(material: Material, textures: list[Texture]) -> Json:
     return out
 
 
+class _Meshes:
+    """The meshes of a file, each with the materials that it has among those of the file."""
+
+    def __init__(self, binary: Binary, *, lean: bool) -> None:
+        self.binary, self.lean = binary, lean
+        self.materials: list[Material] = []
+        self.written: list[Json] = []
+
+    def add(self, part: Part, piece: str = "") -> MeshAt | None:
+        """The mesh of a part; None where it has no faces."""
+        if not part.mesh.face_count:
+            return None
+        slots = []
+        for m in part.materials:
+            if m not in self.materials:
+                self.materials.append(m)
+            slots.append(self.materials.index(m))
+        primitives, place, held = _primitives(self.binary, part, slots, lean=self.lean)
+        out: Json = {"name": part.name, "primitives": primitives}
+        if not self.lean:
+            own = {**_polygons(self.binary, part, place), "materials": slots, "sum": held}
+            out["extras"] = {"able_brick": {**own, "piece": piece} if piece else own}
+        self.written.append(out)
+        return MeshAt(len(self.written) - 1, held, piece)
+
+
 def _quiet(_share: float) -> None:
     """Nobody listens."""
 
@@ -171,71 +200,50 @@ def write_glb(
     *,
     name: str = "",
     lean: bool = False,
+    rungs: Rungs | None = None,
+    rows: Mapping[str, object] | None = None,
     tell: Callable[[float], None] | None = None,
 ) -> bytes:
     """A GLB of parts and the nodes standing among them; parts used twice are stored once.
 
     Without nodes each part stands once at the origin. Parts without faces become bare nodes. Polygons, facets and
-    sharp edges are kept in extras, so that `read_glb` gives back the same faces; a `lean` file has no extras. Positions
-    are float32 metres.
+    sharp edges are kept in extras, so that `read_glb` gives back the same faces, and with them the `rows` of a level; a
+    `lean` file has no extras. `rungs` says how those of parts are written; without it they are left out. Positions are
+    float32 metres.
     `tell` hears how far it is, 0…1, and may raise to stop it.
     """
     hear = tell or _quiet
     binary = Binary()
-    materials: list[Material] = []
-    meshes: list[Json] = []
-    mesh_of: list[int | None] = []
+    meshes = _Meshes(binary, lean=lean)
+    at: list[tuple[MeshAt | None, ...]] = []
     for k, part in enumerate(parts):
         hear(0.5 * k / len(parts))
-        if not part.mesh.face_count:
-            mesh_of.append(None)
-            continue
-        slots = []
-        for m in part.materials:
-            if m not in materials:
-                materials.append(m)
-            slots.append(materials.index(m))
-        primitives, place, held = _primitives(binary, part, slots, lean=lean)
-        written: Json = {"name": part.name, "primitives": primitives}
-        if not lean:
-            written["extras"] = {"able_brick": {**_polygons(binary, part, place), "materials": slots, "sum": held}}
-        meshes.append(written)
-        mesh_of.append(len(meshes) - 1)
-    flat: list[Json] = []
-
-    def lay(node: Node) -> int:
-        out: Json = {"name": node.name}
-        at = len(flat)
-        flat.append(out)
-        if any(node.translation):
-            out["translation"] = list(node.translation)
-        if node.rotation != (0.0, 0.0, 0.0, 1.0):
-            q = np.asarray(node.rotation)
-            out["rotation"] = [float(v) for v in np.clip(q / np.linalg.norm(q), -1.0, 1.0)]
-        if node.scale != (1.0, 1.0, 1.0):
-            out["scale"] = list(node.scale)
-        if node.part is not None and mesh_of[node.part] is not None:
-            out["mesh"] = mesh_of[node.part]
-        if node.extras and not lean:
-            out["extras"] = node.extras
-        if node.children:
-            out["children"] = [lay(child) for child in node.children]
-        return at
-
+        first, *others = part.every if rungs is not None else [part]
+        found = meshes.add(first, part.piece)
+        at.append((found, *(meshes.add(r) for r in others)) if found is not None else ())
+    tree = Tree(parts, at, rungs, lean=lean)
     standing = [Node(p.name, i) for i, p in enumerate(parts)] if nodes is None else nodes
-    roots = []
+    roots: list[Laid] = []
     for k, node in enumerate(standing):
         if k % _BREATH == 0:
             hear(0.5 + 0.3 * k / len(standing))
-        roots.append(lay(node))
+        roots.append(tree.lay(node))
     hear(0.8)
     document: Json = {"asset": {"version": "2.0", "generator": "Able Brick"}, "scene": 0}
-    document["scenes"] = [{"nodes": roots, **({"name": name} if name else {})} if roots else {"name": name or "Empty"}]
+    scene: Json = {"nodes": [r.number for r in roots], **({"name": name} if name else {})}
+    if not roots:
+        scene = {"name": name or "Empty"}
+    if rows is not None and not lean:
+        view = binary.view(packed_level(rows, tree.sums))
+        scene["extras"] = {"able_brick": {"format": LEVEL_FORMAT, "level": view}}
+    document["scenes"] = [scene]
+    if tree.extensions:
+        document["extensionsUsed"] = tree.extensions
     textures: list[Texture] = []
-    surfaces = [_material(m, textures) for m in materials]
+    surfaces = [_material(m, textures) for m in meshes.materials]
     for key, values in (
-        ("nodes", flat),
-        ("meshes", meshes),
+        ("nodes", tree.flat),
+        ("meshes", meshes.written),
         ("materials", surfaces),
         ("textures", [{"source": i, "sampler": 0} for i in range(len(textures))]),
         ("samplers", [{"wrapS": 10497, "wrapT": 10497}] if textures else []),

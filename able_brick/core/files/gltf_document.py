@@ -72,6 +72,11 @@ def parsed_json(text: bytes) -> dict[str, Any]:
     return document
 
 
+def clean_name(name: str) -> str:
+    """A name of a file, as it is kept."""
+    return "".join(c for c in name if c.isprintable())[:120].strip()
+
+
 def number(value: object, place: str, low: float, high: float) -> float:
     """The number, or FileError naming the place and the range."""
     if isinstance(value, bool) or not isinstance(value, (int, float)) or not low <= value <= high:
@@ -127,8 +132,7 @@ class Document:
 
     def name(self, holder: dict[str, Any], fallback: str) -> str:
         value = holder.get("name")
-        clean = "".join(c for c in value if c.isprintable())[:120].strip() if isinstance(value, str) else ""
-        return clean or fallback
+        return (clean_name(value) if isinstance(value, str) else "") or fallback
 
     # -- binary -
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
+from dataclasses import replace
 from typing import Any, Final
 
 import numpy as np
@@ -10,21 +11,22 @@ import numpy.typing as npt
 
 from able_brick.core.errors import FileError, GeometryError
 from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
-from able_brick.core.files.gltf_document import Beside, Document, glb_chunks, number, parsed_json
+from able_brick.core.files.gltf_document import Beside, glb_chunks, number, parsed_json
+from able_brick.core.files.gltf_nodes import Nodes
 from able_brick.core.files.own_faces import OtherTrianglesError, OwnFaces, checksum, unpacked
-from able_brick.core.files.part import GroupAt, Instance, Material, Part, Scene, Texture
+from able_brick.core.files.part import Instance, Material, Part, PartRung, Scene, Texture
 from able_brick.core.files.pictures import texture
-from able_brick.core.late import Rotation
 from able_brick.core.mesh.polymesh import Floats
 
-_MOST_NODES: Final = 200_000
 _MOST_MESHES: Final = 20_000
 _MOST_VERTICES: Final = 20_000_000
-#: A number of a matrix beyond this is no place and no size, in whatever unit.
-_FARTHEST: Final = 1e11
-#: Nodes of these kinds, as Able Brick writes them, come back as groups.
-_GROUPING: Final = ("group", "array", "course")
-_KNOWN: Final = ("KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_unlit")
+_KNOWN: Final = (
+    "KHR_mesh_quantization",
+    "KHR_texture_transform",
+    "KHR_materials_unlit",
+    "MSFT_lod",
+    "EXT_mesh_gpu_instancing",
+)
 
 
 def nothing_beside(_name: str) -> bytes | None:
@@ -47,12 +49,10 @@ def read_gltf(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True
     return _Reader(parsed_json(data), None, beside, weld=weld).scene()
 
 
-class _Reader(Document):
+class _Reader(Nodes):
     def __init__(self, document: dict[str, Any], binary: bytes | None, beside: Beside, *, weld: bool) -> None:
         super().__init__(document, binary, beside)
         self.weld = weld
-        self.notes: list[str] = []
-        self.groups: list[GroupAt] = []
         self.vertices = 0
         self.pictures: dict[int, Texture | None] = {}
 
@@ -79,14 +79,38 @@ class _Reader(Document):
             if part is not None:
                 part_of[i] = len(parts)
                 parts.append(part)
-        if not parts:
+        standing = [s for s in self.standing() if s.mesh in part_of]
+        if not parts and self.kept is None:
             raise FileError("The file holds no triangles.", place="meshes")
-        instances = [
-            Instance(part_of[mesh], name, matrix, group)
-            for mesh, name, matrix, group in self.standing()
-            if mesh in part_of
-        ]
-        return Scene(tuple(parts), tuple(instances), tuple(self.notes), tuple(self.groups))
+        rungs = self.with_rungs(parts, part_of, {s.mesh for s in standing})
+        place = np.cumsum([k not in rungs for k in range(len(parts))]) - 1
+        instances = [Instance(int(place[part_of[s.mesh]]), s.name, s.matrix, s.group, s.thing) for s in standing]
+        kept = tuple(p for k, p in enumerate(parts) if k not in rungs)
+        return Scene(kept, tuple(instances), tuple(self.notes), tuple(self.groups), self.kept)
+
+    def with_rungs(self, parts: list[Part], part_of: dict[int, int], standing: set[int]) -> set[int]:
+        """Give parts their rungs; the numbers of those parts that are nothing else."""
+        rungs: set[int] = set()
+        for mesh, levels in self.ladders.items():
+            if mesh not in part_of:
+                continue
+            base = parts[part_of[mesh]]
+            surfaces = list(base.materials)
+            found = []
+            for k, coverage in levels:
+                if k not in part_of:
+                    continue
+                other = parts[part_of[k]]
+                surfaces += [m for m in other.materials if m not in surfaces]
+                slots = np.array([surfaces.index(m) for m in other.materials] or [0], np.int32)
+                own = other.mesh.material
+                slim = other.mesh.replaced(material=slots[np.minimum(own, len(slots) - 1)])
+                found.append(PartRung(slim, coverage))
+                if k not in standing and k not in self.ladders:
+                    rungs.add(part_of[k])
+            name = base.name[: -len("_LOD0")] if base.name.upper().endswith("_LOD0") else base.name
+            parts[part_of[mesh]] = replace(base, name=name or base.name, materials=tuple(surfaces), rungs=tuple(found))
+        return rungs
 
     def material(self, index: int) -> Material:
         m = self.item("materials", index, "materials")
@@ -133,98 +157,6 @@ class _Reader(Document):
             data, fallback = buffer[start : start + length], f"texture {index + 1}"
         return texture(self.name(image, fallback), data, place)
 
-    def standing(self) -> Iterator[tuple[int, str, Floats, int | None]]:
-        """Mesh, name, matrix to the world and group of every node that has a mesh; groups are noted on the way."""
-        nodes = self.list_of("nodes")
-        if len(nodes) > _MOST_NODES:
-            raise FileError(f"The file has {len(nodes)} nodes; at most {_MOST_NODES} are read.", place="nodes")
-        scenes = self.list_of("scenes")
-        if scenes:
-            scene = self.item("scenes", self.document.get("scene", 0), "scene")
-            roots = scene.get("nodes", [])
-        else:
-            roots = []
-        if not isinstance(roots, list):
-            raise FileError("scenes.nodes should be a list.", place="scenes")
-        order: list[int] = []
-        above: dict[int, int] = {}
-        stack: list[tuple[object, int]] = [(r, -1) for r in reversed(roots)]
-        while stack:
-            index, parent = stack.pop()
-            node = self.item("nodes", index, "node index")
-            number_ = self.whole(index, "node index", 0, len(nodes) - 1)
-            if number_ in above:
-                place = f"nodes[{index}]"
-                raise FileError(f"{place} is reached twice; nodes must form a tree.", place=place)
-            above[number_] = parent
-            order.append(number_)
-            children = node.get("children", [])
-            if not isinstance(children, list):
-                raise FileError(f"nodes[{index}].children should be a list.", place=f"nodes[{index}]")
-            stack += [(c, number_) for c in reversed(children)]
-        worlds = self.worlds(order, above)
-        within: dict[int, int | None] = {-1: None}
-        meshes = len(self.list_of("meshes"))
-        for index in order:
-            node = nodes[index]
-            group = within[above[index]]
-            extras = node.get("extras")
-            kind = extras.get("kind") if isinstance(extras, dict) else None
-            if "mesh" in node:
-                mesh = self.whole(node["mesh"], f"nodes[{index}].mesh", 0, meshes - 1)
-                yield mesh, self.name(node, f"Node {index}"), worlds[index], group
-            elif kind in _GROUPING:
-                self.groups.append(GroupAt(self.name(node, "Group"), group, worlds[index]))
-                group = len(self.groups) - 1
-            within[index] = group
-
-    def worlds(self, order: list[int], above: dict[int, int]) -> dict[int, Floats]:
-        """The matrix to the world of each node, in an order in which parents come first."""
-        nodes = self.list_of("nodes")
-        own = self.locals(order)
-        out: dict[int, Floats] = {}
-        with np.errstate(over="ignore", invalid="ignore"):
-            for k, index in enumerate(order):
-                out[index] = own[k] if above[index] < 0 else out[above[index]] @ own[k]
-        if order:
-            far = np.abs(np.array([out[index] for index in order])).max(axis=(1, 2))
-            for k in np.flatnonzero(~(far <= _FARTHEST))[:1].tolist():
-                place = f"nodes[{order[k]}]"
-                raise FileError(
-                    f"{place} ({self.name(nodes[order[k]], 'without a name')}) stands farther away, or is larger, than "
-                    "can be held; export with its transform applied.",
-                    place=place,
-                )
-        return out
-
-    def locals(self, order: list[int]) -> Floats:
-        """The matrix (4,4) of each of some nodes to its parent."""
-        nodes = self.list_of("nodes")
-        out = np.tile(np.eye(4), (len(order), 1, 1))
-        turned: list[int] = []
-        turns: list[Floats] = []
-        for k, index in enumerate(order):
-            node, place = nodes[index], f"nodes[{index}]"
-            if "matrix" in node:
-                out[k] = self.numbers(node["matrix"], f"{place}.matrix", 16).reshape(4, 4).T
-                continue
-            if "rotation" in node:
-                turned.append(k)
-                turns.append(self.numbers(node["rotation"], f"{place}.rotation", 4))
-            if "translation" in node:
-                out[k, :3, 3] = self.numbers(node["translation"], f"{place}.translation", 3)
-        if turned:
-            every = np.array(turns)
-            long = np.linalg.norm(every, axis=1)
-            for k in np.flatnonzero(~((long > 0.5) & (long < 2.0)))[:1].tolist():
-                place = f"nodes[{order[turned[k]]}]"
-                raise FileError(f"{place}.rotation is not a unit quaternion.", place=place)
-            out[turned, :3, :3] = Rotation.from_quat(every).as_matrix()
-        for k, index in enumerate(order):
-            if "scale" in nodes[index] and "matrix" not in nodes[index]:
-                out[k, :3, :3] *= self.numbers(nodes[index]["scale"], f"nodes[{index}].scale", 3)
-        return out
-
     # -- meshes -
 
     def part(self, index: int, materials: list[Material]) -> Part | None:
@@ -268,9 +200,12 @@ class _Reader(Document):
         extras = mesh.get("extras")
         own = extras.get("able_brick") if isinstance(extras, dict) else None
         raw, weld = None, self.weld
+        piece = ""
         if isinstance(own, dict) and own.get("format") in (1, 2):
+            piece = told if isinstance(told := own.get("piece"), str) else ""
+            self.held[index] = (checksum(pieces), piece)
             try:
-                raw = self.polygons(own, place, pieces, np.asarray(position), uv, colour)
+                raw = self.polygons(own, place, pieces, self.held[index][0], np.asarray(position), uv, colour)
                 used = self.own_materials(own, place, materials, primitives, used)
                 weld = False
             except (OtherTrianglesError, FileError):
@@ -300,7 +235,7 @@ class _Reader(Document):
             self.notes += [f"{name}: {note}" for note in notes]
         except GeometryError as error:
             raise FileError(f"{place} ({name}): {error}", place=place) from error
-        return Part(name, built, tuple(used)) if built.face_count else None
+        return Part(name, built, tuple(used), piece=piece) if built.face_count else None
 
     def own_materials(
         self,
@@ -395,6 +330,7 @@ class _Reader(Document):
         own: dict[str, Any],
         place: str,
         pieces: list[dict[str, Any]],
+        held: str,
         position: Floats,
         uv: Floats | None,
         colour: Floats | None,
@@ -406,7 +342,7 @@ class _Reader(Document):
             if int((found.sizes - 2).sum()) != sum(len(p["triangles"]) for p in pieces):
                 raise OtherTrianglesError
         else:
-            if own.get("sum") != checksum(pieces):
+            if own.get("sum") != held:
                 raise OtherTrianglesError
             data, start, length, _ = self.view(own.get("faces"), f"{place}.extras.faces")
             found = unpacked(data[start : start + length], len(position))

@@ -46,26 +46,47 @@ class Material:
 
 
 @dataclass(frozen=True, eq=False)
+class PartRung:
+    """The same form as a part with fewer triangles, its faces' materials those of the part; good where the part takes
+    no more than `coverage`, 0…1, of the picture's area; None where that is not told."""
+
+    mesh: PolyMesh
+    coverage: float | None = None
+    shaded: HardwareVertices | None = field(default=None, repr=False)
+
+
+@dataclass(frozen=True, eq=False)
 class Part:
     """A named mesh with the materials that its faces' indices point into; `shaded` where it has other hardware vertices
-    than its form alone says."""
+    than its form alone says. `rungs` go from many triangles to few; `piece` names the piece of a level that it is."""
 
     name: str
     mesh: PolyMesh
     materials: tuple[Material, ...] = ()
     shaded: HardwareVertices | None = field(default=None, repr=False)
+    rungs: tuple[PartRung, ...] = ()
+    piece: str = ""
 
     @property
     def hardware(self) -> HardwareVertices:
         """Its hardware vertices."""
         return hardware_vertices(self.mesh) if self.shaded is None else self.shaded
 
+    @property
+    def every(self) -> list[Part]:
+        """It without its rungs, and each of these as a part."""
+        bare = Part(self.name, self.mesh, self.materials, self.shaded)
+        return [
+            bare,
+            *(Part(f"{self.name}_LOD{k}", r.mesh, self.materials, r.shaded) for k, r in enumerate(self.rungs, 1)),
+        ]
+
 
 @dataclass(frozen=True)
 class Node:
     """Something standing in a scene: a part (index) or None for a bare group, with its own children.
 
-    translation (3,) metres, rotation unit quaternion xyzw, scale (3,).
+    translation (3,) metres, rotation unit quaternion xyzw, scale (3,). `thing` names what it is in its level.
     """
 
     name: str
@@ -75,36 +96,53 @@ class Node:
     scale: tuple[float, float, float] = (1.0, 1.0, 1.0)
     children: tuple[Node, ...] = ()
     extras: dict[str, object] = field(default_factory=dict)
+    thing: str = ""
 
 
 @dataclass(frozen=True, eq=False)
 class Instance:
-    """A part that stands somewhere: its index, its name there, the 4×4 matrix to the world, the group that it is in."""
+    """A part that stands somewhere: its index, its name there, the 4×4 matrix to the world, the group that it is in;
+    and the thing of a level that it belongs to, where it stands as that says."""
 
     part: int
     name: str
     matrix: Floats
     group: int | None = None
+    thing: str = ""
 
 
 @dataclass(frozen=True, eq=False)
 class GroupAt:
     """A group of a scene: its name, the group that it is in itself, which comes before it, and the 4×4 matrix of its
-    pivot to the world."""
+    pivot to the world; and the thing of a level that it is, where it stands as that says."""
 
     name: str
     parent: int | None
     matrix: Floats
+    thing: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class KeptLevel:
+    """What a file that Able Brick wrote tells of its level: rows, which nobody has looked at yet; the things that stand
+    where those say, each with the thing that it is in, "" for none, and its name in the file; and all things that had
+    nodes when it was written."""
+
+    rows: dict[str, object]
+    standing: dict[str, tuple[str, str]]
+    written: frozenset[str]
 
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """Parts and where they stand; `notes` tells what was dropped or mended while reading."""
+    """Parts and where they stand; `notes` tells what was dropped or mended while reading; `kept` is what the file tells
+    of a level that it was written from."""
 
     parts: tuple[Part, ...]
     instances: tuple[Instance, ...] = ()
     notes: tuple[str, ...] = ()
     groups: tuple[GroupAt, ...] = ()
+    kept: KeptLevel | None = None
 
     def bounds(self) -> tuple[Floats, Floats]:
         """Lowest and highest corner (3,) of everything as it stands; the parts alone when nothing stands."""

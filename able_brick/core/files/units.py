@@ -60,7 +60,12 @@ def _changed(scene: Scene, factor: float, turn: Floats | None) -> Scene:
         out = p if turn is None else p @ turn.T
         return out * factor
 
-    parts = tuple(Part(p.name, with_positions(p.mesh, point(p.mesh.positions)), p.materials) for p in scene.parts)
+    def moved(part: Part) -> Part:
+        mesh, *slim = (with_positions(m, point(m.positions)) for m in (part.mesh, *(r.mesh for r in part.rungs)))
+        rungs = tuple(replace(r, mesh=m) for r, m in zip(part.rungs, slim, strict=True))
+        return Part(part.name, mesh, part.materials, rungs=rungs)
+
+    parts = tuple(moved(p) for p in scene.parts)
     whole = np.eye(4)
     if turn is not None:
         whole[:3, :3] = turn

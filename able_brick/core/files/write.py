@@ -8,6 +8,7 @@ from typing import Final
 import numpy as np
 
 from able_brick.core.errors import FileError
+from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.obj_write import write_obj
 from able_brick.core.files.part import Instance, Node, Scene
@@ -21,12 +22,19 @@ WRITTEN: Final = (".glb", ".obj", ".ply", ".stl")
 
 
 def write_file(
-    name: str, scene: Scene, *, unit: Unit = Unit.METRES, up: Up = Up.Y, lean: bool = False
+    name: str,
+    scene: Scene,
+    *,
+    unit: Unit = Unit.METRES,
+    up: Up = Up.Y,
+    lean: bool = False,
+    rungs: Rungs | None = None,
 ) -> dict[str, bytes]:
     """The bytes of the files that hold a scene, by name: one, but for OBJ, which has its materials beside it.
 
     A `lean` GLB has no extras: triangles alone, without the polygons that they come from. The ending of the name says
-    the format. glTF is in metres with Y up by definition: other wishes are refused.
+    the format. `rungs` says how a GLB has those of parts; other files have none. glTF is in metres with Y up by
+    definition: other wishes are refused.
     """
     path = PurePath(name)
     suffix = path.suffix.lower()
@@ -36,11 +44,15 @@ def write_file(
             place="name",
             allowed=list(WRITTEN),
         )
+    if rungs is not None and suffix != ".glb":
+        raise FileError(
+            f"{path.name[:80]} cannot hold rungs; write a GLB, or a file for each.", place="name", allowed=".glb"
+        )
     if suffix == ".glb":
         if unit is not Unit.METRES or up is not Up.Y:
             raise FileError("GLB is in metres with Y up by its standard; choose those.", place="unit", allowed="m, y")
         nodes = _nodes(scene) or None
-        return {path.name: write_glb(scene.parts, nodes, lean=lean)}
+        return {path.name: write_glb(scene.parts, nodes, lean=lean, rungs=rungs)}
     parts = standing_parts(taken_out(scene, unit, up))
     if suffix == ".obj":
         return write_obj(parts, path.stem)

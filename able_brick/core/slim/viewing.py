@@ -35,3 +35,13 @@ def allowed(error: float, distance: float, *, height: int = HEIGHT, view: float 
 def good_from(deviation: float, *, error: float = 1.0, height: int = HEIGHT, view: float = VIEW) -> float:
     """The distance (m) from which a deviation (m) shows by no more than so many pixels, wherever in the picture."""
     return deviation * _pixels_each(height, view) / error
+
+
+def coverage(reach: float, distance: float, *, view: float = VIEW) -> float:
+    """The share of the picture's area, 0…1, that a sphere of such a radius (m) takes in its middle, whose centre is so
+    far away (m)."""
+    if distance <= reach:
+        return 1.0
+    half = math.tan(math.radians(view) / 2)
+    square = reach * reach / (distance * distance - reach * reach)  # of the tangent of the angle that it reaches over
+    return min(1.0, math.pi * square / (4 * half * half * ASPECT))

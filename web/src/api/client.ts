@@ -12,6 +12,7 @@ import type {
   Elements,
   ElementsRequest,
   Ends,
+  ExportHow,
   FaceAt,
   Facets,
   Feature,
@@ -239,8 +240,10 @@ export const api = {
     changed<Job>(
       client.POST("/api/projects/{project}/levels/{level}/work", { params: at(level), body: { ...body, adjust_last } }),
     ),
-  startExport: (level: string) =>
-    changed<Job>(client.POST("/api/projects/{project}/levels/{level}/export", { params: at(level) })),
+  startExport: (level: string, how: ExportHow) =>
+    changed<Job>(
+      client.POST("/api/projects/{project}/levels/{level}/export", { params: { ...at(level), query: how } }),
+    ),
   startAccept: (key: string, body: Accept) =>
     changed<Job>(client.POST("/api/projects/{project}/imports/{key}/work", { params: of(key), body })),
   work: () => answered<Job[]>(client.GET("/api/projects/{project}/work", inside)),

@@ -502,7 +502,8 @@ export interface paths {
         };
         /**
          * Export
-         * @description The level as binary glTF 2.0; a lean one is without what brings polygons back here.
+         * @description The level as binary glTF 2.0; a lean one is without what brings it back here as it was. `rungs` writes those of
+         *     pieces: by the extension MSFT_lod, or as nodes called `{name}_LOD{n}`.
          */
         get: operations["export_api_projects__project__levels__level__export_glb_get"];
         put?: never;
@@ -885,7 +886,7 @@ export interface paths {
         };
         /**
          * Export
-         * @description A piece as a file, its pivot at the origin; OBJ comes as a ZIP with its materials.
+         * @description A piece as a file, its pivot at the origin; OBJ comes as a ZIP with its materials. A GLB may have its rungs.
          */
         get: operations["export_api_projects__project__pieces__piece__export_get"];
         put?: never;
@@ -2965,9 +2966,9 @@ export interface components {
         NewBatch: {
             /**
              * Pattern
-             * @default {folder}/{name}_{rung}{ext}
+             * @description The usual one where none is given
              */
-            pattern: string;
+            pattern?: string | null;
             recipe: components["schemas"]["Recipe"];
             /**
              * Replace
@@ -2975,6 +2976,11 @@ export interface components {
              * @default false
              */
             replace: boolean;
+            /**
+             * Rungs
+             * @description One GLB of each with all rungs, and how; else a file for each
+             */
+            rungs?: ("lod" | "names") | null;
             /**
              * Source
              * @example /home/me/models
@@ -3857,8 +3863,9 @@ export interface components {
          * Sheet
          * @description Counts, size in the file's own numbers, materials, what was mended and what is wrong.
          *
-         *     `outline_y` and `outline_z` are the file's shadow from the front, as polygons, with Y or with Z up; `unit` and
-         *     `up` are what the file most likely means.
+         *     `rungs` are the parts that have some; `level` says in a sentence what of a level, which the file was written from,
+         *     comes back as it was, "" where nothing does. `outline_y` and `outline_z` are the file's shadow from the front, as
+         *     polygons, with Y or with Z up; `unit` and `up` are what the file most likely means.
          */
         Sheet: {
             /** Faces */
@@ -3873,6 +3880,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Level */
+            level: string;
             /** Low */
             low: [
                 number,
@@ -3905,6 +3914,8 @@ export interface components {
             problems: string[];
             /** Quads */
             quads: number;
+            /** Rungs */
+            rungs: number;
             /** Triangles */
             triangles: number;
             unit: components["schemas"]["Unit"];
@@ -5574,7 +5585,10 @@ export interface operations {
     };
     export_beside_api_projects__project__levels__level__export_post: {
         parameters: {
-            query?: never;
+            query?: {
+                lean?: boolean;
+                rungs?: ("lod" | "names") | null;
+            };
             header?: never;
             path: {
                 level: string;
@@ -5609,6 +5623,7 @@ export interface operations {
         parameters: {
             query?: {
                 lean?: boolean;
+                rungs?: ("lod" | "names") | null;
             };
             header?: never;
             path: {
@@ -6284,6 +6299,7 @@ export interface operations {
                 format?: "glb" | "obj" | "ply" | "stl";
                 unit?: components["schemas"]["Unit"];
                 up?: components["schemas"]["Up"];
+                rungs?: ("lod" | "names") | null;
             };
             header?: never;
             path: {

@@ -58,6 +58,11 @@ export type RungTarget = Schemas["RungTarget"];
 export type Rung = Schemas["Rung"];
 export type Sized = Schemas["Sized"];
 export type Accept = Schemas["Accept"];
+/** How a level is written to a file. */
+export interface ExportHow {
+  lean?: boolean;
+  rungs?: "lod" | "names";
+}
 /** A shape's parameters: its kind and its dimensions by name. */
 export type ShapeValues = { kind: string } & Record<string, unknown>;
 export type Params = Record<string, unknown>;

@@ -172,6 +172,20 @@ function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
             </dd>
             <dt>Triangles</dt>
             <dd>{grouped(facts.triangles)}</dd>
+            {facts.rungs > 0 && (
+              <>
+                <dt>Rungs</dt>
+                <dd>
+                  {many === 1 ? "as a ladder" : `ladders of ${facts.rungs === 1 ? "1 piece" : `${facts.rungs} pieces`}`}
+                </dd>
+              </>
+            )}
+            {facts.level && (
+              <>
+                <dt>Comes back</dt>
+                <dd style={{ whiteSpace: "normal" }}>{facts.level}</dd>
+              </>
+            )}
             <dt>Materials</dt>
             <dd>
               <Swatches>

@@ -1,8 +1,9 @@
 import { Download, FileInput, House } from "lucide-react";
-import { type ChangeEvent, useRef } from "react";
+import { type ChangeEvent, useRef, useState } from "react";
 import styled from "styled-components";
 import { within } from "../api/here";
 import { useRules } from "../api/queries";
+import type { Piece } from "../api/types";
 import { ShapeBoard } from "../panels/DrawCard";
 import { Card, Quiet } from "../panels/parts";
 import { bringIn } from "../state/imports";
@@ -13,7 +14,8 @@ import { useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { useView, viewStore } from "../state/view";
 import { startExport } from "../state/work";
-import { Button } from "../ui/controls";
+import { Button, OnOff, Picker } from "../ui/controls";
+import { Labelled } from "../ui/Labelled";
 import { viewport } from "../viewport/controller";
 import { BatchCard } from "./BatchCard";
 import { CheckCard } from "./CheckCard";
@@ -81,7 +83,26 @@ function SlimHint() {
 /** Items of a level beyond which it is written beside other work. */
 const MUCH = 5000;
 
+const WHOLE = "Meshes that pieces share stay shared. The file brings arrays, courses and paths back here as they are.";
+const LEAN = "Meshes that pieces share stay shared. Brought back here, arrays and courses are what stands there.";
+const RUNGS = [
+  { value: "", label: "None" },
+  { value: "lod", label: "As MSFT_lod" },
+  { value: "names", label: "By names, _LOD0 …" },
+];
+
+/** Whether a piece has rungs of the mesh that it has now. */
+const hasRungs = (p: Piece | undefined): boolean =>
+  p?.ladder != null && p.ladder.rungs.length > 0 && p.ladder.source === p.mesh;
+
 function ShipCard() {
+  const [rungs, setRungs] = useState("");
+  const [lean, setLean] = useState(false);
+  const pieces = useLevel((s) => s.scene.pieces);
+  const uses = useLevel((s) => s.scene.summary?.uses);
+  const laddered = uses?.some((u) => hasRungs(pieces.get(u.piece))) ?? false;
+  const how = { ...(lean && { lean }), ...(laddered && rungs && { rungs: rungs as "lod" | "names" }) };
+  const query = new URLSearchParams(Object.entries(how).map(([k, v]) => [k, String(v)])).toString();
   const levelId = useLevel((s) => s.levelId);
   const name = useLevel((s) => s.scene.level?.name ?? "level");
   const items = useLevel((s) => s.scene.summary?.placements ?? 0);
@@ -103,13 +124,20 @@ function ShipCard() {
         <span>glTF 2.0 binary</span>
       </header>
       <Column>
-        <Quiet>Meshes that pieces share stay shared; names and pivots go along.</Quiet>
+        <Quiet>{lean ? LEAN : WHOLE}</Quiet>
+        {laddered && (
+          <Labelled title="For an engine: the extension MSFT_lod, or nodes called Name_LOD0, Name_LOD1 …">
+            <span>Rungs</span>
+            <Picker label="Rungs" value={rungs} options={RUNGS} onChange={setRungs} />
+          </Labelled>
+        )}
+        <OnOff label="Lean: triangles alone" value={lean} onChange={setLean} />
         {items > MUCH ? (
-          <Button data-main="true" onPress={() => void startExport()}>
+          <Button data-main="true" onPress={() => void startExport(how)}>
             <Download size={16} aria-hidden /> Export {name} as GLB
           </Button>
         ) : (
-          <ExportLink href={within(`levels/${levelId}/export.glb`)} download>
+          <ExportLink href={within(`levels/${levelId}/export.glb${query ? `?${query}` : ""}`)} download>
             <Download size={16} aria-hidden /> Export {name} as GLB
           </ExportLink>
         )}

@@ -48,7 +48,7 @@ describe("a file that long work has written", () => {
   it("is saved by the tab that asked for it", async () => {
     asked.startExport.mockResolvedValue(job("working"));
     asked.workOn.mockResolvedValue(job("done"));
-    await startExport();
+    await startExport({});
     await over();
     await vi.waitFor(() => expect(assign).toHaveBeenCalledWith("/api/projects/here/work/job-1/file"));
     expect(assign).toHaveBeenCalledTimes(1);
@@ -66,7 +66,7 @@ describe("a file that long work has written", () => {
   it("is saved by the tab that asked for it after a reload, once", async () => {
     asked.startExport.mockResolvedValue(job("working"));
     asked.workOn.mockReturnValueOnce(new Promise(() => undefined)).mockResolvedValue(job("done"));
-    await startExport();
+    await startExport({});
     // the page is opened again
     workStore.setState({ jobs: new Map() });
     readOwnAnew();
@@ -87,7 +87,7 @@ describe("a file that long work has written", () => {
     asked.startExport.mockRejectedValue(new Problem({ code: "unknown", status: 0, detail: "lost", data: {} }));
     asked.work.mockResolvedValue([job("done", "job-1"), job("working", "job-2")]);
     asked.workOn.mockResolvedValue(job("done", "job-2"));
-    await startExport();
+    await startExport({});
     await vi.waitFor(() => expect(assign).toHaveBeenCalledWith("/api/projects/here/work/job-2/file"));
     expect(assign).toHaveBeenCalledTimes(1);
   });

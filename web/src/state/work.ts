@@ -1,7 +1,7 @@
 import { createStore, useStore } from "zustand";
 import { api, Problem } from "../api/client";
 import { within } from "../api/here";
-import type { Accept, Job, Params } from "../api/types";
+import type { Accept, ExportHow, Job, Params } from "../api/types";
 import { levelStore } from "./level";
 import { tell } from "./messages";
 import { forgetOwn, isOwn, makeOwn } from "./ownWork";
@@ -38,7 +38,7 @@ export async function startAdjust(tool: string, params: Params): Promise<Job | P
 }
 
 /** Begin to write the level to a file, which is saved when that is done. */
-export const startExport = (): Promise<Job | Problem> => begun((level) => api.startExport(level));
+export const startExport = (how: ExportHow): Promise<Job | Problem> => begun((level) => api.startExport(level, how));
 
 /** Begin to take in what was read from a file of very much. */
 export const startAccept = (key: string, how: Omit<Accept, "level" | "revision">): Promise<Job | Problem> =>

@@ -1,0 +1,94 @@
+"""The pieces and things of a level that a file was written from, as they were."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from able_brick.core.files.part import Part, Scene
+from able_brick.core.mesh.combine import with_positions
+from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.place.pose import about_pivot, vector
+from able_brick.level.carried import Carried, claimed
+from able_brick.level.export import as_it_was
+from able_brick.level.rows import Dimensions, Ladder, Piece
+
+_FIELDS = ("face_starts", "corners", "material", "facet", "sharp")
+
+
+@dataclass(frozen=True)
+class Claim:
+    """What of a scene is known from its level: the rows; and the numbers of the parts that only these show."""
+
+    carried: Carried = field(default_factory=Carried)
+    shown: frozenset[int] = frozenset()
+
+    @property
+    def things(self) -> frozenset[str]:
+        return frozenset(t.id for t in self.carried.things)
+
+
+def claim_of(scene: Scene) -> Claim:
+    """What of a scene stands as the level says that it was written from; nothing where it was written elsewhere."""
+    if scene.kept is None:
+        return Claim()
+    carried = claimed(scene.kept, {p.piece for p in scene.parts if p.piece})
+    if carried is None:
+        return Claim()
+    known = {t.id for t in carried.things}
+    standing = {i.part for i in scene.instances}
+    free = {i.part for i in scene.instances if i.thing not in known}
+    shown = {k for k in standing - free if scene.parts[k].piece not in carried.pieces}
+    return Claim(carried, frozenset(shown))
+
+
+def restored(row: Piece, part: Part) -> tuple[Piece, dict[str, PolyMesh]]:
+    """A piece with the mesh of a part, as it was, and its rungs; all meshes by hash. Its facts are not looked at."""
+    mesh = _as_it_was(row, part.mesh)
+    dimensions = row.dimensions
+    if dimensions is not None:
+        drawn = dimensions.shape.mesh()
+        live = row.live and _same_in_file(row, drawn, part.mesh)
+        mesh = drawn if live else mesh
+        # what is not live is the way back, whatever mesh it made
+        dimensions = Dimensions(shape=dimensions.shape, mesh=mesh.content_hash if live else dimensions.mesh)
+    slim = [_as_it_was(row, r.mesh) for r in part.rungs]
+    meshes = {m.content_hash: m for m in (mesh, *slim)}
+    ladder = _ladder(row.ladder, mesh, slim)
+    kept = row.kept
+    if kept:
+        places = about_pivot(np.array(kept), row.pivot, row.axes).astype(np.float32).astype(np.float64)
+        kept = tuple(vector(p) for p in as_it_was(row, places))
+    out = row.changed(mesh=mesh.content_hash, dimensions=dimensions, ladder=ladder, kept=kept)
+    return out, meshes
+
+
+def _as_it_was(row: Piece, mesh: PolyMesh) -> PolyMesh:
+    points = as_it_was(row, mesh.positions)
+    return mesh if points is mesh.positions else with_positions(mesh, points)
+
+
+def _same_in_file(row: Piece, mesh: PolyMesh, written: PolyMesh) -> bool:
+    """Whether a mesh of a piece is, in float32 and about its pivot, what a file holds of it."""
+    centred = about_pivot(mesh.positions, row.pivot, row.axes)
+    if centred.shape != written.positions.shape or mesh.smooth_angle != written.smooth_angle:
+        return False
+    if any(not np.array_equal(getattr(mesh, f), getattr(written, f)) for f in _FIELDS):
+        return False
+    pairs = ((centred, written.positions), (mesh.uv, written.uv), (mesh.colour, written.colour))
+    for own, other in pairs:
+        if own is None or other is None:
+            if own is not other:
+                return False
+        elif not np.array_equal(own.astype(np.float32), other):
+            return False
+    return True
+
+
+def _ladder(ladder: Ladder | None, mesh: PolyMesh, slim: list[PolyMesh]) -> Ladder | None:
+    """The ladder with the meshes that there are; None where these are not those of its rungs."""
+    if ladder is None or [m.triangle_count for m in slim] != [r.triangles for r in ladder.rungs]:
+        return None
+    rungs = tuple(r.model_copy(update={"mesh": m.content_hash}) for r, m in zip(ladder.rungs, slim, strict=True))
+    return ladder.model_copy(update={"source": mesh.content_hash, "rungs": rungs})
