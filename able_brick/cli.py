@@ -248,6 +248,9 @@ def reduce(
         raise typer.Exit(2) from None
     if as_json:
         typer.echo(json.dumps(told, indent=1))
+    else:
+        for note in scene.notes[:20]:
+            typer.echo(f"  {note}")
     for one in told:
         if not as_json:
             far = at_most(one["max_deviation_m"])

@@ -66,12 +66,15 @@ def _rows(mesh: PolyMesh) -> list[int | None]:
 
 
 def _row(m: Material, number: dict[Texture, int]) -> list[Any]:
-    return [m.name, list(m.colour), m.roughness, m.metallic, None if m.texture is None else number[m.texture]]
+    picture = None if m.texture is None else number[m.texture]
+    return [m.name, m.colour, m.roughness, m.metallic, picture, m.alpha, m.cutoff, m.both_sides, m.uv_transform]
 
 
 def _material(row: list[Any], textures: list[Texture]) -> Material:
-    name, colour, rough, metal, texture = row
-    return Material(name, tuple(colour), rough, metal, None if texture is None else textures[texture])
+    name, colour, rough, metal, texture, alpha, cutoff, both, moved = row
+    picture = None if texture is None else textures[texture]
+    transform = None if moved is None else tuple(moved)
+    return Material(name, tuple(colour), rough, metal, picture, alpha, cutoff, both, transform)
 
 
 def read_scene(folder: Path) -> Scene:

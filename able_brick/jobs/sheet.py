@@ -16,7 +16,7 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.mesh.validity import problems_of_all
 from able_brick.core.text import counted, listed
-from able_brick.level.carried import claimed
+from able_brick.level.carried import Claim, claim_of
 
 _KINDS = ("placement", "array", "course", "path", "group", "measure")
 _MOST_PARTS = 200
@@ -78,16 +78,19 @@ class Sheet(BaseModel):
 
 def sheet_of(file: str, scene: Scene) -> Sheet:
     """The sheet of a scene that was read from a file."""
-    sizes = [p.mesh.face_sizes for p in scene.parts]
+    claim = claim_of(scene)
+    coming = [k for k in range(len(scene.parts)) if k not in claim.shown]
+    parts = [scene.parts[k] for k in coming]
+    sizes = [p.mesh.face_sizes for p in parts]
     standing = Counter(i.part for i in scene.instances)
-    places = [standing[k] for k in range(min(len(scene.parts), _MOST_PARTS))]
+    places = [standing[k] for k in coming[:_MOST_PARTS]]
     low, high = scene.bounds()
     suffix = PurePath(file).suffix.lower()
     fixed = suffix in (".glb", ".gltf")
-    materials = list(dict.fromkeys(m for p in scene.parts for m in p.materials))
-    first = scene.parts[:_MOST_PARTS]
+    materials = list(dict.fromkeys(m for p in parts for m in p.materials))
+    first = parts[:_MOST_PARTS]
     found = problems_of_all([p.mesh for p in first])
-    came_back, lost = _of_level(scene)
+    came_back, lost = _of_level(scene, claim)
     faults = [f"{p.name}: {q.text}" for p, some in zip(first, found, strict=True) for q in some]
     return Sheet(
         file=file[:200],
@@ -102,16 +105,16 @@ def sheet_of(file: str, scene: Scene) -> Sheet:
                 closed=topology(p.mesh).is_closed,
                 places=n,
             )
-            for p, s, n in zip(scene.parts, sizes, places, strict=False)
+            for p, s, n in zip(parts, sizes, places, strict=False)
         ],
-        more_parts=max(0, len(scene.parts) - _MOST_PARTS),
-        vertices=sum(p.mesh.vertex_count for p in scene.parts),
-        faces=sum(p.mesh.face_count for p in scene.parts),
-        triangles=sum(p.mesh.triangle_count for p in scene.parts),
+        more_parts=max(0, len(parts) - _MOST_PARTS),
+        vertices=sum(p.mesh.vertex_count for p in parts),
+        faces=sum(p.mesh.face_count for p in parts),
+        triangles=sum(p.mesh.triangle_count for p in parts),
         quads=sum(int((s == 4).sum()) for s in sizes),
         ngons=sum(int((s > 4).sum()) for s in sizes),
         places=len(scene.instances),
-        rungs=sum(bool(p.rungs) for p in scene.parts),
+        rungs=sum(bool(p.rungs) for p in parts),
         level=came_back,
         low=(float(low[0]), float(low[1]), float(low[2])),
         high=(float(high[0]), float(high[1]), float(high[2])),
@@ -126,12 +129,12 @@ def sheet_of(file: str, scene: Scene) -> Sheet:
     )
 
 
-def _of_level(scene: Scene) -> tuple[str, list[str]]:
+def _of_level(scene: Scene, claim: Claim) -> tuple[str, list[str]]:
     """What comes back of the level that the file was written from, and what of it does not."""
     if scene.kept is None:
         return "", []
-    carried = claimed(scene.kept, {p.piece for p in scene.parts if p.piece})
-    if carried is None:
+    carried = claim.carried
+    if not carried.pieces and not carried.things:
         return "", ["What was kept of arrays, courses and paths was left out, as this version cannot read it."]
     kinds = Counter(str(t.kind) for t in carried.things)
     words = [counted(kinds[k], k, f"{k}s") for k in _KINDS if kinds[k]]

@@ -9,7 +9,7 @@ from typing import Any, Final
 from pydantic import TypeAdapter, ValidationError
 
 from able_brick.core.files.gltf_document import clean_name
-from able_brick.core.files.part import KeptLevel
+from able_brick.core.files.part import KeptLevel, Scene
 from able_brick.core.formats import FormatError
 from able_brick.level.formats import row_format, upgraded_row
 from able_brick.level.rows import AnyThing, Group, Piece
@@ -29,6 +29,34 @@ class Carried:
 
     pieces: dict[str, Piece] = field(default_factory=dict)
     things: tuple[AThing, ...] = ()
+
+
+@dataclass(frozen=True)
+class Claim:
+    """What of a scene is known from its level: the rows; and the numbers of the parts that only these show, as they are
+    bent or mirrored."""
+
+    carried: Carried = field(default_factory=Carried)
+    shown: frozenset[int] = frozenset()
+
+    @property
+    def things(self) -> frozenset[str]:
+        """The ids that the things had."""
+        return frozenset(t.id for t in self.carried.things)
+
+
+def claim_of(scene: Scene) -> Claim:
+    """What of a scene stands as the level says that it was written from; nothing where it was written elsewhere."""
+    if scene.kept is None:
+        return Claim()
+    carried = claimed(scene.kept, {p.piece for p in scene.parts if p.piece})
+    if carried is None:
+        return Claim()
+    known = {t.id for t in carried.things}
+    standing = {i.part for i in scene.instances}
+    free = {i.part for i in scene.instances if i.thing not in known}
+    shown = {k for k in standing - free if scene.parts[k].piece not in carried.pieces}
+    return Claim(carried, frozenset(shown))
 
 
 def carried_rows(snapshot: Snapshot, level: str, pieces: Iterable[str], *, rungs: bool) -> dict[str, object]:

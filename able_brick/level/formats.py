@@ -15,7 +15,8 @@ ROWS: Final[dict[str, Chain]] = {
     "placement": Chain((unchanged,)),
     "array": Chain((unchanged,)),
     # 2: rungs, and where a piece was slimmed from, tell whether their deviation is proven, and for which size
-    "piece": Chain((unchanged,)),
+    # 3: surfaces tell how their alpha counts, whether they have two sides, and how their picture is moved
+    "piece": Chain((unchanged, unchanged)),
     # 2: points may leave to those beside them how they lean
     "path": Chain((unchanged,)),
 }

@@ -1,46 +1,17 @@
-"""The pieces and things of a level that a file was written from, as they were."""
+"""Pieces of a level that a file was written from, as they were."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import numpy as np
 
-from able_brick.core.files.part import Part, Scene
+from able_brick.core.files.part import Part
 from able_brick.core.mesh.combine import with_positions
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import about_pivot, vector
-from able_brick.level.carried import Carried, claimed
 from able_brick.level.export import as_it_was
 from able_brick.level.rows import Dimensions, Ladder, Piece
 
 _FIELDS = ("face_starts", "corners", "material", "facet", "sharp")
-
-
-@dataclass(frozen=True)
-class Claim:
-    """What of a scene is known from its level: the rows; and the numbers of the parts that only these show."""
-
-    carried: Carried = field(default_factory=Carried)
-    shown: frozenset[int] = frozenset()
-
-    @property
-    def things(self) -> frozenset[str]:
-        return frozenset(t.id for t in self.carried.things)
-
-
-def claim_of(scene: Scene) -> Claim:
-    """What of a scene stands as the level says that it was written from; nothing where it was written elsewhere."""
-    if scene.kept is None:
-        return Claim()
-    carried = claimed(scene.kept, {p.piece for p in scene.parts if p.piece})
-    if carried is None:
-        return Claim()
-    known = {t.id for t in carried.things}
-    standing = {i.part for i in scene.instances}
-    free = {i.part for i in scene.instances if i.thing not in known}
-    shown = {k for k in standing - free if scene.parts[k].piece not in carried.pieces}
-    return Claim(carried, frozenset(shown))
 
 
 def restored(row: Piece, part: Part) -> tuple[Piece, dict[str, PolyMesh]]:

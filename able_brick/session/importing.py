@@ -16,10 +16,11 @@ from able_brick.core.files.units import Unit, Up, as_one, brought_in, standing_p
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import ONE, Quaternion, Vector, decompose_all
 from able_brick.jobs.imports import Imports
+from able_brick.level.carried import Claim, claim_of
 from able_brick.level.ordering import row_order
 from able_brick.level.rows import Surface
 from able_brick.level.rows.base import MOST
-from able_brick.session.claiming import Claim, claim_of, restored
+from able_brick.session.claiming import restored
 from able_brick.session.delta import Delta
 from able_brick.session.project import Project
 from able_brick.steps.checks import printable

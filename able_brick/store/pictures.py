@@ -14,7 +14,7 @@ from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import InputError, StorageError, UnknownIdError
-from able_brick.core.files.part import Texture
+from able_brick.core.files.part import SUFFIXES, Texture
 from able_brick.store.blobs import present
 from able_brick.store.database import ProjectFile
 from able_brick.store.tables import MESH, TEXTURE, THUMBNAIL
@@ -25,7 +25,7 @@ _MOST_THUMBNAILS: Final = 64 * 2**20
 _LEFT: Final = 0.8
 _LOOK_DIGITS: Final = 8
 _PNG: Final = b"\x89PNG\r\n\x1a\n"
-_MEDIA: Final = ("image/png", "image/jpeg")
+_MEDIA: Final = tuple(SUFFIXES)
 _MOST_TEXTURES: Final = 128 * 2**20
 
 

@@ -144,7 +144,7 @@ def assembled(document: Json, binary: Binary) -> bytes:
     return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
 
 
-def _material(material: Material, textures: list[Texture]) -> Json:
+def _material(material: Material, textures: list[Texture], extensions: list[str]) -> Json:
     pbr: Json = {
         "baseColorFactor": list(material.colour),
         "roughnessFactor": material.roughness,
@@ -153,10 +153,37 @@ def _material(material: Material, textures: list[Texture]) -> Json:
     if material.texture is not None:
         if material.texture not in textures:
             textures.append(material.texture)
-        pbr["baseColorTexture"] = {"index": textures.index(material.texture)}
+        picture: Json = {"index": textures.index(material.texture)}
+        if material.uv_transform is not None:
+            u, v, turn, a, b = material.uv_transform
+            moved: Json = {"offset": [u, v], "rotation": turn, "scale": [a, b]}
+            picture["extensions"] = {"KHR_texture_transform": moved}
+            _use(extensions, "KHR_texture_transform")
+        pbr["baseColorTexture"] = picture
     out: Json = {"name": material.name, "pbrMetallicRoughness": pbr}
-    if material.colour[3] < 1:
-        out["alphaMode"] = "BLEND"
+    alpha = material.alpha or ("blend" if material.colour[3] < 1 else "opaque")
+    if alpha != "opaque":
+        out["alphaMode"] = alpha.upper()
+    if alpha == "mask" and material.cutoff != 0.5:
+        out["alphaCutoff"] = material.cutoff
+    if material.both_sides:
+        out["doubleSided"] = True
+    return out
+
+
+def _use(extensions: list[str], name: str) -> None:
+    if name not in extensions:
+        extensions.append(name)
+
+
+def _textures(textures: Sequence[Texture], extensions: list[str]) -> list[Json]:
+    out: list[Json] = []
+    for k, texture in enumerate(textures):
+        if texture.media == "image/webp":
+            _use(extensions, "EXT_texture_webp")
+            out.append({"sampler": 0, "extensions": {"EXT_texture_webp": {"source": k}}})
+        else:
+            out.append({"source": k, "sampler": 0})
     return out
 
 
@@ -237,15 +264,19 @@ def write_glb(
         view = binary.view(packed_level(rows, tree.sums))
         scene["extras"] = {"able_brick": {"format": LEVEL_FORMAT, "level": view}}
     document["scenes"] = [scene]
-    if tree.extensions:
-        document["extensionsUsed"] = tree.extensions
+    extensions = tree.extensions
     textures: list[Texture] = []
-    surfaces = [_material(m, textures) for m in meshes.materials]
+    surfaces = [_material(m, textures, extensions) for m in meshes.materials]
+    pictures = _textures(textures, extensions)
+    if extensions:
+        document["extensionsUsed"] = extensions
+    if "EXT_texture_webp" in extensions:  # there are no other pictures in their place
+        document["extensionsRequired"] = ["EXT_texture_webp"]
     for key, values in (
         ("nodes", tree.flat),
         ("meshes", meshes.written),
         ("materials", surfaces),
-        ("textures", [{"source": i, "sampler": 0} for i in range(len(textures))]),
+        ("textures", pictures),
         ("samplers", [{"wrapS": 10497, "wrapT": 10497}] if textures else []),
         ("images", [binary.image(t) for t in textures]),
     ):

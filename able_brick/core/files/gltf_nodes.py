@@ -23,6 +23,8 @@ _FARTHEST: Final = 1e11
 #: Nodes of these kinds, as Able Brick writes them, come back as groups.
 _GROUPING: Final = ("group", "array", "course")
 _MOST_RUNGS: Final = 12
+#: Groups in groups; what is deeper stands in the last of them.
+_MOST_NESTED: Final = 60
 _LOD_NAME: Final = re.compile(r"(.+)[_ -]LOD[ _]?(\d{1,2})", re.IGNORECASE)
 _PLACE: Final = (*STILL, "matrix")
 _INSTANCING: Final = "EXT_mesh_gpu_instancing"
@@ -64,13 +66,17 @@ class Nodes(Document):
         within: dict[int, int | None] = {-1: None}
         meshes = len(self.list_of("meshes"))
         total = len(nodes)
+        grouping = self._grouping(nodes, order, above, rungs)
         for index in order:
             node, group = nodes[index], within[above[index]]
-            kind = self._extra(node, "kind")
             thing = things.get(index, "")
             if index in rungs or above[index] in rungs:
                 rungs.add(index)
                 continue
+            if index in grouping:
+                name = self.name(node, "Group")
+                self.groups.append(GroupAt(name, group, worlds[index], "" if "mesh" in node else thing))
+                group = len(self.groups) - 1
             if "mesh" in node:
                 mesh = self.whole(node["mesh"], f"nodes[{index}].mesh", 0, meshes - 1)
                 name = self.name(node, f"Node {index}")
@@ -83,10 +89,29 @@ class Nodes(Document):
                 else:
                     for k, matrix in enumerate(many, 1):
                         yield Stand(mesh, f"{name} {k}", worlds[index] @ matrix, group, "")
-            elif kind in _GROUPING:
-                self.groups.append(GroupAt(self.name(node, "Group"), group, worlds[index], thing))
-                group = len(self.groups) - 1
             within[index] = group
+
+    def _grouping(self, nodes: list[Any], order: list[int], above: dict[int, int], rungs: set[int]) -> set[int]:
+        """The nodes that are groups: those of ours that say so, and of others those that hold more than one thing, or
+        one beside a mesh of their own. Nodes that hold a single node, as many tools write round all, are none."""
+        shows: set[int] = set()
+        holds: dict[int, int] = {}
+        named: set[int] = set()
+        for index in reversed(order):
+            inside = holds.get(index, 0)
+            mesh = "mesh" in nodes[index]
+            kind = self._extra(nodes[index], "kind")
+            single = self._extra(nodes[index], "piece") is not None and kind not in _GROUPING
+            if kind in _GROUPING or (not single and inside + mesh > 1):
+                named.add(index)
+            if (inside or mesh) and index not in rungs:
+                shows.add(index)
+                holds[above[index]] = holds.get(above[index], 0) + 1
+        deep: dict[int, int] = {-1: 0}
+        for index in order:
+            named -= {index} if deep[above[index]] >= _MOST_NESTED else set()
+            deep[index] = deep[above[index]] + (index in named)
+        return named
 
     def _order(self, nodes: list[Any]) -> tuple[list[int], dict[int, int]]:
         """The nodes of the scene, parents before what is in them; the parent of each, −1 for none."""

@@ -12,9 +12,10 @@ import numpy.typing as npt
 from able_brick.core.errors import FileError, GeometryError
 from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
 from able_brick.core.files.gltf_document import Beside, glb_chunks, number, parsed_json
+from able_brick.core.files.gltf_losses import losses
 from able_brick.core.files.gltf_nodes import Nodes
 from able_brick.core.files.own_faces import OtherTrianglesError, OwnFaces, checksum, unpacked
-from able_brick.core.files.part import Instance, Material, Part, PartRung, Scene, Texture
+from able_brick.core.files.part import Alpha, Instance, Material, Part, PartRung, Scene, Texture, UvTransform
 from able_brick.core.files.pictures import texture
 from able_brick.core.mesh.polymesh import Floats
 
@@ -26,6 +27,7 @@ _KNOWN: Final = (
     "KHR_materials_unlit",
     "MSFT_lod",
     "EXT_mesh_gpu_instancing",
+    "EXT_texture_webp",
 )
 
 
@@ -71,6 +73,7 @@ class _Reader(Nodes):
                 received=meshes,
                 allowed=_MOST_MESHES,
             )
+        self.notes += losses(self.document)
         materials = [self.material(i) for i in range(len(self.list_of("materials")))]
         parts: list[Part] = []
         part_of: dict[int, int] = {}
@@ -119,21 +122,44 @@ class _Reader(Nodes):
         r, g, b, a = np.clip(
             self.numbers(pbr.get("baseColorFactor", [1, 1, 1, 1]), f"{place}.baseColorFactor", 4), 0, 1
         )
+        told = m.get("alphaMode", "OPAQUE")
+        modes: dict[object, Alpha | None] = {"MASK": "mask", "BLEND": "blend" if a >= 1 else None}
+        if told != "OPAQUE" and (not isinstance(told, str) or told not in modes):
+            raise FileError(f"{place}.alphaMode should be OPAQUE, MASK or BLEND.", place=place)
+        alpha = modes.get(told, "opaque" if a < 1 else None)
+        picture = pbr.get("baseColorTexture")
         return Material(
             self.name(m, f"Material {index + 1}"),
             (float(r), float(g), float(b), float(a)),
             number(pbr.get("roughnessFactor", 1), f"{place}.roughnessFactor", 0, 1),
             number(pbr.get("metallicFactor", 1), f"{place}.metallicFactor", 0, 1),
-            self.picture(pbr["baseColorTexture"], f"{place}.baseColorTexture") if "baseColorTexture" in pbr else None,
+            None if picture is None else self.picture(picture, f"{place}.baseColorTexture"),
+            alpha,
+            number(m.get("alphaCutoff", 0.5), f"{place}.alphaCutoff", 0, 1e6) if alpha == "mask" else 0.5,
+            m.get("doubleSided") is True,
+            None if picture is None else self.moved(picture, f"{place}.baseColorTexture"),
         )
+
+    def moved(self, holder: dict[str, Any], place: str) -> UvTransform | None:
+        """How a picture is moved on its surface; None where it is not."""
+        told = self.inner(self.inner(holder, "extensions", place), "KHR_texture_transform", place)
+        if not told:
+            return None
+        u, v = self.numbers(told.get("offset", [0, 0]), f"{place}.offset", 2).tolist()
+        a, b = self.numbers(told.get("scale", [1, 1]), f"{place}.scale", 2).tolist()
+        turn = number(told.get("rotation", 0), f"{place}.rotation", -1e6, 1e6)
+        return None if (u, v, turn, a, b) == (0, 0, 0, 1, 1) else (u, v, turn, a, b)
 
     def picture(self, holder: object, place: str) -> Texture | None:
         """The picture of a texture; one that cannot be shown is left out, with a note."""
         if not isinstance(holder, dict):
             raise FileError(f"{place} should be an object.", place=place)
-        if holder.get("texCoord", 0) != 0:
+        moved = self.inner(self.inner(holder, "extensions", place), "KHR_texture_transform", place)
+        if moved.get("texCoord", holder.get("texCoord", 0)) != 0:
             self.notes.append(f"{place} uses a second set of texture coordinates, which is not read.")
-        source = self.item("textures", holder.get("index"), f"{place}.index").get("source")
+        texture = self.item("textures", holder.get("index"), f"{place}.index")
+        webp = self.inner(self.inner(texture, "extensions", place), "EXT_texture_webp", place)
+        source = webp.get("source", texture.get("source"))
         if source is None:
             return None
         at = self.whole(source, f"{place}.source", 0, len(self.list_of("images")) - 1)
@@ -194,8 +220,14 @@ class _Reader(Nodes):
                 return None
             return np.asarray(values[0]) if len(values) == 1 else np.concatenate(values)
 
+        for key, usual in (("uv", (0.0, 0.0)), ("colour", (1.0, 1.0, 1.0, 1.0))):
+            if any(p[key] is not None for p in pieces):  # where some have it, the others are as without
+                for p in pieces:
+                    p[key] = np.tile(usual, (len(p["position"]), 1)) if p[key] is None else p[key]
         position = stack(lambda p: p["position"])
         normal, uv, colour = (stack(lambda p, k=k: p[k]) for k in ("normal", "uv", "colour"))  # type: ignore[misc]
+        if normal is None and any(p["normal"] is not None for p in pieces):
+            self.notes.append(f"{self.name(mesh, place)}: normals were left out, as not all primitives have them.")
         offset = np.concatenate([[0], np.cumsum([len(p["position"]) for p in pieces])])
         extras = mesh.get("extras")
         own = extras.get("able_brick") if isinstance(extras, dict) else None

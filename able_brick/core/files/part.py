@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import Final, Literal
 
 import numpy as np
 
@@ -16,12 +16,20 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 _AT_ONCE = 1_000_000
 
 
+Media = Literal["image/png", "image/jpeg", "image/webp"]
+SUFFIXES: Final[dict[Media, str]] = {"image/png": ".png", "image/jpeg": ".jpg", "image/webp": ".webp"}
+#: How alpha counts: not at all, by a threshold, or as a mixture.
+Alpha = Literal["opaque", "mask", "blend"]
+#: Offset u and v, rotation in radians, scale u and v, as KHR_texture_transform has them.
+UvTransform = tuple[float, float, float, float, float]
+
+
 @dataclass(frozen=True)
 class Texture:
-    """A picture as it stood in its file: PNG or JPEG bytes, never decoded here."""
+    """A picture as it stood in its file: PNG, JPEG or WebP bytes, never decoded here."""
 
     name: str
-    media: Literal["image/png", "image/jpeg"]
+    media: Media
     data: bytes = field(repr=False)
 
     @cached_property
@@ -31,18 +39,25 @@ class Texture:
 
     @property
     def suffix(self) -> str:
-        return ".png" if self.media == "image/png" else ".jpg"
+        return SUFFIXES[self.media]
 
 
 @dataclass(frozen=True)
 class Material:
-    """A surface: linear base colour r, g, b, a in 0…1; roughness and metallic in 0…1; the picture on it."""
+    """A surface: linear base colour r, g, b, a in 0…1; roughness and metallic in 0…1; the picture on it.
+
+    `alpha` None is a mixture where the colour is not opaque. What of a `mask` is below the `cutoff` is not there.
+    """
 
     name: str
     colour: tuple[float, float, float, float] = (0.6, 0.58, 0.52, 1.0)
     roughness: float = 0.8
     metallic: float = 0.0
     texture: Texture | None = None
+    alpha: Alpha | None = None
+    cutoff: float = 0.5
+    both_sides: bool = False
+    uv_transform: UvTransform | None = None
 
 
 @dataclass(frozen=True, eq=False)

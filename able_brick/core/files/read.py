@@ -15,7 +15,7 @@ from able_brick.core.files.ply_read import read_ply
 from able_brick.core.files.stl_read import read_stl
 
 MODELS: Final = (".glb", ".gltf", ".obj", ".ply", ".stl")
-BESIDE: Final = (".bin", ".mtl", ".png", ".jpg", ".jpeg")
+BESIDE: Final = (".bin", ".mtl", ".png", ".jpg", ".jpeg", ".webp")
 
 
 def read_file(name: str, data: bytes, beside: Beside = nothing_beside, *, weld: bool = True) -> Scene:

@@ -20,7 +20,9 @@ from able_brick.level.shapes.catalogue import AnyShape
 class Surface(BaseModel):
     """A material of a piece: linear base colour and how rough and metallic it is, each 0…1.
 
-    `texture` is the hash of the picture that the colour is multiplied with.
+    `texture` is the hash of the picture that the colour is multiplied with, moved on it by `uv_transform`: offset u and
+    v, rotation in radians, scale u and v. `alpha` None is a mixture where the colour is not opaque; what of a mask is
+    below the `cutoff` is not there.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
@@ -30,16 +32,31 @@ class Surface(BaseModel):
     roughness: float = 0.8
     metallic: float = 0.0
     texture: str | None = None
+    alpha: Literal["opaque", "mask", "blend"] | None = None
+    cutoff: float = 0.5
+    both_sides: bool = False
+    uv_transform: tuple[float, float, float, float, float] | None = None
 
     def material(self, pictures: Callable[[str], Texture] | None = None) -> Material:
         """The material; without `pictures` it stays plain."""
         texture = None if self.texture is None or pictures is None else pictures(self.texture)
-        return Material(self.name, self.colour, self.roughness, self.metallic, texture)
+        seen = (self.alpha, self.cutoff, self.both_sides, self.uv_transform)
+        return Material(self.name, self.colour, self.roughness, self.metallic, texture, *seen)
 
     @classmethod
     def of(cls, m: Material) -> Surface:
         texture = None if m.texture is None else m.texture.content_hash
-        return cls(name=m.name, colour=m.colour, roughness=m.roughness, metallic=m.metallic, texture=texture)
+        return cls(
+            name=m.name,
+            colour=m.colour,
+            roughness=m.roughness,
+            metallic=m.metallic,
+            texture=texture,
+            alpha=m.alpha,
+            cutoff=m.cutoff,
+            both_sides=m.both_sides,
+            uv_transform=m.uv_transform,
+        )
 
 
 @dataclass(frozen=True)

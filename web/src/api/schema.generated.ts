@@ -4378,9 +4378,18 @@ export interface components {
          * Surface
          * @description A material of a piece: linear base colour and how rough and metallic it is, each 0…1.
          *
-         *     `texture` is the hash of the picture that the colour is multiplied with.
+         *     `texture` is the hash of the picture that the colour is multiplied with, moved on it by `uv_transform`: offset u and
+         *     v, rotation in radians, scale u and v. `alpha` None is a mixture where the colour is not opaque; what of a mask is
+         *     below the `cutoff` is not there.
          */
         Surface: {
+            /** Alpha */
+            alpha?: ("opaque" | "mask" | "blend") | null;
+            /**
+             * Both Sides
+             * @default false
+             */
+            both_sides: boolean;
             /** Colour */
             colour: [
                 number,
@@ -4388,6 +4397,11 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Cutoff
+             * @default 0.5
+             */
+            cutoff: number;
             /**
              * Metallic
              * @default 0
@@ -4402,6 +4416,14 @@ export interface components {
             roughness: number;
             /** Texture */
             texture?: string | null;
+            /** Uv Transform */
+            uv_transform?: [
+                number,
+                number,
+                number,
+                number,
+                number
+            ] | null;
         };
         /**
          * ToolInfo

@@ -180,7 +180,7 @@ function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
                 </dd>
               </>
             )}
-            {facts.level && (
+            {facts.level && place && pieces === "each" && pivot === "file" && (
               <>
                 <dt>Comes back</dt>
                 <dd style={{ whiteSpace: "normal" }}>{facts.level}</dd>

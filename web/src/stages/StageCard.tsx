@@ -131,7 +131,10 @@ function ShipCard() {
             <Picker label="Rungs" value={rungs} options={RUNGS} onChange={setRungs} />
           </Labelled>
         )}
-        <OnOff label="Lean: triangles alone" value={lean} onChange={setLean} />
+        <Labelled title="Triangles alone, for an engine: without what brings the level back here as it is">
+          <span>Lean</span>
+          <OnOff label="Lean" value={lean} onChange={setLean} />
+        </Labelled>
         {items > MUCH ? (
           <Button data-main="true" onPress={() => void startExport(how)}>
             <Download size={16} aria-hidden /> Export {name} as GLB

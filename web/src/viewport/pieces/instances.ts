@@ -103,17 +103,19 @@ export function dropCopies({ each, drawn, merged }: Copies): void {
 /** The look of one of a piece's materials; `ready` is called when its picture has been loaded. */
 export function surfaceMaterial(piece: Piece, slot: number, glass: boolean, ready: () => void): MeshLambertMaterial {
   const look = piece.materials?.[slot];
+  const [r, g, b, a] = look?.colour ?? [0.58, 0.52, 0.42, 1];
+  const mixed = look?.alpha === "blend" || (look?.alpha == null && a < 1);
   const material = new MeshLambertMaterial({
-    side: piece.facts.closed ? FrontSide : DoubleSide,
+    side: piece.facts.closed && !look?.both_sides ? FrontSide : DoubleSide,
     polygonOffset: true,
     polygonOffsetFactor: 1,
     polygonOffsetUnits: 1,
-    transparent: glass,
-    opacity: glass ? 0.28 : 1,
-    depthWrite: !glass,
+    transparent: glass || mixed,
+    opacity: glass ? 0.28 : mixed || look?.alpha === "mask" ? a : 1,
+    depthWrite: !glass && !mixed,
+    alphaTest: look?.alpha === "mask" ? look.cutoff : 0,
   });
-  const [r, g, b] = look?.colour ?? [0.58, 0.52, 0.42, 1];
   material.color.setRGB(r, g, b);
-  material.map = look?.texture ? textureOf(look.texture, ready) : null;
+  material.map = look?.texture ? textureOf(look.texture, look.uv_transform ?? null, ready) : null;
   return material;
 }

@@ -27,9 +27,14 @@ const done = new Map<string, string>();
 const asked = new Map<string, Promise<string | null>>();
 let turn: Promise<void> = Promise.resolve();
 
+type Surface = NonNullable<Piece["materials"]>[number];
+
 /** A key for a piece's look: its mesh, and a number made of its materials and axes. */
 function keyOf(piece: Piece): string {
-  const look = JSON.stringify([piece.axes, piece.materials?.map((m) => [m.colour, m.texture])]);
+  const plain = (m: Surface) => [m.colour, m.texture];
+  const told = (m: Surface) => [...plain(m), m.alpha, m.cutoff, m.both_sides, m.uv_transform];
+  const usual = (m: Surface) => m.alpha == null && !m.both_sides && m.uv_transform == null;
+  const look = JSON.stringify([piece.axes, piece.materials?.map((m) => (usual(m) ? plain(m) : told(m)))]);
   let h = 0x811c9dc5;
   for (let k = 0; k < look.length; k++) h = Math.imul(h ^ look.charCodeAt(k), 0x01000193) >>> 0;
   return piece.mesh + h.toString(16).padStart(8, "0");
