@@ -28,7 +28,7 @@ with uncollected():  # what is imported stays: to look for garbage in it would t
     from able_brick.core.mesh.measure import counts_of_all
     from able_brick.core.mesh.validity import problems_of_all
     from able_brick.core.slim.ladder import Target
-    from able_brick.core.text import at_most, grouped, listed
+    from able_brick.core.text import at_most, counted, grouped, listed
     from able_brick.jobs.batch import USUAL_OF_ALL, USUAL_PATTERN, Progress, run_batch
     from able_brick.jobs.naming import NamePattern
     from able_brick.jobs.slim_scene import slim_scene, with_rungs
@@ -254,8 +254,10 @@ def reduce(
     for one in told:
         if not as_json:
             far = at_most(one["max_deviation_m"])
+            lost = one["parts_let_go"]
+            gone = f", {counted(lost, 'small part', 'small parts')} let go" if lost else ""
             typer.echo(
-                f"{source}: {total} → {one['triangles']} triangles, nowhere farther than {far}, "
+                f"{source}: {total} → {one['triangles']} triangles, nowhere farther than {far}{gone}, "
                 f"written to {one['file']}"
             )
         if one["reached"]:

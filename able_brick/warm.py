@@ -15,6 +15,7 @@ from able_brick.core.files.part import Part, Scene
 from able_brick.core.files.read import read_file
 from able_brick.core.files.view_glb import ViewItems, write_items_glb, write_view_glb
 from able_brick.core.files.write import write_file
+from able_brick.core.mesh.combine import joined, with_positions
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.polymesh import PolyMesh
@@ -61,6 +62,9 @@ def shaping() -> None:
     slim = reduce_to(ball, 40).mesh
     deviation(ball, slim, samples=10)
     Measure(ball, samples=10).keeps(slim, 0.5)
+    # small parts beside a large one, which are let go
+    bead = with_positions(ball, 0.1 * ball.positions + [5.0, 0.0, 0.0])
+    reduce_to(joined([ball, bead]), 40)
     # what many edges take on two threads
     reduce_to(plane(1.0, 1.0, divisions=(200, 200)), 60_000)
     check_sound(ball, carry(ball, "vertex", np.array([0]), np.eye(3), np.array([0.0, -0.1, 0.0]), np.zeros(3)))

@@ -30,7 +30,8 @@ Tell = Callable[[float, str], None]
 class SceneRung:
     """A rung of a scene: the scene with slimmed parts, and what it costs; metres of the world and seconds. `triangles`
     are those of its meshes, and `drawn` those of all that stands, each mesh as often as it does. `deviations` are those
-    of the parts. `size` is the most by which a part stands larger than it is."""
+    of the parts; `gone` are pieces of them that were let go as a whole. `size` is the most by which a part stands
+    larger than it is."""
 
     scene: Scene
     target: Target
@@ -44,6 +45,7 @@ class SceneRung:
     good_from_m: float
     size: float
     reached: bool
+    gone: int
     seconds: float
 
     def report(self) -> dict[str, Any]:
@@ -59,6 +61,7 @@ class SceneRung:
             "good_from_m": self.good_from_m,
             "largest_size": self.size,
             "reached": self.reached,
+            "parts_let_go": self.gone,
             "seconds": round(self.seconds, 4),
         }
 
@@ -191,5 +194,6 @@ def _rung(
         good_from(largest),
         max((stretch_of(s.metric) for s in standing if id(s) in made), default=1.0),
         reached and (target.kind != "count" or drawn <= target.value),
+        sum(m.slimmed.gone for m in found if m is not None),
         seconds,
     )

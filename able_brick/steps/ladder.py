@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from typing import Any, Literal
 
 from able_brick.core.cache import ByteCache
@@ -13,6 +14,7 @@ from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
 from able_brick.core.place.pose import Vector
 from able_brick.core.slim.deviation import Deviation, deviation
 from able_brick.core.slim.ladder import Made, Target, ladder
+from able_brick.core.slim.reduce import Slimmed
 from able_brick.core.slim.viewing import good_from
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
@@ -145,7 +147,17 @@ def put_ladder(
     draft.put(piece.changed(ladder=made_of))
     counts = " · ".join(grouped(r.triangles) for r in rungs)
     held = f", {counted(made_of.kept, 'vertex', 'vertices')} kept" if made_of.kept else ""
-    return f"{piece.name}: {grouped(mesh.triangle_count)} → {counts} tris{held}{sized(size)}"
+    gone = parts_gone([one.slimmed for one in made])
+    return f"{piece.name}: {grouped(mesh.triangle_count)} → {counts} tris{held}{gone}{sized(size)}"
+
+
+def parts_gone(slimmed: Sequence[Slimmed]) -> str:
+    """How many small parts rungs are without, where they are without some."""
+    most = max((s.gone for s in slimmed), default=0)
+    if not most:
+        return ""
+    those = " on the last" if len(slimmed) > 1 else ""
+    return f", {counted(most, 'small part', 'small parts')} let go{those}"
 
 
 def measured_again(draft: Draft, mesh: PolyMesh, rung: Rung, metric: Floats | None) -> Rung:

@@ -11,7 +11,7 @@ from able_brick.level.rows import Array, Course, Piece, Placement, Seams
 from able_brick.level.sizing import largest_size, metric_of, sized
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
-from able_brick.steps.ladder import origin_of, rungs_of, seams_field
+from able_brick.steps.ladder import origin_of, parts_gone, rungs_of, seams_field
 from able_brick.steps.seams import seam_vertices
 from able_brick.steps.tool import Need, Tool
 
@@ -105,6 +105,7 @@ class Slim(Tool):
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         origin = origin_of(piece, mesh, away, size)
         short = "" if out.reached else ", all that its borders and seams allow"
+        short += parts_gone([out])
         notes.append(
             f"{grouped(mesh.triangle_count)} → {grouped(known.triangles)} tris{short}; "
             f"deviation {millimetres(away.rms)} RMS, {at_most(away.largest)} largest{sized(size)}"

@@ -2,7 +2,9 @@
 
 Each pass costs every edge, takes the cheapest up to a cut-off, and collapses them in rising order, skipping any whose
 end was used before in the pass. Corners carry wedges (uv island, normal group, material): a vertex may go into
-another only along edges on which all of its wedges meet, so seams, creases, borders and material edges survive.
+another only along edges on which all of its wedges meet, so seams, borders and material edges survive. Wedges that
+look alike, and differ by their normals alone, hold nothing: creases are kept by what it costs to leave them, and a
+wedge that meets none goes along with the vertex.
 """
 
 from __future__ import annotations
@@ -15,11 +17,14 @@ from able_brick.core.slim.stars import corner_of
 
 _NEVER = np.float32(np.inf)
 _SHIFT = 13
+#: By how many times an end of an edge may cost more than the best place, where that would turn a face over.
+_AT_AN_END = 1.5
 
 
 @kernel
-def _may_go(u, v, tri, wedge, start, star):  # type: ignore[no-untyped-def]
-    """Whether every wedge round u occurs on a face shared with v and leads to one wedge of v."""
+def _may_go(u, v, tri, wedge, look, start, star):  # type: ignore[no-untyped-def]
+    """Whether every wedge round u occurs on a face shared with v, or looks like one that does, and leads to wedges of
+    v that look alike."""
     u1, v1, u2, v2 = -1, -1, -1, -1
     for i in range(start[u], start[u + 1]):
         f = star[i]
@@ -30,12 +35,12 @@ def _may_go(u, v, tri, wedge, start, star):  # type: ignore[no-untyped-def]
                 u1, v1 = wedge[f, k], wedge[f, j]
             else:
                 u2, v2 = wedge[f, k], wedge[f, j]
-    if u2 >= 0 and u1 == u2 and v1 != v2:
+    if u2 >= 0 and look[u1] == look[u2] and look[v1] != look[v2]:
         return False
     for i in range(start[u], start[u + 1]):
         f = star[i]
         w = wedge[f, corner_of(tri, f, u)]
-        if w != u1 and w != u2:
+        if w != u1 and w != u2 and look[w] != look[u1] and (u2 < 0 or look[w] != look[u2]):
             return False
     return True
 
@@ -77,7 +82,7 @@ def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
 
 @kernel
 def cost_edges(  # type: ignore[no-untyped-def]
-    pos, quadric, tri, wedge, start, star, edges, uses, locked, border, many, first, last, cost, way
+    pos, quadric, tri, wedge, look, start, star, edges, uses, locked, border, many, first, last, cost, way
 ):
     """Fill cost (E) float32 and way (E) int8 of the edges from `first` to before `last`: 0 free, 1 the first end goes
     into the second, 2 the other way round."""
@@ -92,8 +97,8 @@ def cost_edges(  # type: ignore[no-untyped-def]
         a_goes = not locked[a] and (not border[a] or uses[e] == 1)
         b_goes = not locked[b] and (not border[b] or uses[e] == 1)
         if many[a] or many[b]:
-            a_goes = a_goes and _may_go(a, b, tri, wedge, start, star)
-            b_goes = b_goes and _may_go(b, a, tri, wedge, start, star)
+            a_goes = a_goes and _may_go(a, b, tri, wedge, look, start, star)
+            b_goes = b_goes and _may_go(b, a, tri, wedge, look, start, star)
         if not a_goes and not b_goes:
             continue
         for k in range(11):
@@ -248,12 +253,18 @@ def collapse_pass(  # type: ignore[no-untyped-def]
     quadric,
     tri,
     wedge,
+    look,
+    many,
     wedge_uv,
     start,
     star,
     edges,
     uses,
     way,
+    cost,
+    most,
+    ahead,
+    stopped,
     order,
     stamp,
     into,
@@ -267,14 +278,18 @@ def collapse_pass(  # type: ignore[no-untyped-def]
     last,
 ):
     """Collapse the chosen edges from `first` to before `last` in order until `surplus` faces are gone. Returns how many
-    went.
+    went. What costs more than so many times `ahead` of an edge that waits for the next pass waits with it,
+    and it is told that some were `stopped` (1).
 
-    Dead faces get −1 as their first vertex. `stamp` (V) keeps the last pass in which a vertex's star changed; `into`
-    (V) the vertex that each went into, itself if none; `used` (V) those that this pass has been at; `took` (n) how many
-    faces each edge of the order took with it. Edges in another `lane` (n) than the only one are left, −1 for all.
+    A place that would turn a face over is exchanged for an end of the edge, where that costs little more than the place
+    and no more than the `most`; its cost (E) is then that. Dead faces get −1 as their first vertex. `stamp` (V) keeps
+    the last pass in which a vertex's star changed; `into` (V) the vertex that each went into, itself if none; `used`
+    (V) those that this pass has been at; `took` (n) how many faces each edge of the order took with it. Edges in
+    another `lane` (n) than the only one are left, −1 for all.
     """
     mark = np.full(len(pos), -1, np.int32)
     removed = 0
+    waiting = _NEVER
     q = np.empty(11)
     p = np.empty(3)
     for step in range(first, last):
@@ -284,7 +299,11 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             continue
         e = order[step]
         u, v = edges[e, 0], edges[e, 1]
+        if cost[e] > ahead * waiting:
+            stopped[0] = True
+            break
         if used[u] or used[v]:
+            waiting = min(waiting, cost[e])
             continue
         if way[e] == 2:
             u, v = v, u
@@ -335,17 +354,28 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             for k in range(11):
                 q[k] = quadric[u, k] + quadric[v, k]
             _best_place(q, pos[u, 0], pos[u, 1], pos[u, 2], pos[v, 0], pos[v, 1], pos[v, 2], p)
-            if _turns_over(v, u, p, pos, tri, start, star):
-                continue
+            if _turns_over(v, u, p, pos, tri, start, star) or _turns_over(u, v, p, pos, tri, start, star):
+                # at one of its ends, where nothing tilts that lies flat beside it
+                at_u = evaluate(q, pos[u, 0], pos[u, 1], pos[u, 2])
+                at_v = evaluate(q, pos[v, 0], pos[v, 1], pos[v, 2])
+                if at_v <= min(most, _AT_AN_END * cost[e]) and not _turns_over(u, v, pos[v], pos, tri, start, star):
+                    p[:] = pos[v]
+                    cost[e] = max(cost[e], at_v)
+                elif at_u <= min(most, _AT_AN_END * cost[e]) and not _turns_over(v, u, pos[u], pos, tri, start, star):
+                    p[:] = pos[u]
+                    cost[e] = max(cost[e], at_u)
+                else:
+                    continue
         else:
             p[:] = pos[v]
-        if _turns_over(u, v, p, pos, tri, start, star):
-            continue
+            if _turns_over(u, v, p, pos, tri, start, star):
+                continue
         if way[e] == 0 and wedge_uv.shape[1] > 0:
             same = f2 >= 0 and v1 == v2 and u1 == u2
             _carry_uv(f1, f2 if same else -1, u, v, p, pos, tri, wedge, wedge_uv)
             if f2 >= 0 and v2 != v1:
                 _carry_uv(f2, -1, u, v, p, pos, tri, wedge, wedge_uv)
+        look_1 = look[u1]
         for k in range(3):
             pos[v, k] = p[k]
         for k in range(11):
@@ -362,9 +392,18 @@ def collapse_pass(  # type: ignore[no-untyped-def]
                 removed += 1
                 took[step] += 1
                 continue
-            grown = v1 if wedge[f, k] == u1 else v2
             tri[f, k] = v
-            wedge[f, k] = grown
+            w = wedge[f, k]
+            if w == u1:
+                wedge[f, k] = v1
+            elif w == u2:
+                wedge[f, k] = v2
+            else:  # it goes along, and looks from now on as what it is beside
+                beside = v1 if look[w] == look_1 else v2
+                look[w] = look[beside]
+                many[v] = True
+                for m in range(wedge_uv.shape[1]):
+                    wedge_uv[w, m] = wedge_uv[beside, m]
         for i in range(start[v], start[v + 1]):
             f = star[i]
             if tri[f, 0] >= 0:

@@ -54,7 +54,8 @@ def vertex_quadrics(pos, tri, wedge, look, many, start, star, first, last, out):
 
     Faces weigh a third of their area. An edge with one face, or whose wedges differ across it, adds the plane
     through it perpendicular to each of its faces, weighing EDGE_WEIGHT · length² / 3; CREASE_WEIGHT where the looks (H)
-    of the wedges, which are all of them but their normals, are the same: there the faces' own planes hold it.
+    of the wedges, which are all of them but their normals, are the same: there the faces' own planes hold it. Where
+    the looks differ at one end alone, as round the tip of a cone, nothing runs along the edge that could be lost.
     """
     faces = np.zeros(len(pos), np.int32)
     for v in range(first, last):
@@ -106,7 +107,7 @@ def _held(f, p, r, wp, wr, tri, wedge, look, first, last, star):  # type: ignore
     """How much the edge from p to r of a face keeps its place, given the faces round one of its ends: 0 if not at
     all."""
     others = 0
-    same, alike = True, True
+    same, alike, joins = True, True, False
     for i in range(first, last):
         g = star[i]
         if g == f:
@@ -120,7 +121,9 @@ def _held(f, p, r, wp, wr, tri, wedge, look, first, last, star):  # type: ignore
         if jp >= 0 and jr >= 0:
             others += 1
             same = same and wedge[g, jp] == wp and wedge[g, jr] == wr
-            alike = alike and look[wedge[g, jp]] == look[wp] and look[wedge[g, jr]] == look[wr]
-    if others == 1 and same:
+            alike_p, alike_r = look[wedge[g, jp]] == look[wp], look[wedge[g, jr]] == look[wr]
+            alike = alike and alike_p and alike_r
+            joins = alike_p != alike_r
+    if others == 1 and (same or joins):
         return 0.0
     return CREASE_WEIGHT if others == 1 and alike else EDGE_WEIGHT

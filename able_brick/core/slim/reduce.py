@@ -19,6 +19,7 @@ from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.slim import collapse, quadrics, stars
+from able_brick.core.slim.parts import Parts
 from able_brick.core.threads import by_halves
 
 Progress = Callable[[float], None]
@@ -28,6 +29,13 @@ _MANY_EDGES: Final = 30_000
 _WORTH_A_PASS: Final = 1 / 32
 #: Triangles to each vertex below which those that are gone are left out.
 _SPARSE: Final = 1.0
+#: Where there are parts that may be let go, it is looked at them so often in a pass, after so many edges at least.
+_STEPS: Final = 24
+_STEP: Final = 8
+#: Where so few triangles are left, no edge is taken that costs more, by so many times, than one that can only be taken
+#: in the next pass: each of them shows.
+_FEW_TRIANGLES: Final = 8_192
+_AHEAD: Final = 4.0
 #: Fewer edges than this are collapsed by one.
 _FEW_EDGES: Final = 4_096
 
@@ -38,13 +46,15 @@ class Slimmed:
 
     `went` (source V) int32 is the vertex that each one of the source went into; −1 where nothing is left round it.
 
-    `reached` is False where borders, seams and form left nothing more to take away.
+    `reached` is False where borders, seams and form left nothing more to take away. `gone` are the parts that were let
+    go as a whole.
     """
 
     mesh: PolyMesh
     vertex_source: Ints
     reached: bool
     went: Ints
+    gone: int = 0
 
 
 def target_triangles(mesh: PolyMesh, share: float) -> int:
@@ -106,16 +116,16 @@ class Reducing:
         self._face = tri_face.copy()
         self._uv = np.zeros((len(hardware), 0)) if mesh.uv is None else mesh.uv[hardware.corner]
         self._start, self._star = stars.vertex_stars(self._tri, len(self._pos))
-        look = _looks(mesh, hardware)
+        self._look = _looks(mesh, hardware)
         self._quadric = np.zeros((len(self._pos), 11))
-        self._many = stars.many_wedges(self._tri, self._wedge, self._start, self._star)  # they never become more
+        self._many = stars.many_wedges(self._tri, self._wedge, self._start, self._star)
 
         def part(first: int, last: int) -> None:
             quadrics.vertex_quadrics(
                 self._pos,
                 self._tri,
                 self._wedge,
-                look,
+                self._look,
                 self._many,
                 self._start,
                 self._star,
@@ -131,6 +141,10 @@ class Reducing:
         along = self._pos[:, np.argmax(mesh.bounds[1] - mesh.bounds[0])]
         self._half = (along > np.median(along)).astype(np.int8)
         self._border = np.zeros(len(self._pos), np.bool_)
+        self._parts: Parts | None = None
+        self._highest = 0.0
+        self._stopped = np.zeros(1, np.bool_)
+        self.gone = 0
         self._cutoffs = [-1]
         self._hold, self._widen = -1, 1.0
         self._left: list[Ints] = []
@@ -144,8 +158,21 @@ class Reducing:
     def copied(self) -> Self:
         """Another that can go on from here by itself."""
         out = copy.copy(self)
-        names = ("_pos", "_tri", "_wedge", "_face", "_uv", "_quadric", "_stamp", "_into", "_start", "_star", "_fixed")
-        for name in names:
+        arrays = (
+            "_stopped",
+            "_pos",
+            "_tri",
+            "_wedge",
+            "_face",
+            "_uv",
+            "_quadric",
+            "_stamp",
+            "_into",
+            "_start",
+            "_star",
+            "_fixed",
+        )
+        for name in (*arrays, "_look", "_many"):
             setattr(out, name, getattr(self, name).copy())
         if self._wedge is self._tri:
             out._wedge = out._tri
@@ -164,7 +191,8 @@ class Reducing:
         """(n) triangles left after each collapse, and (n) the largest cost until then."""
         if not self._left:
             return np.zeros(0, np.int32), np.zeros(0)
-        return np.concatenate(self._left), np.maximum.accumulate(np.concatenate(self._costs).astype(np.float64))
+        costs = np.concatenate(self._costs).astype(np.float64)
+        return np.minimum.accumulate(np.concatenate(self._left)), np.maximum.accumulate(costs)
 
     def to(self, triangles: int, *, progress: Progress | None = None) -> None:
         """Go on to at most so many triangles; `reached` tells whether it came so far."""
@@ -181,32 +209,61 @@ class Reducing:
             if len(self._tri) < _SPARSE * len(self._pos):
                 self._close_up()
             self._start, self._star = stars.vertex_stars(self._tri, len(self._pos))
+            if self._highest > 0.0 and self._let_go(len(self._tri) - triangles, self._highest):
+                self._drop_dead()
+                self._start, self._star = stars.vertex_stars(self._tri, len(self._pos))
         edges, uses = self._edges()
         if number == 1:  # for good: what is at a border goes only along it
             self._fixed[edges[uses > 2]] = True
             self._border = stars.border_vertices(len(self._pos), edges, uses)
+            self._parts = Parts.found(self._pos, self._tri, self._fixed, self._border)
         cost, way = self._costed(edges, uses)
         needed = (len(self._tri) - triangles + 1) // 2
         quota = max(256.0, min(len(edges) / 2, 3.0 * needed)) * self._widen
         order, cut = self._chosen(cost, edges, quota)
         surplus = len(self._tri) - triangles
-        took = self._collapsed(edges, uses, way, order, surplus)
+        took = self._collapsed(edges, uses, way, cost, order, surplus)
         steps = np.flatnonzero(took)
         gone = np.cumsum(took[steps], dtype=np.int32)
         done, removed = len(steps), int(gone[-1]) if len(steps) else 0
         self._left.append(len(self._tri) - gone)
         self._costs.append(cost[order[steps]])
-        # edges behind the last one that was needed have not been tried
-        self._cutoffs.append(cut if removed < surplus else -1)
-        self._hold = cut if removed < surplus and done > 0.1 * needed else -1
+        self._highest = max(self._highest, float(self._costs[-1].max(initial=0.0)))
+        before = len(self._tri)
+        self._drop_dead()
+        if before - len(self._tri) > removed:  # parts went as well, in between
+            removed = before - len(self._tri)
+            self._left.append(np.array([len(self._tri)], np.int32))
+            self._costs.append(np.array([self._highest], np.float32))
+        # edges behind the last one that was needed, or that was to be taken by now, have not been tried
+        tried = removed < surplus and not self._stopped[0]
+        self._cutoffs.append(cut if tried else -1)
+        self._hold = cut if tried and done > 0.1 * needed else -1
+        if not done:
+            if not len(order) and quota >= len(edges):
+                self.reached = bool(self._let_go(len(self._tri) - triangles, None))
+                self._drop_dead()
+            self._widen *= 4.0
+
+    def _let_go(self, surplus: int, taken: float | None) -> int:
+        """Let parts go that cost no more than edges did that were `taken`, or whatever is left where there is nothing
+        else to take; how many faces went."""
+        if self._parts is None or surplus <= 0:
+            return 0
+        alive = self._tri[self._tri[:, 0] >= 0]
+        gone, cost, faces = self._parts.to_let_go(self._pos, alive, self._fixed, surplus, taken)
+        if len(gone):
+            self.gone += len(gone)
+            self._left.append((len(alive) - np.cumsum(faces)).astype(np.int32))
+            self._costs.append(cost.astype(np.float32))
+            self._tri[np.isin(self._parts.of[self._tri[:, 0]], gone) & (self._tri[:, 0] >= 0), 0] = -1
+        return int(faces.sum())
+
+    def _drop_dead(self) -> None:
         left = stars.compact(self._tri, self._wedge, self._face)
         alike = self._wedge is self._tri
         self._tri, self._face = self._tri[:left], self._face[:left]
         self._wedge = self._tri if alike else self._wedge[:left]
-        if not done:
-            if not len(order) and quota >= len(edges):
-                self.reached = False
-            self._widen *= 4.0
 
     def _chosen(self, cost: npt.NDArray[np.float32], edges: Ints, quota: float) -> tuple[Ints, int]:
         """Edges worth trying, in rising cost, and the cut-off that was used, as the bits of a cost."""
@@ -237,14 +294,22 @@ class Reducing:
         return order, cut
 
     def _collapsed(
-        self, edges: Ints, uses: Ints, way: npt.NDArray[np.int8], order: Ints, surplus: int
+        self,
+        edges: Ints,
+        uses: Ints,
+        way: npt.NDArray[np.int8],
+        cost: npt.NDArray[np.float32],
+        order: Ints,
+        surplus: int,
     ) -> npt.NDArray[np.int8]:
         """(n) the faces that each chosen edge takes with it: what lies in one half of the mesh and what lies in the
         other on two threads, then what lies between, as long as that cannot be too much."""
         number = len(self._cutoffs)
+        self._stopped[0] = False
         used = np.zeros(len(self._pos), np.bool_)
         took = np.zeros(len(order), np.int8)
         many = len(order) > _MANY_EDGES
+        most = float(cost[order[-1]]) if len(order) else 0.0
         lane = took
         if many:
             lane = self._lanes(edges, order)
@@ -255,12 +320,18 @@ class Reducing:
                 self._quadric,
                 self._tri,
                 self._wedge,
+                self._look,
+                self._many,
                 self._uv,
                 self._start,
                 self._star,
                 edges,
                 uses,
                 way,
+                cost,
+                most,
+                _AHEAD if len(self._tri) <= _FEW_TRIANGLES else math.inf,
+                self._stopped,
                 order,
                 self._stamp,
                 self._into,
@@ -279,8 +350,13 @@ class Reducing:
         while first < len(order) and surplus > 0:
             some = surplus // 2  # an edge takes two faces at most
             if not many or some < _FEW_EDGES:
-                surplus -= part(first, len(order), -1)
-                break
+                last = len(order) if many or self._parts is None else first + max(_STEP, len(order) // _STEPS)
+                last = min(last, len(order))
+                surplus -= part(first, last, -1)
+                if last < len(order):
+                    surplus -= self._let_go(surplus, float(cost[order[last - 1]]))
+                first = last
+                continue
             last = min(first + some, len(order))
             surplus -= sum(by_halves(partial(part, first, last), 2, 2))  # lanes 0 and 1
             surplus -= part(first, last, 2)
@@ -297,9 +373,11 @@ class Reducing:
         names = ["_of", "_pos", "_quadric", "_fixed", "_border", "_many", "_half", "_stamp"]
         if alike:
             self._wedge = self._tri
-            names += ["_uv", "_wedge_corner", "_wedge_group"]
+            names += ["_uv", "_look", "_wedge_corner", "_wedge_group"]
         for name in names:
             setattr(self, name, getattr(self, name)[left])
+        if self._parts is not None:
+            self._parts = self._parts.among(left)
 
     def _edges(self) -> tuple[Ints, Ints]:
         """(E,2) all edges and (E) the faces on each; by two threads where there are many."""
@@ -331,6 +409,7 @@ class Reducing:
                 self._quadric,
                 self._tri,
                 self._wedge,
+                self._look,
                 self._start,
                 self._star,
                 edges,
@@ -369,4 +448,5 @@ class Reducing:
         )
         if edges is not None:
             topology(out)  # the same, and it goes with the mesh
-        return Slimmed(out, source, self.reached, _followed(number[stars.ends(self._into)], self._went))
+        went = _followed(number[stars.ends(self._into)], self._went)
+        return Slimmed(out, source, self.reached, went, self.gone)

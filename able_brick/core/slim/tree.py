@@ -102,6 +102,35 @@ def nearest_distances(points, soup, low, high, child):  # type: ignore[no-untype
 
 
 @kernel
+def nearest_others(points, own, soup, label, low, high, child):  # type: ignore[no-untyped-def]
+    """Squared distance (n) from each point to the nearest triangle with another label (T) than its `own` (n)."""
+    out = np.empty(len(points))
+    stack = np.empty(128, np.int64)
+    for i in range(len(points)):
+        p, best = points[i], np.inf
+        stack[0] = 0
+        top = 1
+        while top:
+            top -= 1
+            node = stack[top]
+            if box_distance(p, low[node], high[node]) >= best:
+                continue
+            if child[node, 0] < 0:
+                first = -child[node, 0] - 1
+                for t in range(first, first + child[node, 1]):
+                    if label[t] != own[i]:
+                        best = min(best, triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2]))
+                continue
+            a, b = child[node, 0], child[node, 1]
+            if box_distance(p, low[a], high[a]) < box_distance(p, low[b], high[b]):
+                a, b = b, a
+            stack[top], stack[top + 1] = a, b
+            top += 2
+        out[i] = best
+    return out
+
+
+@kernel
 def _segment_distance(x, y, z, ux, uy, uz):  # type: ignore[no-untyped-def]
     """Squared distance from a point to the segment from the origin to u."""
     uu = ux * ux + uy * uy + uz * uz

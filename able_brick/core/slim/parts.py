@@ -1,0 +1,148 @@
+"""The parts of a mesh that hang together, and what it costs to let one go."""
+
+from __future__ import annotations
+
+from typing import Final, Self
+
+import numpy as np
+import numpy.typing as npt
+
+from able_brick.core.kernel import kernel
+from able_brick.core.mesh.polymesh import Bools, Floats, Ints
+from able_brick.core.slim.tree import build_tree, nearest_others
+
+#: Points of a part from which it is looked how far it is to others, at most.
+_LOOKED_FROM: Final = 8
+#: A part with more faces is not let go before it has become small.
+_SMALL: Final = 64
+#: By how many times it may cost more than what is being taken, by its size, to be worth looking at more closely.
+_WORTH_A_LOOK: Final = 30.0
+
+
+class Parts:
+    """The parts (P) of a mesh: the part `of` each vertex (V), −1 for none.
+
+    To let one go costs its area times the mean square of how far it is from the others: what remains there.
+    """
+
+    def __init__(self, of: Ints, area: Floats, size: Floats, stays: Bools, soon: Bools) -> None:
+        self.of, self._area, self._size, self._stays, self._soon = of, area, size, stays, soon
+        self._away = np.full(len(area), np.nan)
+
+    @classmethod
+    def found(cls, pos: Floats, tri: Ints, kept: Bools, border: Bools) -> Self | None:
+        """The parts of triangles; None where there is one. Parts with vertices that are kept, and the largest one, stay
+        for good; those with borders, which may be cards that cover much, as long as anything else can be taken."""
+        of, count = labels(tri, len(pos))
+        if count < 2:
+            return None
+        label = of[tri[:, 0]]
+        a, b, c = (pos[tri[:, k]] for k in range(3))
+        area = np.bincount(label, np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2, count)
+        low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
+        used = np.flatnonzero(of >= 0)
+        np.minimum.at(low, of[used], pos[used])
+        np.maximum.at(high, of[used], pos[used])
+        size = np.linalg.norm(high - low, axis=1)
+        stays, soon = np.zeros(count, np.bool_), np.ones(count, np.bool_)
+        stays[np.argmax(area * size * size)] = True
+        stays[of[kept & (of >= 0)]] = True
+        soon[of[border & (of >= 0)]] = False
+        return cls(of, np.asarray(area, np.float64), size, stays, soon)
+
+    def among(self, left: Ints) -> Parts:
+        """Them, where only some vertices are left."""
+        out = Parts(self.of[left], self._area, self._size, self._stays, self._soon)
+        out._away = self._away
+        return out
+
+    def to_let_go(
+        self, pos: Floats, tri: Ints, fixed: Bools, surplus: int, taken: float | None
+    ) -> tuple[Ints, Floats, Ints]:
+        """The parts (n) that may go, in their order, with the cost (n) and the faces (n) of each: those that cost less,
+        for the faces that they have, than what an edge has cost that was `taken`; all, the cheapest first, where
+        nothing can be taken. Together they have no more faces than the surplus, but where nothing else can be."""
+        count = len(self._area)
+        faces = np.bincount(self.of[tri[:, 0]], minlength=count)
+        may = (faces > 0) & ~self._stays
+        may[self.of[fixed & (self.of >= 0)]] = False
+        if taken is not None:
+            guess = self._area * self._size**2 / 12
+            may &= self._soon & (faces <= min(_SMALL, surplus)) & (2 * guess <= _WORTH_A_LOOK * taken * faces)
+        some = np.flatnonzero(may)
+        if not len(some):
+            return some.astype(np.int32), np.zeros(0), some.astype(np.int32)
+        self._look(pos, tri, some)
+        cost = self._area[some] * self._away[some]
+        if taken is not None:
+            good = 2 * cost <= taken * faces[some]
+            some, cost = some[good], cost[good]
+        order = np.lexsort((cost, ~self._soon[some]))
+        some, cost = some[order], cost[order]
+        before = np.cumsum(faces[some]) - faces[some]
+        within = before < surplus if taken is None else before + faces[some] <= surplus
+        return some[within].astype(np.int32), cost[within], faces[some[within]].astype(np.int32)
+
+    def _look(self, pos: Floats, tri: Ints, parts: npt.NDArray[np.intp]) -> None:
+        """See how far parts are from others, where that is not known yet."""
+        unknown = parts[np.isnan(self._away[parts])]
+        if not len(unknown):
+            return
+        points, own = [], []
+        which = np.zeros(len(self._area), np.bool_)
+        which[unknown] = True
+        corners = np.unique(tri)
+        corners = corners[which[self.of[corners]]]
+        corners = corners[np.argsort(self.of[corners], kind="stable")]
+        ends = np.searchsorted(self.of[corners], unknown, side="right")
+        starts = np.searchsorted(self.of[corners], unknown, side="left")
+        for k, a, b in zip(unknown.tolist(), starts.tolist(), ends.tolist(), strict=True):
+            chosen = corners[a:b][:: max(1, (b - a) // _LOOKED_FROM)]
+            points.append(pos[chosen])
+            own.append(np.full(len(chosen), k))
+        soup = pos[tri]
+        order, low, high, child = build_tree(soup)
+        label = self.of[tri[order, 0]]
+        far = nearest_others(np.concatenate(points), np.concatenate(own), soup[order], label, low, high, child)
+        at = np.concatenate(own)
+        self._away[unknown] = (
+            np.bincount(at, far, len(self._area)) / np.bincount(at, minlength=len(self._area)).clip(1)
+        )[unknown]
+
+
+@kernel
+def labels(tri, count):  # type: ignore[no-untyped-def]
+    """(V) the number of the part that each vertex is in, −1 for those of no triangle; how many parts there are."""
+    root = np.arange(count).astype(np.int32)
+    for f in range(len(tri)):
+        a = tri[f, 0]
+        while root[a] != a:
+            root[a] = root[root[a]]
+            a = root[a]
+        for k in range(1, 3):
+            b = tri[f, k]
+            while root[b] != b:
+                root[b] = root[root[b]]
+                b = root[b]
+            if a < b:
+                root[b] = a
+            elif b < a:
+                root[a] = b
+                a = b
+    number = np.full(count, -1, np.int32)
+    out = np.full(count, -1, np.int32)
+    n = 0
+    for f in range(len(tri)):
+        for k in range(3):
+            v = tri[f, k]
+            if out[v] >= 0:
+                continue
+            r = v
+            while root[r] != r:
+                root[r] = root[root[r]]
+                r = root[r]
+            if number[r] < 0:
+                number[r] = n
+                n += 1
+            out[v] = number[r]
+    return out, n
