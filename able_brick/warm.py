@@ -62,6 +62,7 @@ def shaping() -> None:
     slim = reduce_to(ball, 40).mesh
     deviation(ball, slim, samples=10)
     Measure(ball, samples=10).keeps(slim, 0.5)
+    reduce_to(ball.replaced(uv=None, colour=np.ones((len(ball.corners), 4))), 40)
     # small parts beside a large one, which are let go
     bead = with_positions(ball, 0.1 * ball.positions + [5.0, 0.0, 0.0])
     reduce_to(joined([ball, bead]), 40)

@@ -392,8 +392,8 @@ def collapse_pass(  # type: ignore[no-untyped-def]
                 removed += 1
                 took[step] += 1
                 continue
+            w = wedge[f, k]  # which may be one list with the triangles
             tri[f, k] = v
-            w = wedge[f, k]
             if w == u1:
                 wedge[f, k] = v1
             elif w == u2:

@@ -92,6 +92,20 @@ def lies_at(px, py, pz, v, positions, triangles, start, star):  # type: ignore[n
 
 
 @kernel
+def sample_of(i, f, step, until):  # type: ignore[no-untyped-def]
+    """Where the sample i lies of those that have so much area each, as a triangle, looked for from f on, and the shares
+    of its corners there. Triangles lie `until` (T) so much area; each fourth sample is at a corner."""
+    goal = (i + _chance(3 * i)) * step
+    while f < len(until) - 1 and until[f] < goal:
+        f += 1
+    r, s = np.sqrt(_chance(3 * i + 1)), _chance(3 * i + 2)
+    if i % 4 == 0:
+        r = 0.0 if i % 12 == 0 else 1.0
+        s = 0.0 if i % 8 == 0 else 1.0
+    return f, 1.0 - r, r * (1.0 - s), r * s
+
+
+@kernel
 def meet(  # type: ignore[no-untyped-def]
     source,
     source_tris,
@@ -122,14 +136,7 @@ def meet(  # type: ignore[no-untyped-def]
     f = np.searchsorted(until, first * step)
     for i in range(first, last):
         ids[i] = -1
-        goal = (i + _chance(3 * i)) * step
-        while f < len(until) - 1 and until[f] < goal:
-            f += 1
-        r, s = np.sqrt(_chance(3 * i + 1)), _chance(3 * i + 2)
-        if i % 4 == 0:
-            r = 0.0 if i % 12 == 0 else 1.0
-            s = 0.0 if i % 8 == 0 else 1.0
-        r, s, t = 1.0 - r, r * (1.0 - s), r * s
+        f, r, s, t = sample_of(i, f, step, until)
         a, b, c = source_tris[f, 0], source_tris[f, 1], source_tris[f, 2]
         x, y, z = across(source, a, b, c)
         px = r * source[a, 0] + s * source[b, 0] + t * source[c, 0]

@@ -12,6 +12,7 @@ import numpy as np
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
+from able_brick.core.slim.colours import recoloured
 from able_brick.core.slim.deviation import Deviation, Measure
 from able_brick.core.slim.fit import fitted
 from able_brick.core.slim.reduce import Reducing, Slimmed, check_target, target_triangles, unchanged
@@ -112,7 +113,7 @@ def ladder(
     def finished(k: int, out: Slimmed, away: Deviation | None = None) -> None:
         if away is None:
             away = measure.of(out.mesh, breathe=lambda: tell((len(made) + 0.8) / total, "Measuring"))
-        made[k] = Made(targets[k], out, away)
+        made[k] = Made(targets[k], recoloured(mesh, out, locked=locked), away)
 
     run: Reducing | None = None
     for k in counted:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from able_brick.core.mesh.polymesh import Bools, PolyMesh
+from able_brick.core.slim.colours import recoloured
 from able_brick.core.slim.fit import fitted
 from able_brick.core.slim.reduce import Progress, Reducing, Slimmed, check_target, unchanged
 
@@ -30,4 +31,5 @@ def reduce_to(
     out = run.result()
     if not fit:
         return out
-    return fitted(mesh, out, locked=locked, breathe=None if progress is None else lambda: progress(1.0))
+    out = fitted(mesh, out, locked=locked, breathe=None if progress is None else lambda: progress(1.0))
+    return recoloured(mesh, out, locked=locked)

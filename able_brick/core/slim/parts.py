@@ -28,6 +28,9 @@ class Parts:
     def __init__(self, of: Ints, area: Floats, size: Floats, stays: Bools, soon: Bools) -> None:
         self.of, self._area, self._size, self._stays, self._soon = of, area, size, stays, soon
         self._away = np.full(len(area), np.nan)
+        guess = (area * size**2 / 12)[soon & ~stays]
+        #: What an edge costs, at least, before a part is worth a look.
+        self.least = 2 * float(guess.min(initial=np.inf)) / (_WORTH_A_LOOK * _SMALL)
 
     @classmethod
     def found(cls, pos: Floats, tri: Ints, kept: Bools, border: Bools) -> Self | None:

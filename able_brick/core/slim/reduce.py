@@ -30,7 +30,7 @@ _WORTH_A_PASS: Final = 1 / 32
 #: Triangles to each vertex below which those that are gone are left out.
 _SPARSE: Final = 1.0
 #: Where there are parts that may be let go, it is looked at them so often in a pass, after so many edges at least.
-_STEPS: Final = 24
+_STEPS: Final = 8
 _STEP: Final = 8
 #: Where so few triangles are left, no edge is taken that costs more, by so many times, than one that can only be taken
 #: in the next pass: each of them shows.
@@ -114,7 +114,9 @@ class Reducing:
         if np.array_equal(self._wedge, self._tri):  # no seams: one list for both is quicker
             self._wedge = self._tri
         self._face = tri_face.copy()
-        self._uv = np.zeros((len(hardware), 0)) if mesh.uv is None else mesh.uv[hardware.corner]
+        # what goes along with corners and is mixed: texture coordinates, then colours
+        mixed = [a[hardware.corner] for a in (mesh.uv, mesh.colour) if a is not None]
+        self._uv = np.concatenate(mixed, axis=1) if mixed else np.zeros((len(hardware), 0))
         self._start, self._star = stars.vertex_stars(self._tri, len(self._pos))
         self._look = _looks(mesh, hardware)
         self._quadric = np.zeros((len(self._pos), 11))
@@ -248,7 +250,7 @@ class Reducing:
     def _let_go(self, surplus: int, taken: float | None) -> int:
         """Let parts go that cost no more than edges did that were `taken`, or whatever is left where there is nothing
         else to take; how many faces went."""
-        if self._parts is None or surplus <= 0:
+        if self._parts is None or surplus <= 0 or (taken is not None and taken < self._parts.least):
             return 0
         alive = self._tri[self._tri[:, 0] >= 0]
         gone, cost, faces = self._parts.to_let_go(self._pos, alive, self._fixed, surplus, taken)
@@ -442,8 +444,8 @@ class Reducing:
             material=mesh.material[self._face],
             facet=mesh.facet[self._face],
             sharp=sharp,
-            uv=None if mesh.uv is None else self._uv[wedges],
-            colour=None if mesh.colour is None else mesh.colour[self._wedge_corner[wedges]],
+            uv=None if mesh.uv is None else self._uv[wedges, :2],
+            colour=None if mesh.colour is None else self._uv[wedges, -4:],
             smooth_angle=math.pi,
         )
         if edges is not None:
