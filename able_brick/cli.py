@@ -67,6 +67,7 @@ def serve(
         typer.echo(f"{log_file} cannot be written to: {error.strerror}.", err=True)
         raise typer.Exit(2) from None
     remove_abandoned()
+    _warm_once()
     try:
         if demo and not db.exists():
             _lay_demo(db)
@@ -218,6 +219,7 @@ def reduce(
     By shares every mesh gives the same; of a number of triangles, what costs least is taken first. Ends with 1 where a
     number could not be reached.
     """
+    _warm_once()
     wanted = [v for v in (share, triangles, deviation, pixels, ladder) if v is not None]
     if len(wanted) != 1:
         said = "More than one target is given" if wanted else "No target is given"
@@ -329,6 +331,7 @@ def batch(
     """
     from able_brick.level.recipe import Recipe
 
+    _warm_once()
     last = 0.0
 
     def tell(now: Progress) -> None:
@@ -434,12 +437,21 @@ def _write(
     return out
 
 
+def _warm_once() -> None:
+    """Have the kernels compiled, as make does, for who has installed the package by itself."""
+    from able_brick.warmed import warm_once
+
+    warm_once(lambda line: typer.echo(line, err=True))
+
+
 @app.command()
 def warm() -> None:
     """Compile all kernels once, so that nobody waits for them later."""
     from able_brick.warm import warm_kernels
+    from able_brick.warmed import remember_warm
 
     warm_kernels()
+    remember_warm()
     typer.echo("Kernels are compiled.")
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ProcessPoolExecutor
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor, as_completed
 from multiprocessing import get_context
 
 import numpy as np
@@ -44,12 +45,16 @@ _TEXT_STL = (
 )
 
 
-def warm_kernels() -> None:
-    """Compile, or load what has been compiled before, on two processors."""
+def warm_kernels(tell: Callable[[int, int], None] | None = None) -> None:
+    """Compile, or load what has been compiled before, on two processors. `tell` hears how many parts of how many are
+    ready."""
     with ProcessPoolExecutor(2, get_context("spawn")) as workers:
         # what takes longest first
-        for done in [workers.submit(part) for part in (shaping, courses, paths, files)]:
+        parts = [workers.submit(part) for part in (shaping, courses, paths, files)]
+        for k, done in enumerate(as_completed(parts), 1):
             done.result()
+            if tell is not None:
+                tell(k, len(parts))
 
 
 def _ball() -> PolyMesh:
