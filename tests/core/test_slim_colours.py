@@ -10,9 +10,11 @@ import pytest
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.shapes.plane import plane
+from able_brick.core.slim.deviation import Measure
 from able_brick.core.slim.ladder import Target, ladder
 from able_brick.core.slim.once import reduce_to
 from able_brick.core.slim.reduce import Reducing
+from able_brick.demo.pieces import pump_house
 from tests.zoo import bumpy_ball
 
 
@@ -94,3 +96,27 @@ def test_what_is_locked_keeps_its_colour() -> None:
     assert out.mesh.colour is not None
     kept = locked[out.vertex_source][out.mesh.corners]
     np.testing.assert_array_equal(out.mesh.colour[kept], colour[out.vertex_source[out.mesh.corners[kept]]])
+
+
+@pytest.mark.parametrize("goal", [60, 20, 6, 2])
+def test_islands_of_texture_that_meet_stay_each_as_they_lie(goal: int) -> None:
+    sheet = plane(8.0, 8.0, divisions=(8, 8))
+    corner = sheet.positions[sheet.corners]
+    middle = corner.reshape(-1, 4, 3).mean(axis=1)
+    island = (middle[:, 0] > 0) * 1 + (middle[:, 2] > 0) * 2
+    uv = corner[:, [0, 2]] + 10.0 * np.repeat(island, 4)[:, None]
+    out = reduce_to(sheet.replaced(uv=uv), goal).mesh
+    assert out.triangle_count <= max(goal, 8)
+    assert out.uv is not None
+    away = (out.uv - out.positions[out.corners][:, [0, 2]]).reshape(-1, 3, 2)
+    of = np.round(away / 10)
+    assert np.abs(away - 10 * of).max() < 1e-9, "each corner has what its island has there"
+    assert (of == of[:, :1, :1]).all(), "a triangle belongs to one island"
+
+
+def test_a_small_hard_form_with_textures_on_its_sides_is_not_stuck() -> None:
+    house = pump_house().mesh
+    out = reduce_to(house, house.triangle_count // 2)
+    assert out.reached
+    size = float(np.linalg.norm(house.bounds[1] - house.bounds[0]))
+    assert Measure(house).of(out.mesh).rms < 1e-3 * size

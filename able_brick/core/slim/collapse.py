@@ -1,10 +1,11 @@
 """Edge collapse in passes over the whole mesh.
 
 Each pass costs every edge, takes the cheapest up to a cut-off, and collapses them in rising order, skipping any whose
-end was used before in the pass. Corners carry wedges (uv island, normal group, material): a vertex may go into
-another only along edges on which all of its wedges meet, so seams, borders and material edges survive. Wedges that
-look alike, and differ by their normals alone, hold nothing: creases are kept by what it costs to leave them, and a
-wedge that meets none goes along with the vertex.
+end was used before in the pass. Corners carry wedges (uv island, normal group, material), which meet those of the
+vertex that theirs goes into on the two faces of the edge. Wedges that differ by their normals alone hold nothing. What
+meets no wedge goes along: with what the vertex has where it looks alike, and else with what its own faces have there,
+from one end of the edge to the other. So creases and seams are kept by what it costs to leave them; borders are only
+gone along.
 """
 
 from __future__ import annotations
@@ -94,15 +95,23 @@ def cost_edges(  # type: ignore[no-untyped-def]
         cost[e] = _NEVER
         if uses[e] > 2:
             continue
-        a_goes = not locked[a] and (not border[a] or uses[e] == 1)
-        b_goes = not locked[b] and (not border[b] or uses[e] == 1)
-        if many[a] or many[b]:
-            a_goes = a_goes and _may_go(a, b, tri, wedge, look, start, star)
-            b_goes = b_goes and _may_go(b, a, tri, wedge, look, start, star)
-        if not a_goes and not b_goes:
+        a_free = not locked[a] and (not border[a] or uses[e] == 1)
+        b_free = not locked[b] and (not border[b] or uses[e] == 1)
+        if not a_free and not b_free:
             continue
+        a_goes, b_goes = a_free, b_free
+        if many[a] or many[b]:
+            a_goes = a_free and _may_go(a, b, tri, wedge, look, start, star)
+            b_goes = b_free and _may_go(b, a, tri, wedge, look, start, star)
         for k in range(11):
             q[k] = quadric[a, k] + quadric[b, k]
+        if not a_goes and not b_goes:
+            # across seams: one end goes as it is, whichever costs less
+            a_goes, b_goes = a_free, b_free
+            if a_free and b_free:
+                at_a = evaluate(q, pos[a, 0], pos[a, 1], pos[a, 2])
+                at_b = evaluate(q, pos[b, 0], pos[b, 1], pos[b, 2])
+                a_goes, b_goes = at_b <= at_a, at_b > at_a
         if a_goes and b_goes:
             error = _best_place(q, pos[a, 0], pos[a, 1], pos[a, 2], pos[b, 0], pos[b, 1], pos[b, 2], p)
         elif a_goes:
@@ -248,6 +257,41 @@ def _carry_uv(f, other, u, v, p, pos, tri, wedge, uv):  # type: ignore[no-untype
 
 
 @kernel
+def _carry_along(u, v, u1, u2, apart, p, pos, tri, wedge, look, start, star, uv):  # type: ignore[no-untyped-def]
+    """Give those wedges of u that look like none on a face shared with v what their own faces have at p, on from where
+    they end."""
+    for i in range(start[u], start[u + 1]):
+        f = star[i]
+        if tri[f, 0] < 0 or corner_of(tri, f, v) >= 0:
+            continue
+        k = corner_of(tri, f, u)
+        w = wedge[f, k]
+        alike = w in (u1, u2) or look[w] == look[u1] or (u2 >= 0 and look[w] == look[u2])
+        if alike and not apart:
+            continue
+        seen = False  # once for all faces that it is on
+        for j in range(start[u], i):
+            g = star[j]
+            if tri[g, 0] >= 0 and corner_of(tri, g, v) < 0 and wedge[g, corner_of(tri, g, u)] == w:
+                seen = True
+        if seen:
+            continue
+        b, c = tri[f, (k + 1) % 3], tri[f, (k + 2) % 3]
+        e0, e1, e2 = pos[b, 0] - pos[u, 0], pos[b, 1] - pos[u, 1], pos[b, 2] - pos[u, 2]
+        g0, g1, g2 = pos[c, 0] - pos[u, 0], pos[c, 1] - pos[u, 1], pos[c, 2] - pos[u, 2]
+        x0, x1, x2 = p[0] - pos[u, 0], p[1] - pos[u, 1], p[2] - pos[u, 2]
+        ee, eg, gg = e0 * e0 + e1 * e1 + e2 * e2, e0 * g0 + e1 * g1 + e2 * g2, g0 * g0 + g1 * g1 + g2 * g2
+        xe, xg = x0 * e0 + x1 * e1 + x2 * e2, x0 * g0 + x1 * g1 + x2 * g2
+        det = ee * gg - eg * eg
+        if det <= 1e-12 * ee * gg:
+            continue
+        s, t = (xe * gg - xg * eg) / det, (xg * ee - xe * eg) / det
+        wb, wc = wedge[f, (k + 1) % 3], wedge[f, (k + 2) % 3]
+        for m in range(uv.shape[1]):
+            uv[w, m] += s * (uv[wb, m] - uv[w, m]) + t * (uv[wc, m] - uv[w, m])
+
+
+@kernel
 def collapse_pass(  # type: ignore[no-untyped-def]
     pos,
     quadric,
@@ -375,7 +419,22 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             _carry_uv(f1, f2 if same else -1, u, v, p, pos, tri, wedge, wedge_uv)
             if f2 >= 0 and v2 != v1:
                 _carry_uv(f2, -1, u, v, p, pos, tri, wedge, wedge_uv)
-        look_1 = look[u1]
+            if many[v]:
+                for i in range(start[v], start[v + 1]):
+                    f = star[i]
+                    if tri[f, 0] < 0:
+                        continue
+                    w = wedge[f, corner_of(tri, f, v)]
+                    if w != v1 and w != v2:
+                        beside = v1 if look[w] == look[v1] else v2
+                        if beside >= 0 and look[w] == look[beside]:
+                            for m in range(wedge_uv.shape[1]):
+                                wedge_uv[w, m] = wedge_uv[beside, m]
+        look_1, look_2 = look[u1], look[u2] if u2 >= 0 else -1
+        # what meets two looks of v on its two sides belongs to neither as a whole
+        apart = u2 >= 0 and look_1 == look_2 and look[v1] != look[v2]
+        if wedge_uv.shape[1] > 0 and (many[u] or apart):
+            _carry_along(u, v, u1, u2, apart, p, pos, tri, wedge, look, start, star, wedge_uv)
         for k in range(3):
             pos[v, k] = p[k]
         for k in range(11):
@@ -394,16 +453,19 @@ def collapse_pass(  # type: ignore[no-untyped-def]
                 continue
             w = wedge[f, k]  # which may be one list with the triangles
             tri[f, k] = v
-            if w == u1:
+            if w == u1 and not apart:
                 wedge[f, k] = v1
-            elif w == u2:
+            elif w == u2 and not apart:
                 wedge[f, k] = v2
-            else:  # it goes along, and looks from now on as what it is beside
-                beside = v1 if look[w] == look_1 else v2
-                look[w] = look[beside]
+            else:
                 many[v] = True
-                for m in range(wedge_uv.shape[1]):
-                    wedge_uv[w, m] = wedge_uv[beside, m]
+                beside = -1
+                if not apart:
+                    beside = v1 if look[w] == look_1 else (v2 if u2 >= 0 and look[w] == look_2 else -1)
+                if beside >= 0:  # it goes along, and looks from now on as what it is beside
+                    look[w] = look[beside]
+                    for m in range(wedge_uv.shape[1]):
+                        wedge_uv[w, m] = wedge_uv[beside, m]
         for i in range(start[v], start[v + 1]):
             f = star[i]
             if tri[f, 0] >= 0:

@@ -13,6 +13,10 @@ from able_brick.core.slim.tree import build_tree, nearest_others
 
 #: Points of a part from which it is looked how far it is to others, at most.
 _LOOKED_FROM: Final = 8
+#: The share of all that might go, one in so many, that goes before it is looked at the others again; and up to how many
+#: triangles that is done.
+_AT_ONCE: Final = 8
+_LOOKED_AT_AGAIN: Final = 1_000
 #: A part with more faces is not let go before it has become small.
 _SMALL: Final = 64
 #: By how many times it may cost more than what is being taken, by its size, to be worth looking at more closely.
@@ -80,10 +84,13 @@ class Parts:
         if taken is not None:
             good = 2 * cost <= taken * faces[some]
             some, cost = some[good], cost[good]
-        order = np.lexsort((cost, ~self._soon[some]))
+        # only some at once: what goes may have been what others were near to
+        order = np.lexsort((cost, ~self._soon[some]))[: max(1, len(some) // _AT_ONCE)]
         some, cost = some[order], cost[order]
         before = np.cumsum(faces[some]) - faces[some]
         within = before < surplus if taken is None else before + faces[some] <= surplus
+        if within.any() and len(tri) <= _LOOKED_AT_AGAIN:
+            self._away[:] = np.nan
         return some[within].astype(np.int32), cost[within], faces[some[within]].astype(np.int32)
 
     def _look(self, pos: Floats, tri: Ints, parts: npt.NDArray[np.intp]) -> None:
@@ -91,26 +98,22 @@ class Parts:
         unknown = parts[np.isnan(self._away[parts])]
         if not len(unknown):
             return
-        points, own = [], []
         which = np.zeros(len(self._area), np.bool_)
         which[unknown] = True
         corners = np.unique(tri)
         corners = corners[which[self.of[corners]]]
         corners = corners[np.argsort(self.of[corners], kind="stable")]
-        ends = np.searchsorted(self.of[corners], unknown, side="right")
-        starts = np.searchsorted(self.of[corners], unknown, side="left")
-        for k, a, b in zip(unknown.tolist(), starts.tolist(), ends.tolist(), strict=True):
-            chosen = corners[a:b][:: max(1, (b - a) // _LOOKED_FROM)]
-            points.append(pos[chosen])
-            own.append(np.full(len(chosen), k))
+        own = self.of[corners]
+        count = np.bincount(own, minlength=len(self._area))
+        place = np.arange(len(own)) - (np.cumsum(count) - count)[own]
+        chosen = place % np.maximum(1, count // _LOOKED_FROM)[own] == 0
+        own = own[chosen]
         soup = pos[tri]
         order, low, high, child = build_tree(soup)
         label = self.of[tri[order, 0]]
-        far = nearest_others(np.concatenate(points), np.concatenate(own), soup[order], label, low, high, child)
-        at = np.concatenate(own)
-        self._away[unknown] = (
-            np.bincount(at, far, len(self._area)) / np.bincount(at, minlength=len(self._area)).clip(1)
-        )[unknown]
+        far = nearest_others(pos[corners[chosen]], own, soup[order], label, low, high, child)
+        mean = np.bincount(own, far, len(self._area)) / np.bincount(own, minlength=len(self._area)).clip(1)
+        self._away[unknown] = mean[unknown]
 
 
 @kernel

@@ -32,6 +32,7 @@ _SPARSE: Final = 1.0
 #: Where there are parts that may be let go, it is looked at them so often in a pass, after so many edges at least.
 _STEPS: Final = 8
 _STEP: Final = 8
+_LOOKS: Final = 6
 #: Where so few triangles are left, no edge is taken that costs more, by so many times, than one that can only be taken
 #: in the next pass: each of them shows.
 _FEW_TRIANGLES: Final = 8_192
@@ -355,8 +356,13 @@ class Reducing:
                 last = len(order) if many or self._parts is None else first + max(_STEP, len(order) // _STEPS)
                 last = min(last, len(order))
                 surplus -= part(first, last, -1)
+                taken = cost[order[first:last][took[first:last] > 0]].max(initial=0.0)
                 if last < len(order):
-                    surplus -= self._let_go(surplus, float(cost[order[last - 1]]))
+                    for _ in range(_LOOKS):
+                        gone = self._let_go(surplus, float(taken))
+                        surplus -= gone
+                        if not gone:
+                            break
                 first = last
                 continue
             last = min(first + some, len(order))
