@@ -18,11 +18,11 @@ def reduce_to(
 ) -> Slimmed:
     """Reduce a mesh to at most `triangles` triangles, moving the surface as little as can be.
 
-    Borders survive as lines; material borders, texture seams and sharp edges are kept by what it costs to leave them, and
-    small parts are let go where that costs least. `locked` (V) vertices stay exactly where they are, bit for bit, as do
-    vertices on edges with more than two faces. Colours are brought to where they were. `fit` brings what is left closer to the
-    source, see `fitted`. `progress` is called with 0…1 now and then and may raise to cancel. A mesh that is already
-    small enough comes back as it is. Raises GeometryError for a target below 1.
+    Borders survive as lines; material borders, texture seams and sharp edges are kept by what it costs to leave them,
+    and small parts are let go where that costs least. `locked` (V) vertices stay exactly where they are, bit for bit,
+    as do vertices on edges with more than two faces. `fit` brings what is left closer to the source, see `fitted`, and
+    its colours, see `recoloured`. `progress` is called with 0…1 now and then and may raise to cancel. A mesh that is
+    already small enough comes back as it is. Raises GeometryError for a target below 1.
     """
     check_target(triangles)
     if mesh.triangle_count <= triangles:
