@@ -18,7 +18,13 @@ const Bar = styled(ProgressBar)`
 const Chosen = styled.div`
   display: flex; align-items: center; justify-content: space-between; gap: 8px; color: var(--quiet);
 `;
-const USUAL = "{folder}/{name}_{rung}{ext}";
+/** How the rungs of a file are written, and how what is written is usually called. */
+const WAYS = [
+  { value: "", label: "A file for each rung", usual: "{folder}/{name}_{rung}{ext}" },
+  { value: "lod", label: "One GLB, as MSFT_lod", usual: "{folder}/{name}{ext}" },
+  { value: "names", label: "One GLB, by names", usual: "{folder}/{name}{ext}" },
+];
+const usualOf = (way: string): string => WAYS.find((w) => w.value === way)?.usual ?? "";
 
 /** Slim every model of a folder on this machine, or files that are dropped, into another folder. */
 export function BatchCard() {
@@ -31,14 +37,21 @@ export function BatchCard() {
   const [name, setName] = useState("");
   const [source, setSource] = useState("");
   const [target, setTarget] = useState("");
-  const [pattern, setPattern] = useState(USUAL);
+  const [way, setWay] = useState("");
+  const [pattern, setPattern] = useState(usualOf(""));
   useEffect(() => void followBatches(), []);
   const chosen = recipes.find((r) => r.name === name) ?? recipes[0];
   if (!nothing || !chosen) return null;
   const start = () => {
     const { shipped: _, ...recipe } = chosen;
-    if (files.length > 0) void startFiles({ target, recipe, pattern, replace: false });
-    else void startBatch({ source, target, recipe, pattern, replace: false });
+    const how = { target, recipe, pattern, rungs: (way || null) as "lod" | "names" | null, replace: false };
+    if (files.length > 0) void startFiles(how);
+    else void startBatch({ source, ...how });
+  };
+  const choose = (next: string) => {
+    // a pattern of one's own stays
+    if (pattern === usualOf(way)) setPattern(usualOf(next));
+    setWay(next);
   };
   return (
     <Card aria-label="Slim a folder" data-drop="slim">
@@ -94,6 +107,10 @@ export function BatchCard() {
                 options={recipes.map((r) => ({ value: r.name, label: r.name }))}
                 onChange={setName}
               />
+            </Labelled>
+            <Labelled title="Rungs as files of their own, or all in one GLB for an engine">
+              <span>Files</span>
+              <Picker label="Files" value={way} options={WAYS} onChange={choose} />
             </Labelled>
             <Labelled title="{name}, {rung}, {tris}, {folder} and {ext} stand for what they say">
               <span>Names</span>
