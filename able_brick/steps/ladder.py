@@ -156,8 +156,8 @@ def parts_gone(slimmed: Sequence[Slimmed]) -> str:
     most = max((s.gone for s in slimmed), default=0)
     if not most:
         return ""
-    those = " on the last" if len(slimmed) > 1 else ""
-    return f", {counted(most, 'small part', 'small parts')} let go{those}"
+    up_to = "up to " if len(slimmed) > 1 else ""
+    return f", {up_to}{counted(most, 'small part', 'small parts')} let go"
 
 
 def measured_again(draft: Draft, mesh: PolyMesh, rung: Rung, metric: Floats | None) -> Rung:

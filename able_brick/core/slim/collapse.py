@@ -83,10 +83,11 @@ def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
 
 @kernel
 def cost_edges(  # type: ignore[no-untyped-def]
-    pos, quadric, tri, wedge, look, start, star, edges, uses, locked, border, many, first, last, cost, way
+    pos, quadric, tri, wedge, look, start, star, edges, uses, locked, border, many, square, first, last, cost, way
 ):
     """Fill cost (E) float32 and way (E) int8 of the edges from `first` to before `last`: 0 free, 1 the first end goes
-    into the second, 2 the other way round."""
+    into the second, 2 the other way round. What would lie off by more than a `square` of a distance, in the mean of the
+    faces that are gone, is never done."""
     q = np.empty(11)
     p = np.empty(3)
     for e in range(first, last):
@@ -121,7 +122,8 @@ def cost_edges(  # type: ignore[no-untyped-def]
             way[e] = 2
             error = evaluate(q, pos[a, 0], pos[a, 1], pos[a, 2])
         l2 = (pos[a, 0] - pos[b, 0]) ** 2 + (pos[a, 1] - pos[b, 1]) ** 2 + (pos[a, 2] - pos[b, 2]) ** 2
-        cost[e] = error + 1e-9 * l2 * q[10]
+        if error <= square * q[10]:
+            cost[e] = error + 1e-9 * l2 * q[10]
 
 
 @kernel

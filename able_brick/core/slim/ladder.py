@@ -21,6 +21,8 @@ from able_brick.core.slim.viewing import allowed
 #: How many times a search for a deviation halves what it does not know.
 _HALVINGS: Final = 5
 _LEAST: Final = 4
+#: Up to so many triangles it is looked farther where all of the first trials were refused.
+_WHOLE: Final = 20_000
 #: A search beyond the first refusal: how many trials, what share of the triangles each goes down to, after how many
 #: refusals it goes half as far, and what share it must at least come down to.
 _ROUNDS: Final = 24
@@ -126,8 +128,10 @@ def ladder(
         breathe = partial(telling("Bringing it closer"), 0.9)
         finished(k, fitted(mesh, run.result(), locked=locked, breathe=breathe))
     state: Reducing | None = None
+    least = 1.0 if metric is None else float(np.linalg.svd(metric, compute_uv=False).min())
     for k in far:
         state = state or Reducing(mesh, locked=locked)
+        state.allow((targets[k].deviation() or 0.0) / max(least, 1e-12))
         state, out = _within(state, targets[k], measure, telling("Looking how far it can go"))
         finished(k, *_closer(mesh, out, targets[k], locked, measure, telling("Bringing it closer")))
     for k, target in enumerate(targets):
@@ -219,7 +223,8 @@ def _within(
         else:
             low = trial.triangles
         tried += 1 if between else 0
-    if good.triangles > _LEAST and good.triangles < good.source.triangle_count:
+    whole = good.triangles == good.source.triangle_count
+    if good.triangles > _LEAST and not (whole and good.triangles > _WHOLE):
         best = _farther(good.copied(), best, limit, measure, breathe, run_vertex)
     return good, best
 

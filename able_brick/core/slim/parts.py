@@ -11,8 +11,8 @@ from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.slim.tree import build_tree, nearest_others
 
-#: Points of a part from which it is looked how far it is to others, at most.
-_LOOKED_FROM: Final = 8
+#: Triangles of a part from which it is looked how far it is to others, about so many at most.
+_LOOKED_FROM: Final = 6
 #: The share of all that might go, one in so many, that goes before it is looked at the others again; and up to how many
 #: triangles that is done.
 _AT_ONCE: Final = 8
@@ -31,7 +31,7 @@ class Parts:
 
     def __init__(self, of: Ints, area: Floats, size: Floats, stays: Bools, soon: Bools) -> None:
         self.of, self._area, self._size, self._stays, self._soon = of, area, size, stays, soon
-        self._away = np.full(len(area), np.nan)
+        self._away, self._farthest = np.full(len(area), np.nan), np.full(len(area), np.nan)
         guess = (area * size**2 / 12)[soon & ~stays]
         #: What an edge costs, at least, before a part is worth a look.
         self.least = 2 * float(guess.min(initial=np.inf)) / (_WORTH_A_LOOK * _SMALL)
@@ -60,15 +60,16 @@ class Parts:
     def among(self, left: Ints) -> Parts:
         """Them, where only some vertices are left."""
         out = Parts(self.of[left], self._area, self._size, self._stays, self._soon)
-        out._away = self._away
+        out._away, out._farthest = self._away, self._farthest
         return out
 
     def to_let_go(
-        self, pos: Floats, tri: Ints, fixed: Bools, surplus: int, taken: float | None
+        self, pos: Floats, tri: Ints, fixed: Bools, surplus: int, taken: float | None, limit: float
     ) -> tuple[Ints, Floats, Ints]:
         """The parts (n) that may go, in their order, with the cost (n) and the faces (n) of each: those that cost less,
         for the faces that they have, than what an edge has cost that was `taken`; all, the cheapest first, where
-        nothing can be taken. Together they have no more faces than the surplus, but where nothing else can be."""
+        nothing can be taken. None is farther than the limit from the others. Together they have no more faces than the
+        surplus, but where nothing else can be."""
         count = len(self._area)
         faces = np.bincount(self.of[tri[:, 0]], minlength=count)
         may = (faces > 0) & ~self._stays
@@ -80,6 +81,7 @@ class Parts:
         if not len(some):
             return some.astype(np.int32), np.zeros(0), some.astype(np.int32)
         self._look(pos, tri, some)
+        some = some[self._farthest[some] <= limit * limit]
         cost = self._area[some] * self._away[some]
         if taken is not None:
             good = 2 * cost <= taken * faces[some]
@@ -100,20 +102,23 @@ class Parts:
             return
         which = np.zeros(len(self._area), np.bool_)
         which[unknown] = True
-        corners = np.unique(tri)
-        corners = corners[which[self.of[corners]]]
-        corners = corners[np.argsort(self.of[corners], kind="stable")]
-        own = self.of[corners]
-        count = np.bincount(own, minlength=len(self._area))
-        place = np.arange(len(own)) - (np.cumsum(count) - count)[own]
-        chosen = place % np.maximum(1, count // _LOOKED_FROM)[own] == 0
-        own = own[chosen]
+        label = self.of[tri[:, 0]]
+        looked = np.flatnonzero(which[label])
+        looked = looked[np.argsort(label[looked], kind="stable")]
+        count = np.bincount(label[looked], minlength=len(self._area))
+        place = np.arange(len(looked)) - (np.cumsum(count) - count)[label[looked]]
+        looked = looked[place % np.maximum(1, count // _LOOKED_FROM)[label[looked]] == 0]
+        corners = pos[tri[looked]]
+        mids = (corners + np.roll(corners, 1, axis=1)) / 2
+        points = np.concatenate([corners, mids, corners.mean(axis=1, keepdims=True)], axis=1).reshape(-1, 3)
+        own = np.repeat(label[looked], 7)
         soup = pos[tri]
         order, low, high, child = build_tree(soup)
-        label = self.of[tri[order, 0]]
-        far = nearest_others(pos[corners[chosen]], own, soup[order], label, low, high, child)
+        far = nearest_others(points, own, soup[order], label[order], low, high, child)
         mean = np.bincount(own, far, len(self._area)) / np.bincount(own, minlength=len(self._area)).clip(1)
-        self._away[unknown] = mean[unknown]
+        most = np.zeros(len(self._area))
+        np.maximum.at(most, own, far)
+        self._away[unknown], self._farthest[unknown] = mean[unknown], most[unknown]
 
 
 @kernel

@@ -33,6 +33,8 @@ _SPARSE: Final = 1.0
 _STEPS: Final = 8
 _STEP: Final = 8
 _LOOKS: Final = 6
+#: By how many times what collapses cost may be above the square of a limit: borders and seams cost more than they go.
+_OFF: Final = 64.0
 #: Where so few triangles are left, no edge is taken that costs more, by so many times, than one that can only be taken
 #: in the next pass: each of them shows.
 _FEW_TRIANGLES: Final = 8_192
@@ -145,6 +147,7 @@ class Reducing:
         self._half = (along > np.median(along)).astype(np.int8)
         self._border = np.zeros(len(self._pos), np.bool_)
         self._parts: Parts | None = None
+        self.limit = math.inf
         self._highest = 0.0
         self._stopped = np.zeros(1, np.bool_)
         self.gone = 0
@@ -182,6 +185,14 @@ class Reducing:
         for name in ("_cutoffs", "_left", "_costs"):
             setattr(out, name, list(getattr(self, name)))
         return out
+
+    def allow(self, limit: float) -> None:
+        """Try no collapse from now on that is likely to go farther than a limit, in the mesh's own metres. What was
+        beyond the one before is looked at again."""
+        self.limit = limit
+        self.reached = True
+        self._hold, self._widen = -1, 1.0
+        self._cutoffs = [-1] * len(self._cutoffs)
 
     def lock(self, vertices: Ints) -> None:
         """Keep what has become of vertices of the source, and all round it, where it is from now on."""
@@ -254,7 +265,7 @@ class Reducing:
         if self._parts is None or surplus <= 0 or (taken is not None and taken < self._parts.least):
             return 0
         alive = self._tri[self._tri[:, 0] >= 0]
-        gone, cost, faces = self._parts.to_let_go(self._pos, alive, self._fixed, surplus, taken)
+        gone, cost, faces = self._parts.to_let_go(self._pos, alive, self._fixed, surplus, taken, self.limit)
         if len(gone):
             self.gone += len(gone)
             self._left.append((len(alive) - np.cumsum(faces)).astype(np.int32))
@@ -425,6 +436,7 @@ class Reducing:
                 self._fixed,
                 self._border,
                 self._many,
+                _OFF * self.limit * self.limit,
                 first,
                 last,
                 cost,
