@@ -32,6 +32,7 @@ from able_brick.level.rows import (
 )
 from able_brick.level.rows.ladder import MOST_RUNGS
 from able_brick.level.snapshot import ARow
+from able_brick.steps.checks import printable
 from able_brick.steps.draft import Draft, facts, facts_of_small
 from able_brick.steps.ladder import rung_of
 from able_brick.steps.tool import Tool
@@ -149,7 +150,7 @@ class ImportPieces(Tool):
             )
             if one.own is not None:
                 row = one.own.changed(
-                    id=row.id, name=row.name, materials=row.materials, facts=facts(mesh, one.own.axes)
+                    id=row.id, name=row.name, mesh=row.mesh, materials=row.materials, facts=facts(mesh, one.own.axes)
                 )
                 ids[one.own.id] = row.id
             if one.rungs:
@@ -184,9 +185,15 @@ class ImportPieces(Tool):
         """Put the things of the level that the file was written from; their ids by those that they had."""
         here = sorted(self.things, key=lambda t: row_order(t.id))
         ids = {t.id: draft.new_id(t.kind) for t in here}
+        every = {**pieces, **ids}
         for thing in self.things:
-            row = under_new_ids(thing, draft.level_id, {**pieces, **ids})
-            draft.put(row.changed(name=draft.unique_name(row.name, row.kind)))
+            lost = [key for _, key in thing.needs() if key not in every]
+            if lost:
+                raise InputError(
+                    f"{thing.name} needs {lost[0]}, which does not come with it; bring in both.", field="things"
+                )
+            row = under_new_ids(thing, draft.level_id, every)
+            draft.put(row.changed(name=draft.unique_name(printable(row.name, row.kind), row.kind)))
         return ids
 
     def _placed(self, draft: Draft, one: Imported, piece: Piece, groups: dict[int, str]) -> Iterator[dict[str, object]]:

@@ -14,7 +14,7 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
-from able_brick.core.errors import AbleBrickError
+from able_brick.core.errors import AbleBrickError, InputError
 from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.files.read import read_file
 from able_brick.level.carried import fits
@@ -244,3 +244,14 @@ def test_what_was_moved_elsewhere_stands_there_and_all_else_comes_back(quay: Ben
     assert all(things[name].kind == before[name] for name in alike)
     assert made.project.view(made.level).summary.placements == quay.project.view(quay.level).summary.placements
     made.project.close()
+
+
+def test_things_without_what_they_need_are_refused_in_words(tmp_path: Path) -> None:
+    bench = furnished(tmp_path / "trial.db")
+    bench.do("line_array", "placement-1", count=3)
+    row = bench.rows()["array-1"].model_dump(mode="json")
+    before = bench.state()
+    with pytest.raises(InputError, match=r"Wall row needs piece-1, which does not come with it"):
+        bench.do("import_pieces", file="x.glb", things=[row], place=True)
+    assert bench.state() == before
+    bench.project.close()

@@ -122,7 +122,7 @@ def cost_edges(  # type: ignore[no-untyped-def]
             way[e] = 2
             error = evaluate(q, pos[a, 0], pos[a, 1], pos[a, 2])
         l2 = (pos[a, 0] - pos[b, 0]) ** 2 + (pos[a, 1] - pos[b, 1]) ** 2 + (pos[a, 2] - pos[b, 2]) ** 2
-        if error <= square * q[10]:
+        if not error > square * q[10]:  # which is no number where neither is any
             cost[e] = error + 1e-9 * l2 * q[10]
 
 

@@ -78,7 +78,9 @@ export async function accept(how: Omit<Accept, "level" | "revision">): Promise<v
   importStore.setState({ busy: true });
   const { sheet } = view;
   const much = sheet ? sheet.places + sheet.parts.length + sheet.more_parts : 0;
-  const result = await (much > MUCH ? startAccept : acceptImport)(view.id, how);
+  // rungs that others made are measured, which takes its time
+  const measured = sheet !== null && sheet.rungs > 0 && !sheet.level;
+  const result = await (much > MUCH || measured ? startAccept : acceptImport)(view.id, how);
   importStore.setState(result instanceof Problem && result.code !== "unknown_id" ? { busy: false } : nothing);
 }
 
