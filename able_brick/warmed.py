@@ -11,15 +11,14 @@ from importlib.metadata import version
 from pathlib import Path
 from typing import Final
 
+from able_brick.jobs.made_by import program
+
 _PACKAGE: Final = Path(__file__).parent
 
 
 def _marks() -> list[Path]:
     """Where it is remembered: beside the program, or where that cannot be written to among temporary files."""
-    found = hashlib.blake2b(version("numba").encode(), digest_size=8)
-    for file in sorted((_PACKAGE / "core").rglob("*.py")):
-        found.update(file.read_bytes())
-    name = f"kernels-{found.hexdigest()}"
+    name = "kernels-" + hashlib.blake2b(f"{program()} {version('numba')}".encode(), digest_size=8).hexdigest()
     user = getattr(os, "getuid", lambda: 0)()
     return [_PACKAGE / "__pycache__" / name, Path(tempfile.gettempdir()) / f"able-brick-{user}-{name}"]
 

@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from able_brick.core.files.part import Node, Part, PartRung, Texture
-from able_brick.core.late import Rotation
 from able_brick.core.mesh.combine import with_positions
 from able_brick.core.mesh.hardware import HardwareVertices
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
@@ -17,9 +16,9 @@ from able_brick.core.place.pose import (
     Quaternion,
     Vector,
     about_pivot,
-    quaternion,
+    after_turn,
     rotated,
-    rotation,
+    turned,
     vector,
 )
 from able_brick.core.slim.viewing import coverage
@@ -35,6 +34,8 @@ from able_brick.level.things import AThing
 _BREATH = 500
 Load = Callable[[str], PolyMesh]
 Pictures = Callable[[str], Texture]
+#: Where a group's pivot is, and the turn from the world's axes to its own.
+_Frame = tuple[Vector, Quaternion]
 
 
 @dataclass(frozen=True)
@@ -143,10 +144,11 @@ def level_file(
 
     things = snapshot.of(snapshot.level(level).id)
 
-    def node(thing: AThing, frame: tuple[Floats, Rotation] | None) -> Node | None:
+    def node(thing: AThing, frame: _Frame | None) -> Node | None:
         """The thing as a node, told from the frame of the group that it is in."""
         if isinstance(thing, Group):
-            here = (np.asarray(thing.position), rotation(thing.turn))
+            x, y, z, w = thing.turn
+            here = (thing.position, (-x, -y, -z, w))
             inside = [node(t, here) for t in things.inside(thing.id) if things.parent(t) is thing]
             position, turn = _seen_from(frame, thing.position, thing.turn)
             children = tuple(n for n in inside if n is not None)
@@ -191,10 +193,10 @@ def level_file(
     return LevelFile(parts, nodes, carried_rows(snapshot, level, named, rungs=rungs))
 
 
-def _seen_from(frame: tuple[Floats, Rotation] | None, position: Vector, turn: Quaternion) -> tuple[Vector, Quaternion]:
+def _seen_from(frame: _Frame | None, position: Vector, turn: Quaternion) -> tuple[Vector, Quaternion]:
     """A stand in the world, told from a frame in it."""
     if frame is None:
         return position, turn
-    origin, axes = frame
-    back = axes.inv()
-    return vector(back.apply(np.subtract(position, origin))), quaternion(back * rotation(turn))
+    (a, b, c), back = frame
+    x, y, z = position
+    return vector(turned(back, (x - a, y - b, z - c))), after_turn(turn, back)

@@ -18,12 +18,11 @@ def restored(row: Piece, part: Part) -> tuple[Piece, dict[str, PolyMesh]]:
     """A piece with the mesh of a part, as it was, and its rungs; all meshes by hash. Its facts are not looked at."""
     mesh = _as_it_was(row, part.mesh)
     dimensions = row.dimensions
-    if dimensions is not None:
+    if dimensions is not None and row.live:  # else they are the way back, whatever mesh they made
         drawn = dimensions.shape.mesh()
-        live = row.live and _same_in_file(row, drawn, part.mesh)
-        mesh = drawn if live else mesh
-        # what is not live is the way back, whatever mesh it made
-        dimensions = Dimensions(shape=dimensions.shape, mesh=mesh.content_hash if live else dimensions.mesh)
+        if _same_in_file(row, drawn, part.mesh):
+            mesh = drawn
+            dimensions = Dimensions(shape=dimensions.shape, mesh=mesh.content_hash)
     slim = [_as_it_was(row, r.mesh) for r in part.rungs]
     meshes = {m.content_hash: m for m in (mesh, *slim)}
     ladder = _ladder(row.ladder, mesh, slim)

@@ -8,10 +8,13 @@ import pytest
 from able_brick.core.mesh.combine import joined
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.validity import problems
+from able_brick.core.slim.budget import Part, shared
 from able_brick.core.slim.deviation import Measure
 from able_brick.core.slim.ladder import Target, ladder
 from able_brick.core.slim.once import reduce_to
 from able_brick.core.slim.parts import labels
+from able_brick.core.slim.reduce import Reducing
+from able_brick.demo.pieces import footbridge, pump_house
 from tests.zoo import ZOO, bumpy_ball, rock
 
 BOX = ZOO["box"]().replaced(uv=None)
@@ -96,3 +99,41 @@ def test_parts_are_what_hangs_together() -> None:
     assert count == 3
     assert [set(np.flatnonzero(of == k).tolist()) for k in range(3)] == [{0, 1, 2, 3, 4}, {7, 8, 9, 10}, {5}]
     assert of[11] == of[6] == -1
+
+
+def test_what_went_is_remembered_one_after_the_other() -> None:
+    mesh = joined([crates(60), bumpy_ball(12).replaced(uv=None)])
+    run = Reducing(mesh)
+    run.to(mesh.triangle_count // 10)
+    left, cost = run.trace()
+    steps = -np.diff(np.concatenate([[mesh.triangle_count], left]))
+    assert left[-1] == run.triangles
+    assert run.gone > 0
+    assert steps.min() >= 1
+    assert steps.max() <= 64, "a part goes at once that has become small"
+    assert (np.diff(cost) >= 0).all()
+
+
+def test_a_budget_is_shared_to_the_last_triangles_where_parts_go() -> None:
+    forms = [footbridge().mesh, pump_house().mesh]
+    budget = round(0.6 * sum(f.triangle_count for f in forms))
+    parts = []
+    for form in forms:
+        run = Reducing(form)
+        run.to(4)
+        parts.append(Part(form.triangle_count, 1, 1.0, *run.trace()))
+    counts = shared(parts, budget)
+    assert 0.98 * budget < sum(counts) <= budget
+    assert all(reduce_to(f, n).mesh.triangle_count <= n for f, n in zip(forms, counts, strict=True))
+
+
+def test_a_state_and_its_copy_go_on_by_themselves() -> None:
+    mesh = crates(80)
+    run = Reducing(mesh)
+    run.to(mesh.triangle_count * 3 // 4)
+    alone = run.copied()
+    trial = run.copied()
+    trial.to(40)
+    run.to(mesh.triangle_count // 3)
+    alone.to(mesh.triangle_count // 3)
+    assert run.result().mesh.content_hash == alone.result().mesh.content_hash

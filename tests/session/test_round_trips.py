@@ -151,12 +151,17 @@ def comes_back(bench: Bench, folder: Path, rungs: Rungs | None = "lod") -> None:
             made.project.close()
 
 
-@pytest.fixture(scope="module")
-def quay(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Bench]:
+def with_everything(path: Path) -> Bench:
     """A level with one of everything."""
-    made = furnished(tmp_path_factory.mktemp("quay") / "quay.db")
+    made = furnished(path)
     for tool, selection, params in EVERYTHING:
         made.do(tool, *selection, **params)
+    return made
+
+
+@pytest.fixture(scope="module")
+def quay(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Bench]:
+    made = with_everything(tmp_path_factory.mktemp("quay") / "quay.db")
     yield made
     made.project.close()
 
@@ -254,4 +259,37 @@ def test_things_without_what_they_need_are_refused_in_words(tmp_path: Path) -> N
     with pytest.raises(InputError, match=r"Wall row needs piece-1, which does not come with it"):
         bench.do("import_pieces", file="x.glb", things=[row], place=True)
     assert bench.state() == before
+    bench.project.close()
+
+
+def test_a_level_is_brought_in_twice_beside_itself_and_taken_back(quay: Bench, tmp_path: Path) -> None:
+    """Pieces and levels that are there already stay as they are, and so do the levels that share them."""
+    bench = with_everything(tmp_path / "trial.db")
+    other = bench.other()
+    bench.do("place_piece", "piece-1", level=other, position=(5, 0, 0))
+    before, elsewhere = bench.state(), bench.state(other)
+    points = bench.vertices()
+    name, data = level_glb(bench.project, bench.level, rungs="names")
+    for times in (2, 3):
+        tool, meshes, textures = step_of(read_file(name, data), name, Taking(), place=True)
+        revision = bench.project.revision(bench.level)
+        bench.project.step(bench.level, tool, (), revision, meshes=meshes, textures=textures)
+        assert len(bench.vertices()) == times * len(points)
+    assert bench.state(other)[1] == elsewhere[1]
+    bench.whole()
+    for _ in range(2):
+        bench.undo()
+    assert bench.state() == before
+    bench.redo()
+    bench.whole()
+    bench.project.close()
+
+
+def test_what_is_called_like_a_rung_is_none_where_it_is_a_thing_of_its_own(tmp_path: Path) -> None:
+    bench = Bench(tmp_path / "trial.db")
+    for k, kind in enumerate(("box", "sphere", "cone")):
+        bench.do("add_shape", shape={"kind": kind}, name=f"Lamp_LOD{k}")
+    made = again(bench, tmp_path / "back.db")
+    same_rows(bench, made, meshes=False)
+    made.project.close()
     bench.project.close()

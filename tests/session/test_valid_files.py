@@ -17,7 +17,7 @@ from able_brick.core.files.part import Part
 from able_brick.session.shipping import level_glb
 from tests.core.test_gltf_of_others import MATERIALS
 from tests.session.bench import Bench
-from tests.session.test_round_trips import EVERYTHING, furnished
+from tests.session.test_round_trips import with_everything
 from tests.zoo import ZOO
 
 WEB = Path(__file__).parents[2] / "web"
@@ -32,9 +32,7 @@ ALLOWED = {"UNUSED_OBJECT", "UNSUPPORTED_EXTENSION"}
 
 @pytest.fixture(scope="module")
 def level(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Bench]:
-    made = furnished(tmp_path_factory.mktemp("valid") / "level.db")
-    for tool, selection, params in EVERYTHING:
-        made.do(tool, *selection, **params)
+    made = with_everything(tmp_path_factory.mktemp("valid") / "level.db")
     yield made
     made.project.close()
 

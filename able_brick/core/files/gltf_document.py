@@ -74,7 +74,8 @@ def parsed_json(text: bytes) -> dict[str, Any]:
 
 def clean_name(name: str) -> str:
     """A name of a file, as it is kept."""
-    return "".join(c for c in name if c.isprintable())[:120].strip()
+    plain = name if name.isprintable() else "".join(c for c in name if c.isprintable())
+    return plain[:120].strip()
 
 
 def number(value: object, place: str, low: float, high: float) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Container, Iterable, Iterator
 from typing import Any, Final
 
 from able_brick.core.text import counted, listed
@@ -24,9 +24,10 @@ _MAPS: Final = {
 }
 
 
-def losses(document: dict[str, Any]) -> list[str]:
-    """A sentence for each kind of what is left out. Nothing in the document is believed, and nothing is refused."""
-    return [*_of_file(document), *_of_nodes(document), *_of_meshes(document), *_of_materials(document)]
+def losses(document: dict[str, Any], reached: Container[int]) -> list[str]:
+    """A sentence for each kind of what is left out, where so many nodes were `reached`. Nothing in the document is
+    believed, and nothing is refused."""
+    return [*_of_file(document), *_of_nodes(document, reached), *_of_meshes(document), *_of_materials(document)]
 
 
 def _list(holder: object, key: str) -> list[Any]:
@@ -79,28 +80,11 @@ def _of_file(document: dict[str, Any]) -> Iterator[str]:
         yield f"What the extension{'' if len(other) == 1 else 's'} {listed(other, 6)} told was left out."
 
 
-def _of_nodes(document: dict[str, Any]) -> Iterator[str]:
+def _of_nodes(document: dict[str, Any], reached: Container[int]) -> Iterator[str]:
     told = [n for n in _items(document, "nodes") if _object(n, "extras").keys() - _OWN]
     yield from _told_by("Extras", told, "node", "nodes")
-    reached = _reached(document)
     lone = [n for k, n in enumerate(_list(document, "nodes")) if k not in reached and isinstance(n, dict)]
     yield from _left((n for n in lone if "mesh" in n), "node that is in no scene", "nodes that are in no scene")
-
-
-def _reached(document: dict[str, Any]) -> set[int]:
-    """The nodes of the scene that is read, and the rungs of these."""
-    every, scenes = _list(document, "nodes"), _list(document, "scenes")
-    shown = document.get("scene", 0)
-    known = isinstance(shown, int) and 0 <= shown < len(scenes)
-    waiting = list(_list(scenes[shown], "nodes")) if known else []
-    reached: set[int] = set()
-    while waiting:
-        k = waiting.pop()
-        if isinstance(k, int) and k not in reached and 0 <= k < len(every):
-            reached.add(k)
-            rungs = _object(_object(every[k], "extensions"), "MSFT_lod")
-            waiting += [*_list(every[k], "children"), *_list(rungs, "ids")]
-    return reached
 
 
 def _of_meshes(document: dict[str, Any]) -> Iterator[str]:

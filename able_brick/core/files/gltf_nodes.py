@@ -51,6 +51,8 @@ class Nodes(Document):
         self.groups: list[GroupAt] = []
         self.ladders: dict[int, list[tuple[int, float | None]]] = {}
         self.kept: KeptLevel | None = None
+        #: the nodes of the scene, and those that are rungs of them
+        self.reached: set[int] = set()
         #: of each mesh that Able Brick wrote the checksum of its primitives, and the piece that it is
         self.held: dict[int, tuple[str, str]] = {}
 
@@ -61,6 +63,7 @@ class Nodes(Document):
             raise FileError(f"The file has {len(nodes)} nodes; at most {_MOST_NODES} are read.", place="nodes")
         order, above = self._order(nodes)
         rungs, bare = self._rungs(nodes, order, above)
+        self.reached = {*order, *rungs}
         worlds = self.worlds(order, above)
         things = self._things(nodes, order, above)
         within: dict[int, int | None] = {-1: None}
@@ -157,11 +160,11 @@ class Nodes(Document):
             node = nodes[index]
             if "mesh" not in node:
                 continue
-            told = self.inner(self.inner(node, "extensions", f"nodes[{index}]"), LOD, f"nodes[{index}].extensions")
-            if told:
-                rungs |= self._told_rungs(node, index, told)
+            if "extensions" in node:
+                told = self.inner(self.inner(node, "extensions", f"nodes[{index}]"), LOD, f"nodes[{index}].extensions")
+                rungs |= self._told_rungs(node, index, told) if told else set()
             found = _LOD_NAME.fullmatch(self.name(node, ""))
-            if found is not None:
+            if found is not None and self._extra(node, "thing") is None:  # a thing of ours is none, whatever its name
                 beside.setdefault((above[index], found[1]), {}).setdefault(int(found[2]), index)
         for (_, name), levels in beside.items():
             finest, *others = [levels[k] for k in sorted(levels)]
@@ -203,6 +206,8 @@ class Nodes(Document):
 
     def _instances(self, node: dict[str, Any], index: int) -> Floats | None:
         """The matrices (n,4,4), in the node, at which its mesh stands; None where it stands once."""
+        if "extensions" not in node:
+            return None
         place = f"nodes[{index}].extensions.{_INSTANCING}"
         told = self.inner(self.inner(node, "extensions", f"nodes[{index}]"), _INSTANCING, place)
         if not told:

@@ -73,7 +73,6 @@ class _Reader(Nodes):
                 received=meshes,
                 allowed=_MOST_MESHES,
             )
-        self.notes += losses(self.document)
         materials = [self.material(i) for i in range(len(self.list_of("materials")))]
         parts: list[Part] = []
         part_of: dict[int, int] = {}
@@ -83,6 +82,7 @@ class _Reader(Nodes):
                 part_of[i] = len(parts)
                 parts.append(part)
         standing = [s for s in self.standing() if s.mesh in part_of]
+        self.notes[:0] = losses(self.document, self.reached)
         if not parts and self.kept is None:
             raise FileError("The file holds no triangles.", place="meshes")
         rungs = self.with_rungs(parts, part_of, {s.mesh for s in standing})

@@ -44,6 +44,18 @@ def turned(turn: Quaternion, v: Vector) -> Vector:
     return (a + 2 * (y * u - z * t), b + 2 * (z * s - x * u), c + 2 * (x * t - y * s))
 
 
+def after_turn(first: Quaternion, then: Quaternion) -> Quaternion:
+    """One turn after another, both unit quaternions (x, y, z, w): their product then · first, with w ≥ 0."""
+    a, b, c, d = then
+    x, y, z, w = first
+    p = d * x + a * w + b * z - c * y
+    q = d * y - a * z + b * w + c * x
+    r = d * z + a * y - b * x + c * w
+    s = d * w - a * x - b * y - c * z
+    long = (p * p + q * q + r * r + s * s) ** 0.5 * (1.0 if s >= 0 else -1.0)
+    return (p / long + 0.0, q / long + 0.0, r / long + 0.0, s / long + 0.0)
+
+
 def rotated(turn: Quaternion, points: Floats) -> Floats:
     """Points (n,3) turned by a quaternion (x, y, z, w), each reckoned alike however many there are.
 

@@ -115,7 +115,9 @@ def ladder(
     def finished(k: int, out: Slimmed, away: Deviation | None = None) -> None:
         if away is None:
             away = measure.of(out.mesh, breathe=lambda: tell((len(made) + 0.8) / total, "Measuring"))
-        made[k] = Made(targets[k], recoloured(mesh, out, locked=locked), away)
+        if not any(out is m.slimmed for m in made.values()):  # else it is the rung before, which has its colours
+            out = recoloured(mesh, out, locked=locked)
+        made[k] = Made(targets[k], out, away)
 
     run: Reducing | None = None
     for k in counted:
@@ -174,7 +176,8 @@ def _gone_on(
 def _traced(base: Slimmed, out: Slimmed) -> Slimmed:
     """What was reduced from what was reduced, as reduced from the first source."""
     went = np.where(base.went >= 0, out.went[base.went], np.int32(-1))
-    return replace(out, vertex_source=base.vertex_source[out.vertex_source], went=went)
+    source = base.vertex_source[out.vertex_source]
+    return replace(out, vertex_source=source, went=went, gone=base.gone + out.gone)
 
 
 def _closer(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from typing import Final, Self
 
 import numpy as np
@@ -13,10 +14,8 @@ from able_brick.core.slim.tree import build_tree, nearest_others
 
 #: Triangles of a part from which it is looked how far it is to others, about so many at most.
 _LOOKED_FROM: Final = 6
-#: The share of all that might go, one in so many, that goes before it is looked at the others again; and up to how many
-#: triangles that is done.
+#: The share of all that might go, one in so many, that goes before it is looked at the others again.
 _AT_ONCE: Final = 8
-_LOOKED_AT_AGAIN: Final = 1_000
 #: A part with more faces is not let go before it has become small.
 _SMALL: Final = 64
 #: By how many times it may cost more than what is being taken, by its size, to be worth looking at more closely.
@@ -32,6 +31,8 @@ class Parts:
     def __init__(self, of: Ints, area: Floats, size: Floats, stays: Bools, soon: Bools) -> None:
         self.of, self._area, self._size, self._stays, self._soon = of, area, size, stays, soon
         self._away, self._farthest = np.full(len(area), np.nan), np.full(len(area), np.nan)
+        # of all places that it was looked from: the part, and the one that is nearest there
+        self._looked, self._near = np.zeros(0, np.int32), np.zeros(0, np.int32)
         guess = (area * size**2 / 12)[soon & ~stays]
         #: What an edge costs, at least, before a part is worth a look.
         self.least = 2 * float(guess.min(initial=np.inf)) / (_WORTH_A_LOOK * _SMALL)
@@ -57,10 +58,16 @@ class Parts:
         soon[of[border & (of >= 0)]] = False
         return cls(of, np.asarray(area, np.float64), size, stays, soon)
 
-    def among(self, left: Ints) -> Parts:
+    def among(self, left: Ints) -> Self:
         """Them, where only some vertices are left."""
-        out = Parts(self.of[left], self._area, self._size, self._stays, self._soon)
-        out._away, out._farthest = self._away, self._farthest
+        out = self.copied()
+        out.of = self.of[left]
+        return out
+
+    def copied(self) -> Self:
+        """Others that can go on from here by themselves."""
+        out = copy.copy(self)
+        out._away, out._farthest = self._away.copy(), self._farthest.copy()
         return out
 
     def to_let_go(
@@ -91,9 +98,9 @@ class Parts:
         some, cost = some[order], cost[order]
         before = np.cumsum(faces[some]) - faces[some]
         within = before < surplus if taken is None else before + faces[some] <= surplus
-        if within.any() and len(tri) <= _LOOKED_AT_AGAIN:
-            self._away[:] = np.nan
-        return some[within].astype(np.int32), cost[within], faces[some[within]].astype(np.int32)
+        some = some[within]
+        self._away[self._looked[np.isin(self._near, some)]] = np.nan
+        return some.astype(np.int32), cost[within], faces[some].astype(np.int32)
 
     def _look(self, pos: Floats, tri: Ints, parts: npt.NDArray[np.intp]) -> None:
         """See how far parts are from others, where that is not known yet."""
@@ -114,7 +121,9 @@ class Parts:
         own = np.repeat(label[looked], 7)
         soup = pos[tri]
         order, low, high, child = build_tree(soup)
-        far = nearest_others(points, own, soup[order], label[order], low, high, child)
+        far, near = nearest_others(points, own, soup[order], label[order], low, high, child)
+        old = ~which[self._looked]
+        self._looked, self._near = np.concatenate([self._looked[old], own]), np.concatenate([self._near[old], near])
         mean = np.bincount(own, far, len(self._area)) / np.bincount(own, minlength=len(self._area)).clip(1)
         most = np.zeros(len(self._area))
         np.maximum.at(most, own, far)

@@ -153,7 +153,8 @@ class Reducing:
         self.gone = 0
         self._cutoffs = [-1]
         self._hold, self._widen = -1, 1.0
-        self._left: list[Ints] = []
+        self._begun = len(self._tri)
+        self._gone: list[Ints] = []
         self._costs: list[npt.NDArray[np.float32]] = []
         self.reached = True
 
@@ -182,8 +183,10 @@ class Reducing:
             setattr(out, name, getattr(self, name).copy())
         if self._wedge is self._tri:
             out._wedge = out._tri
-        for name in ("_cutoffs", "_left", "_costs"):
+        for name in ("_cutoffs", "_gone", "_costs"):
             setattr(out, name, list(getattr(self, name)))
+        if self._parts is not None:
+            out._parts = self._parts.copied()
         return out
 
     def allow(self, limit: float) -> None:
@@ -203,10 +206,19 @@ class Reducing:
 
     def trace(self) -> tuple[Ints, Floats]:
         """(n) triangles left after each collapse, and (n) the largest cost until then."""
-        if not self._left:
+        if not self._gone:
             return np.zeros(0, np.int32), np.zeros(0)
-        costs = np.concatenate(self._costs).astype(np.float64)
-        return np.minimum.accumulate(np.concatenate(self._left)), np.maximum.accumulate(costs)
+        left = self._begun - np.cumsum(np.concatenate(self._gone), dtype=np.int32)
+        return left.astype(np.int32), np.maximum.accumulate(np.concatenate(self._costs).astype(np.float64))
+
+    def _remember(self, faces: npt.NDArray[np.integer], costs: npt.NDArray[np.floating]) -> int:
+        """Remember that so many faces (n) went at such costs (n), one after the other; how many went in all."""
+        if not len(faces):
+            return 0
+        self._gone.append(faces.astype(np.int32))
+        self._costs.append(costs.astype(np.float32))
+        self._highest = max(self._highest, float(costs.max()))
+        return int(faces.sum())
 
     def to(self, triangles: int, *, progress: Progress | None = None) -> None:
         """Go on to at most so many triangles; `reached` tells whether it came so far."""
@@ -235,20 +247,10 @@ class Reducing:
         needed = (len(self._tri) - triangles + 1) // 2
         quota = max(256.0, min(len(edges) / 2, 3.0 * needed)) * self._widen
         order, cut = self._chosen(cost, edges, quota)
-        surplus = len(self._tri) - triangles
-        took = self._collapsed(edges, uses, way, cost, order, surplus)
-        steps = np.flatnonzero(took)
-        gone = np.cumsum(took[steps], dtype=np.int32)
-        done, removed = len(steps), int(gone[-1]) if len(steps) else 0
-        self._left.append(len(self._tri) - gone)
-        self._costs.append(cost[order[steps]])
-        self._highest = max(self._highest, float(self._costs[-1].max(initial=0.0)))
-        before = len(self._tri)
+        before, surplus = len(self._tri), len(self._tri) - triangles
+        done = self._collapsed(edges, uses, way, cost, order, surplus)
         self._drop_dead()
-        if before - len(self._tri) > removed:  # parts went as well, in between
-            removed = before - len(self._tri)
-            self._left.append(np.array([len(self._tri)], np.int32))
-            self._costs.append(np.array([self._highest], np.float32))
+        removed = before - len(self._tri)
         # edges behind the last one that was needed, or that was to be taken by now, have not been tried
         tried = removed < surplus and not self._stopped[0]
         self._cutoffs.append(cut if tried else -1)
@@ -266,12 +268,19 @@ class Reducing:
             return 0
         alive = self._tri[self._tri[:, 0] >= 0]
         gone, cost, faces = self._parts.to_let_go(self._pos, alive, self._fixed, surplus, taken, self.limit)
-        if len(gone):
-            self.gone += len(gone)
-            self._left.append((len(alive) - np.cumsum(faces)).astype(np.int32))
-            self._costs.append(cost.astype(np.float32))
-            self._tri[np.isin(self._parts.of[self._tri[:, 0]], gone) & (self._tri[:, 0] >= 0), 0] = -1
-        return int(faces.sum())
+        self.gone += len(gone)
+        self._tri[np.isin(self._parts.of[self._tri[:, 0]], gone) & (self._tri[:, 0] >= 0), 0] = -1
+        return self._remember(faces, cost)
+
+    def _let_go_on(self, surplus: int, taken: float) -> int:
+        """The same again, as what has gone may have been what others were near to; how many faces went in all."""
+        total = 0
+        for _ in range(_LOOKS if len(self._tri) <= _FEW_TRIANGLES else 1):
+            gone = self._let_go(surplus - total, taken)
+            total += gone
+            if not gone:
+                break
+        return total
 
     def _drop_dead(self) -> None:
         left = stars.compact(self._tri, self._wedge, self._face)
@@ -315,9 +324,9 @@ class Reducing:
         cost: npt.NDArray[np.float32],
         order: Ints,
         surplus: int,
-    ) -> npt.NDArray[np.int8]:
-        """(n) the faces that each chosen edge takes with it: what lies in one half of the mesh and what lies in the
-        other on two threads, then what lies between, as long as that cannot be too much."""
+    ) -> int:
+        """Collapse chosen edges until so many faces are gone; how many edges went. What lies in one half of the mesh
+        and what lies in the other goes on two threads, then what lies between, as long as that cannot be too much."""
         number = len(self._cutoffs)
         self._stopped[0] = False
         used = np.zeros(len(self._pos), np.bool_)
@@ -360,27 +369,21 @@ class Reducing:
             )
             return taken
 
+        step = len(order) if many or self._parts is None else max(_STEP, len(order) // _STEPS)
         first = 0
-        while first < len(order) and surplus > 0:
+        while first < len(order) and surplus > 0 and not self._stopped[0]:
             some = surplus // 2  # an edge takes two faces at most
-            if not many or some < _FEW_EDGES:
-                last = len(order) if many or self._parts is None else first + max(_STEP, len(order) // _STEPS)
-                last = min(last, len(order))
-                surplus -= part(first, last, -1)
-                taken = cost[order[first:last][took[first:last] > 0]].max(initial=0.0)
-                if last < len(order):
-                    for _ in range(_LOOKS):
-                        gone = self._let_go(surplus, float(taken))
-                        surplus -= gone
-                        if not gone:
-                            break
-                first = last
-                continue
-            last = min(first + some, len(order))
-            surplus -= sum(by_halves(partial(part, first, last), 2, 2))  # lanes 0 and 1
-            surplus -= part(first, last, 2)
+            in_lanes = many and some >= _FEW_EDGES
+            last = min(first + (some if in_lanes else step), len(order))
+            if in_lanes:
+                by_halves(partial(part, first, last), 2, 2)  # lanes 0 and 1
+            part(first, last, 2 if in_lanes else -1)
+            went = first + np.flatnonzero(took[first:last])
+            surplus -= self._remember(took[went], cost[order[went]])
+            if last < len(order) and not many and len(went):
+                surplus -= self._let_go_on(surplus, float(cost[order[went]].max()))
             first = last
-        return took
+        return int(np.count_nonzero(took))
 
     def _close_up(self) -> None:
         """Leave out the vertices that are gone: what lies close together is quicker to reach."""

@@ -103,8 +103,9 @@ def nearest_distances(points, soup, low, high, child):  # type: ignore[no-untype
 
 @kernel
 def nearest_others(points, own, soup, label, low, high, child):  # type: ignore[no-untyped-def]
-    """Squared distance (n) from each point to the nearest triangle with another label (T) than its `own` (n)."""
-    out = np.empty(len(points))
+    """Squared distance (n) from each point to the nearest triangle with another label (T) than its `own` (n), and that
+    label (n), −1 where there is no other."""
+    out, near = np.empty(len(points)), np.full(len(points), -1, np.int32)
     stack = np.empty(128, np.int64)
     for i in range(len(points)):
         p, best = points[i], np.inf
@@ -119,7 +120,9 @@ def nearest_others(points, own, soup, label, low, high, child):  # type: ignore[
                 first = -child[node, 0] - 1
                 for t in range(first, first + child[node, 1]):
                     if label[t] != own[i]:
-                        best = min(best, triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2]))
+                        d = triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2])
+                        if d < best:
+                            best, near[i] = d, label[t]
                 continue
             a, b = child[node, 0], child[node, 1]
             if box_distance(p, low[a], high[a]) < box_distance(p, low[b], high[b]):
@@ -127,7 +130,7 @@ def nearest_others(points, own, soup, label, low, high, child):  # type: ignore[
             stack[top], stack[top + 1] = a, b
             top += 2
         out[i] = best
-    return out
+    return out, near
 
 
 @kernel
