@@ -50,6 +50,7 @@ def read_columns(data: bytes) -> dict[str, Any]:
                 "turn": turn,
                 "size": size,
                 "image": [None, "x", "y", "z"][flags >> 2],
+                "extras": None,
             }
         )
     return out

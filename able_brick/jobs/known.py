@@ -56,9 +56,10 @@ def tell_known(folder: Path, meshes: Sequence[PolyMesh]) -> dict[str, memoryview
     out: dict[str, memoryview] = {}
     at = 0
     columns = (hashes, boxes[:, 0], boxes[:, 1], rows.tolist())
-    for key, low, high, (k, size, v, f, triangles, quads, ngons, hardware, closed) in zip(*columns, strict=True):
+    for key, low, high, (k, size, *found) in zip(*columns, strict=True):
         mesh = meshes[k]
-        keep_with(mesh, counts, Counts(v, f, triangles, quads, ngons, hardware, bool(closed)))
+        v, f, triangles, quads, ngons, hardware, closed, own = found
+        keep_with(mesh, counts, Counts(v, f, triangles, quads, ngons, hardware, bool(closed), bool(own)))
         mesh.know(key, (low, high))
         out[key] = whole[at : at + size]
         at += size

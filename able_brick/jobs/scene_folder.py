@@ -24,6 +24,7 @@ _FIELDS: Final = (
     ("positions", "<f8", 3),
     ("uv", "<f8", 2),
     ("colour", "<f8", 4),
+    ("normal", "<f8", 3),
     ("face_starts", "<i4", 1),
     ("corners", "<i4", 1),
     ("material", "<i4", 1),
@@ -52,8 +53,8 @@ def write_scene(folder: Path, scene: Scene) -> None:
         "parts": [[p.name, looks[p.materials], p.piece, [r.coverage for r in p.rungs]] for p in scene.parts],
         "looks": [[_row(m, number) for m in look] for look in looks],
         "textures": [{"name": t.name, "media": t.media} for t in textures],
-        "instances": [[i.part, i.name, i.group, i.thing] for i in scene.instances],
-        "groups": [[g.name, g.parent, g.matrix.ravel().tolist(), g.thing] for g in scene.groups],
+        "instances": [[i.part, i.name, i.group, i.thing, i.extras] for i in scene.instances],
+        "groups": [[g.name, g.parent, g.matrix.ravel().tolist(), g.thing, g.extras] for g in scene.groups],
         "kept": None if (own := scene.kept) is None else [own.rows, own.standing, sorted(own.written)],
         "notes": list(scene.notes),
     }
@@ -96,11 +97,13 @@ def read_scene(folder: Path) -> Scene:
     except (OSError, ValueError, KeyError) as error:
         raise FileError("What was read is no longer there; bring the file in again.", place="folder") from error
     instances = [Instance(part, name, m, *g) for (part, name, *g), m in zip(table["instances"], matrices, strict=True)]
-    groups = [GroupAt(name, parent, np.array(m).reshape(4, 4), t) for name, parent, m, t in table["groups"]]
+    groups = [GroupAt(name, parent, np.array(m).reshape(4, 4), *told) for name, parent, m, *told in table["groups"]]
     kept = None
     if table["kept"] is not None:
         rows, standing, written = table["kept"]
-        kept = KeptLevel(rows, {k: (within, name) for k, (within, name) in standing.items()}, frozenset(written))
+        kept = KeptLevel(
+            rows, {k: (within, name, told) for k, (within, name, told) in standing.items()}, frozenset(written)
+        )
     return Scene(tuple(parts), tuple(instances), tuple(table["notes"]), tuple(groups), kept)
 
 

@@ -12,7 +12,7 @@ from able_brick.core.files.gltf_document import clean_name
 from able_brick.core.files.part import KeptLevel, Scene
 from able_brick.core.formats import FormatError
 from able_brick.level.formats import row_format, upgraded_row
-from able_brick.level.rows import AnyThing, Group, Piece
+from able_brick.level.rows import AnyThing, Group, Piece, Standing
 from able_brick.level.rows.ladder import Ladder
 from able_brick.level.snapshot import Snapshot
 from able_brick.level.things import AThing
@@ -128,9 +128,11 @@ def _as_it_stands(thing: AThing, kept: KeptLevel) -> AThing | None:
         return thing if there else thing.changed(group=None)
     if thing.id not in kept.standing:
         return None
-    within, name = kept.standing[thing.id]
+    within, name, extras = kept.standing[thing.id]
     if within != (thing.group or ""):
         return None
+    if isinstance(thing, (Standing, Group)) and (thing.extras or "") != extras:
+        thing = thing.changed(extras=extras or None)
     return thing if not name or name == clean_name(thing.name) else thing.changed(name=name)
 
 

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from able_brick.core.files.part import Node, Part, PartRung, Texture
-from able_brick.core.mesh.combine import with_positions
 from able_brick.core.mesh.hardware import HardwareVertices
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.place.pivots import seen_from_pivot
 from able_brick.core.place.pose import (
     IDENTITY,
     Quaternion,
@@ -24,7 +24,7 @@ from able_brick.core.place.pose import (
 from able_brick.core.slim.viewing import coverage
 from able_brick.level.carried import carried_rows, fits
 from able_brick.level.evaluate import shown_items
-from able_brick.level.rows import Group, Look, Measure, Path, Piece, Placement
+from able_brick.level.rows import Group, Look, Measure, Path, Piece, Placement, Standing
 from able_brick.level.rows.bent import BentForm
 from able_brick.level.rows.shown import Form, TurnedOver
 from able_brick.level.snapshot import Snapshot
@@ -76,7 +76,7 @@ def _drawn(look: Look, load: Load) -> tuple[PolyMesh, HardwareVertices | None]:
         return look.mesh(load), look.shaded(load)
     piece, mesh = look.piece, load(look.piece.mesh)
     plain = not any(piece.pivot) and piece.axes == IDENTITY
-    return (mesh if plain else with_positions(mesh, about_pivot(mesh.positions, piece.pivot, piece.axes))), None
+    return (mesh if plain else seen_from_pivot(mesh, piece.pivot, piece.axes)), None
 
 
 def rung_look(look: Look, mesh: str) -> Look:
@@ -154,16 +154,19 @@ def level_file(
             children = tuple(n for n in inside if n is not None)
             if not children:
                 return None
-            extras: dict[str, object] = {"kind": thing.kind}
-            return Node(thing.name, None, position, turn, children=children, extras=extras, thing=thing.id)
+            kind: dict[str, object] = {"kind": thing.kind}
+            return Node(
+                thing.name, None, position, turn, children=children, extras=kind, thing=thing.id, others=thing.extras
+            )
         shown = shown_items(snapshot, thing)
         if shown is None or isinstance(thing, (Path, Measure)):
             return None
-        extras = {"piece": snapshot.pieces[thing.piece].name, "kind": thing.kind}
+        extras: dict[str, object] = {"piece": snapshot.pieces[thing.piece].name, "kind": thing.kind}
+        others = thing.extras if isinstance(thing, Standing) else None
         if isinstance(thing, Placement) and shown.count == 1:
             position, turn = _seen_from(frame, thing.position, thing.turn)
             index = part(shown.batches[0].look)
-            return Node(thing.name, index, position, turn, thing.size, extras=extras, thing=thing.id)
+            return Node(thing.name, index, position, turn, thing.size, extras=extras, thing=thing.id, others=others)
         items: list[tuple[int, Node]] = []
         for batch in shown.batches:
             index = part(batch.look)
@@ -176,7 +179,7 @@ def level_file(
             return None
         items.sort(key=lambda item: item[0])
         children = tuple(n for _, n in items)
-        return Node(thing.name, children=children, extras=extras, thing=thing.id)
+        return Node(thing.name, children=children, extras=extras, thing=thing.id, others=others)
 
     found = []
     roots = things.roots()

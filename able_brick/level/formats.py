@@ -12,11 +12,15 @@ ROWS: Final[dict[str, Chain]] = {
     # 2: levels may know how copies go on
     "level": Chain((unchanged,)),
     # 2: what stands may be a mirror image of its piece
-    "placement": Chain((unchanged,)),
-    "array": Chain((unchanged,)),
+    # 3: it knows what other tools told of it
+    "placement": Chain((unchanged, unchanged)),
+    "array": Chain((unchanged, unchanged)),
+    # 2: it knows what other tools told of it
+    "group": Chain((unchanged,)),
     # 2: rungs, and where a piece was slimmed from, tell whether their deviation is proven, and for which size
     # 3: surfaces tell how their alpha counts, whether they have two sides, and how their picture is moved
-    "piece": Chain((unchanged, unchanged)),
+    # 4: facts tell whether a piece is shaded by normals of a file
+    "piece": Chain((unchanged, unchanged, unchanged)),
     # 2: points may leave to those beside them how they lean
     "path": Chain((unchanged,)),
 }

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.files.part import Part
-from able_brick.core.mesh.combine import with_positions
+from able_brick.core.mesh.combine import mapped
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.place.pose import about_pivot, vector
+from able_brick.core.place.pose import about_pivot, rotated, vector
 from able_brick.level.export import as_it_was
 from able_brick.level.rows import Dimensions, Ladder, Piece
 
@@ -36,7 +36,7 @@ def restored(row: Piece, part: Part) -> tuple[Piece, dict[str, PolyMesh]]:
 
 def _as_it_was(row: Piece, mesh: PolyMesh) -> PolyMesh:
     points = as_it_was(row, mesh.positions)
-    return mesh if points is mesh.positions else with_positions(mesh, points)
+    return mesh if points is mesh.positions else mapped(mesh, points, rotated(row.axes, np.eye(3)).T)
 
 
 def _same_in_file(row: Piece, mesh: PolyMesh, written: PolyMesh) -> bool:
@@ -46,7 +46,12 @@ def _same_in_file(row: Piece, mesh: PolyMesh, written: PolyMesh) -> bool:
         return False
     if any(not np.array_equal(getattr(mesh, f), getattr(written, f)) for f in _FIELDS):
         return False
-    pairs = ((centred, written.positions), (mesh.uv, written.uv), (mesh.colour, written.colour))
+    pairs = (
+        (centred, written.positions),
+        (mesh.uv, written.uv),
+        (mesh.colour, written.colour),
+        (mesh.normal, written.normal),
+    )
     for own, other in pairs:
         if own is None or other is None:
             if own is not other:

@@ -3,7 +3,7 @@
 Bytes: the word `ABC1`, the length of the head (uint32, little-endian), the head as JSON, filled up with spaces to a
 multiple of 8, then the columns, each at a multiple of 8. The head is the delta as it is in JSON, except that
 
-- `placements` are those of the rows in `changed` that are placements of the delta's level:
+- `placements` are those of the rows in `changed` that are placements of the delta's level without extras:
   `count` of them, `names`, the tables `pieces` and `groups`, and columns of `number` (of the id `placement-number`),
   `piece` and `group` (places in the tables, no group is −1), `flags` (1 hidden, 2 locked; 4, 8, 12 an image along x,
   y, z), `position` (N,3), `turn` (N,4) and `size` (N,3). A column with one row only holds for all.
@@ -61,7 +61,11 @@ def columns_of(delta: Delta, texts: Texts | None) -> bytes:
     columns = _Columns()
     of = text_of if texts is None else texts.of
     level = delta.level
-    single = [r for r in delta.changed if r.kind == "placement" and r.level == level and _PLAIN.fullmatch(r.id)]
+    single = [
+        r
+        for r in delta.changed
+        if r.kind == "placement" and r.level == level and r.extras is None and _PLAIN.fullmatch(r.id)
+    ]
     known = set(map(id, single))
     rest = [of(r) for r in delta.changed if id(r) not in known]
     items = {

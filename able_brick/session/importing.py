@@ -108,6 +108,7 @@ def _groups(groups: Sequence[GroupAt], things: frozenset[str]) -> tuple[Imported
             position=position,
             turn=turn,
             thing=g.thing if g.thing in things else "",
+            extras=g.extras or None,
         )
         for g, (position, turn, _) in zip(groups, stands, strict=True)
     )
@@ -158,6 +159,7 @@ def pieces_of(
                 surfaces(part.materials),
                 tuple([(printable(i.name, "Piece"), *stand) for i, stand in here]),
                 tuple([i.group for i, _ in here]),
+                tuple([i.extras or None for i, _ in here]) if any(i.extras for i, _ in here) else (),
                 base_pivot,
                 () if row is not None and row.ladder is not None else tuple([r.mesh.content_hash for r in part.rungs]),
                 row,

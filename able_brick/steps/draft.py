@@ -309,7 +309,16 @@ def facts_of_small(meshes: Mapping[str, PolyMesh]) -> dict[str, Facts]:
 
 def _facts(n: Counts, low: Floats, high: Floats) -> Facts:
     (a, b, c), (d, e, f) = low.tolist(), high.tolist()
-    return Facts(n.vertices, n.faces, n.triangles, n.hardware_vertices, closed=n.closed, low=(a, b, c), high=(d, e, f))
+    return Facts(
+        vertices=n.vertices,
+        faces=n.faces,
+        triangles=n.triangles,
+        hardware_vertices=n.hardware_vertices,
+        closed=n.closed,
+        low=(a, b, c),
+        high=(d, e, f),
+        own_normals=n.own_normals,
+    )
 
 
 def selected(draft: Draft, selection: tuple[str, ...]) -> list[ARow]:

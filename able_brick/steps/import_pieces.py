@@ -30,6 +30,7 @@ from able_brick.level.rows import (
     Surface,
     Vector,
 )
+from able_brick.level.rows.base import Extras
 from able_brick.level.rows.ladder import MOST_RUNGS
 from able_brick.level.snapshot import ARow
 from able_brick.steps.checks import printable
@@ -49,9 +50,9 @@ class Imported:
     called, its position, turn and size.
 
     The pivot is the mesh's origin, or with `base_pivot` the middle of the box's underside. `within` are the numbers of
-    the groups that the places are in; none where it is left out. `rungs` are meshes of the same form with fewer
-    triangles; `own` is the piece as it was where the file was written from, with the id that it had there. What arrives
-    as parameters is validated; who makes one answers for its numbers.
+    the groups that the places are in, `extras` what others tell of them; none where they are left out. `rungs` are
+    meshes of the same form with fewer triangles; `own` is the piece as it was where the file was written from, with the
+    id that it had there. What arrives as parameters is validated; who makes one answers for its numbers.
     """
 
     __pydantic_config__ = ConfigDict(extra="forbid", allow_inf_nan=False)
@@ -61,6 +62,7 @@ class Imported:
     materials: Annotated[tuple[Surface, ...], PydanticField(max_length=1000)]
     stands: Annotated[tuple[tuple[str, Vector, Quaternion, Vector], ...], PydanticField(max_length=MOST_PLACED)] = ()
     within: Annotated[tuple[int | None, ...], PydanticField(max_length=MOST_PLACED)] = ()
+    extras: Annotated[tuple[Extras | None, ...], PydanticField(max_length=MOST_PLACED)] = ()
     base_pivot: bool = False
     rungs: Annotated[tuple[str, ...], PydanticField(max_length=MOST_RUNGS)] = ()
     own: Piece | None = None
@@ -77,6 +79,7 @@ class ImportedGroup(BaseModel):
     position: Vector = ORIGIN
     turn: Quaternion = IDENTITY
     thing: str = ""
+    extras: Extras | None = None
 
 
 class ImportPieces(Tool):
@@ -208,6 +211,7 @@ class ImportPieces(Tool):
                 "position": compensated(position, turn, size, ORIGIN, piece.pivot) if one.base_pivot else position,
                 "turn": turn,
                 "size": size,
+                "extras": one.extras[k] if k < len(one.extras) else None,
             }
 
     def _group(self, draft: Draft, number: int, made: dict[int, str]) -> str:
@@ -228,6 +232,7 @@ class ImportPieces(Tool):
                 group=None if group.parent is None else made[group.parent],
                 position=group.position,
                 turn=group.turn,
+                extras=group.extras,
             )
             draft.put(row)
             made[k] = row.id

@@ -7,12 +7,13 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.errors import GeometryError, SelectionError
-from able_brick.core.mesh.combine import turned_over, with_positions
+from able_brick.core.mesh.combine import moved, turned_over
+from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.polymesh import Bools, PolyMesh
 from able_brick.core.path.bend import Bent, bent_points
 from able_brick.core.path.real import welded_items
 from able_brick.core.path.uv import continued_uv
-from able_brick.core.place.items import item_to_world
+from able_brick.core.place.items import item_in_world
 from able_brick.core.place.pose import ORIGIN, Poses, vector
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
@@ -81,7 +82,7 @@ class MakeReal(Tool):
         mesh = welded_items(meshes, seams, first, near=0.0 if bent else _NEAR)
         low, high = mesh.bounds
         place = vector(np.round([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2], 3))
-        key, known = draft.keep_mesh(with_positions(mesh, mesh.positions - np.asarray(place)))
+        key, known = draft.keep_mesh(moved(mesh, -np.asarray(place)))
         piece = Piece(
             id=draft.new_id("piece"),
             name=draft.unique_name(row.name, "piece"),
@@ -210,7 +211,7 @@ def _world_meshes(
             if number in where:  # by the path itself, so that neighbours have the very same points
                 mesh, seam = _bent_mesh(draft, piece, *where[number])
             else:
-                mesh = own.replaced(positions=item_to_world(own.positions, pose, look.pivot, look.axes))
+                mesh = item_in_world(own, pose, look.pivot, look.axes)
                 mesh = turned_over(mesh) if float(np.prod(pose[7:])) < 0 else mesh
                 seam = np.ones(mesh.vertex_count, np.bool_)
             out.append((number, mesh, seam, begins[piece.id]))
@@ -221,8 +222,12 @@ def _world_meshes(
 def _bent_mesh(draft: Draft, piece: Piece, bent: Bent, at: int) -> tuple[PolyMesh, Bools]:
     """One item of a bent course in the world, and the vertices at its ends; its uv go on from the path's start."""
     form = BentForm(piece, bent, at)
-    found = form.divided(draft.load(piece.mesh))
+    own = draft.load(piece.mesh)
+    found = form.divided(own)
     world = bent_points(bent, found.points, [at], found.rows)[0]
     shift = float(bent.starts[at] - bent.starts[0])
     mesh = continued_uv(found.mesh, found.points, float(bent.stretch[at]), shift).replaced(positions=world)
+    if found.mesh.normal is not None:
+        normals = form.standing(own, np.array([at], np.int32))[2][0]
+        mesh = mesh.replaced(normal=normals[hardware_vertices(found.mesh).of_corner])
     return mesh, found.seam

@@ -7,6 +7,7 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.errors import GeometryError, SelectionError
+from able_brick.core.mesh.combine import mapped
 from able_brick.core.place.pose import ORIGIN, about_pivot
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.text import counted, grouped
@@ -107,7 +108,9 @@ class PieceAsRung(Tool):
         x, y, z, w = own.axes
         # from the axes of the one pivot to those of the other
         local = about_pivot(theirs.positions, other.pivot, other.axes)
-        placed = theirs.replaced(positions=about_pivot(local, ORIGIN, (-x, -y, -z, w)) + np.asarray(own.pivot))
+        there = about_pivot(local, ORIGIN, (-x, -y, -z, w)) + np.asarray(own.pivot)
+        turn = about_pivot(about_pivot(np.eye(3), ORIGIN, other.axes), ORIGIN, (-x, -y, -z, w))
+        placed = mapped(theirs, there, turn.T)
         key, _ = draft.keep_mesh(placed, own.axes)
         target = RungTarget(kind="count", value=placed.triangle_count)
         before = own.ladder or Ladder(source=own.mesh, rungs=(), size=largest_size(draft.snapshot, own))

@@ -18,7 +18,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.rows import Row
 from able_brick.level.snapshot import ARow, Edit, Snapshot
 from able_brick.store.many import put_many
-from able_brick.store.mesh_codec import FORMAT, encode
+from able_brick.store.mesh_codec import encode, format_of
 from able_brick.store.tables import JOURNAL_MESH, MESH, TEXTURE
 
 #: Bytes of a mesh that do not wait for others to be written with them.
@@ -79,7 +79,7 @@ def write_meshes(
     for key in sorted(meshes.keys() - there):  # in the order of the table
         ready = written.get(key)
         data = ready.read_bytes() if isinstance(ready, Path) else encode(meshes[key]) if ready is None else ready
-        waiting.append((key, FORMAT, data, crc32(data), meshes[key].hash_rule))
+        waiting.append((key, format_of(meshes[key]), data, crc32(data), meshes[key].hash_rule))
         if len(data) > _LONG or len(waiting) == 1000:
             put_many(connection, _INTO_MESH, waiting)
             waiting = []

@@ -19,7 +19,9 @@ from able_brick.core.mesh.hashing import rule_of
 from able_brick.core.mesh.little import little_bytes
 from able_brick.core.mesh.polymesh import PolyMesh
 
-FORMAT: Final = 2
+#: The newest format. 3 is 2 with normals of a file, which earlier versions do not know.
+FORMAT: Final = 3
+_WITHOUT_NORMALS: Final = 2
 _OLD: Final = 1
 #: Bytes that are worth two threads.
 _LARGE: Final = 2**20
@@ -33,6 +35,7 @@ _FIELDS: Final = {
     "sharp": "|b1",
     "uv": "<f8",
     "colour": "<f8",
+    "normal": "<f8",
 }
 _BROKEN: Final = (
     *(zstandard.ZstdError, zlib.error, struct.error, MemoryError, RecursionError),
@@ -44,6 +47,11 @@ class DamagedMeshError(StorageError):
     """The bytes of a mesh are not what was stored."""
 
 
+def format_of(mesh: PolyMesh) -> int:
+    """The format in which it is stored: the oldest that holds it."""
+    return _WITHOUT_NORMALS if mesh.normal is None else FORMAT
+
+
 def encode(mesh: PolyMesh) -> bytes:
     """The mesh as compressed bytes, lossless."""
     data = b"".join(packed(mesh))
@@ -53,7 +61,7 @@ def encode(mesh: PolyMesh) -> bytes:
 def decode(data: bytes, form: int = FORMAT) -> PolyMesh:
     """The mesh of `encode`, whose arrays fit together. Raises StorageError for bytes of an unknown format, and
     DamagedMeshError for those of no mesh."""
-    if form not in (FORMAT, _OLD):
+    if form not in (FORMAT, _WITHOUT_NORMALS, _OLD):
         raise StorageError(f"A mesh is stored in format {form}; this version reads {FORMAT}. Use a newer Able Brick.")
     try:
         mesh = unpack(zlib.decompress(data) if form == _OLD else zstandard.ZstdDecompressor().decompress(data))

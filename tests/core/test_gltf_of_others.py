@@ -59,7 +59,6 @@ def test_what_of_nodes_meshes_and_materials_is_left_out_is_told() -> None:
         }
 
     assert set(read(change).notes) == {
-        "Extras of 1 node were left out (Crate).",
         "1 node that is in no scene was left out (Forgotten).",
         "1 further scene was left out (Night).",
         "Morph targets of 1 mesh were left out (Box).",

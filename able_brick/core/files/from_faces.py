@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +14,7 @@ from able_brick.core.files.keyholes import without_keyholes
 from able_brick.core.files.weld import same_points
 from able_brick.core.kernel import kernel
 from able_brick.core.mesh.face_kernels import flat_faces
+from able_brick.core.mesh.normals import dots, surface_shading, with_normals
 from able_brick.core.mesh.polymesh import MAX_ELEMENTS, Bools, Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.text import counted
@@ -21,13 +22,17 @@ from able_brick.core.text import counted
 Whole = npt.NDArray[np.integer]
 
 
+#: Normals that lean no more than this from those of the surface are its own, degrees.
+_OF_SURFACE: Final = 2.0
+
+
 @dataclass(frozen=True, eq=False)
 class RawFaces:
     """Faces as a file gives them: points (N,3), sizes (F), corners (C) into the points; the rest is optional.
 
     normal (N,3) and normal_at (C) into it. Per corner: uv (C,2), colour (C,4), sharp (C). Per face (F): material,
-    facet, and smoothing, the group of faces among which it is smooth, 0 for none. With `sharp` and its angle, normals
-    and groups are not asked.
+    facet, and smoothing, the group of faces among which it is smooth, 0 for none. With `sharp` and its angle, groups
+    are not asked, and normals are kept as they are.
     """
 
     points: Floats
@@ -107,13 +112,33 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
         smooth_angle=tolerances.SMOOTH_ANGLE if raw.smooth_angle is None else raw.smooth_angle,
     )
     sharp = None
+    at = None if raw.normal_at is None or raw.normal is None else np.asarray(raw.normal_at[chosen])
     if raw.sharp is not None:
-        return mesh, notes
-    if raw.normal is not None and raw.normal_at is not None:
-        sharp = _creases(mesh, np.ascontiguousarray(raw.normal), np.asarray(raw.normal_at[chosen]))
+        return (mesh if raw.normal is None or at is None else with_normals(mesh, floats(raw.normal[at]))), notes
+    if raw.normal is not None and at is not None:
+        sharp = _creases(mesh, np.ascontiguousarray(raw.normal), at)
     elif raw.smoothing is not None:
         sharp = _group_borders(mesh, raw.smoothing[faces])
-    return (mesh if sharp is None else with_sharp(mesh, sharp)), notes
+    mesh = mesh if sharp is None else with_sharp(mesh, sharp)
+    if raw.normal is not None and at is not None and (lean := _lean(mesh, raw.normal, at)) > _OF_SURFACE:
+        mesh = with_normals(mesh, floats(raw.normal[at]))
+        notes.append(
+            f"its own normals, which lean up to {lean:.0f}° from those of its surface, are kept until it is edited."
+        )
+    return mesh, notes
+
+
+def _lean(mesh: PolyMesh, normal: npt.NDArray[np.floating], at: Whole) -> float:
+    """How far normals of corners lean from those of the surface at most, degrees; those without length do not."""
+    if not len(at):
+        return 0.0
+    own = surface_shading(mesh)
+    # each pair once, of the many corners that share both
+    pairs = np.unique(own.group.astype(np.int64) * len(normal) + at)
+    told, shown = floats(normal[pairs % len(normal)]), own.normals[pairs // len(normal)]
+    long = np.sqrt(dots(told, told))
+    cosines = dots(told, shown)[long > 1e-6] / long[long > 1e-6]
+    return float(np.degrees(np.arccos(np.clip(cosines.min(initial=1.0), -1.0, 1.0))))
 
 
 def _reordered(raw: RawFaces, order: Whole, faces: Whole, cut: Bools) -> RawFaces:

@@ -7,6 +7,7 @@ from typing import Final, Literal, NamedTuple
 
 import numpy as np
 
+from able_brick.core.files.node_extras import extras_with
 from able_brick.core.files.own_level import node_sum
 from able_brick.core.files.part import Node, Part
 
@@ -57,9 +58,10 @@ class Tree:
         self.flat.append(out)
         stand = self._stand(node)
         out.update(stand)
-        extras: Json = {} if self._lean else dict(node.extras)
-        if node.thing and not self._lean:
-            extras["thing"] = node.thing
+        extras: Json = {}
+        if not self._lean:
+            told = {**node.extras, "thing": node.thing} if node.thing else dict(node.extras)
+            extras = extras_with(told, node.others)
         held = self._at[node.part] if node.part is not None else ()
         inside: list[Laid] = []
         shows = ""

@@ -127,6 +127,7 @@ def _polygons(binary: Binary, part: Part, place: npt.NDArray[np.int64]) -> Json:
         "format": FORMAT,
         "smooth_angle": mesh.smooth_angle,
         "faces": binary.view(packed(mesh, place[hardware.of_corner], vertex)),
+        **({} if mesh.normal is None else {"normals": "own"}),
     }
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Container, Iterable, Iterator
 from typing import Any, Final
 
+from able_brick.core.files.node_extras import others_extras
 from able_brick.core.text import counted, listed
 
 #: Extensions that are read, wherever they stand.
@@ -15,7 +16,6 @@ READ: Final = frozenset(
     }
 )
 _ATTRIBUTES: Final = frozenset({"POSITION", "NORMAL", "TEXCOORD_0", "COLOR_0"})
-_OWN: Final = frozenset({"kind", "piece", "thing", "MSFT_screencoverage"})
 _MAPS: Final = {
     "normalTexture": "normal",
     "occlusionTexture": "occlusion",
@@ -24,10 +24,11 @@ _MAPS: Final = {
 }
 
 
-def losses(document: dict[str, Any], reached: Container[int]) -> list[str]:
-    """A sentence for each kind of what is left out, where so many nodes were `reached`. Nothing in the document is
+def losses(document: dict[str, Any], reached: Container[int], kept: Container[int]) -> list[str]:
+    """A sentence for each kind of what is left out, where so many nodes were `reached`, and the extras of some are
+    `kept`. Nothing in the document is
     believed, and nothing is refused."""
-    return [*_of_file(document), *_of_nodes(document, reached), *_of_meshes(document), *_of_materials(document)]
+    return [*_of_file(document), *_of_nodes(document, reached, kept), *_of_meshes(document), *_of_materials(document)]
 
 
 def _list(holder: object, key: str) -> list[Any]:
@@ -80,8 +81,9 @@ def _of_file(document: dict[str, Any]) -> Iterator[str]:
         yield f"What the extension{'' if len(other) == 1 else 's'} {listed(other, 6)} told was left out."
 
 
-def _of_nodes(document: dict[str, Any], reached: Container[int]) -> Iterator[str]:
-    told = [n for n in _items(document, "nodes") if _object(n, "extras").keys() - _OWN]
+def _of_nodes(document: dict[str, Any], reached: Container[int], kept: Container[int]) -> Iterator[str]:
+    every = [(k, n) for k, n in enumerate(_list(document, "nodes")) if isinstance(n, dict)]
+    told = [n for k, n in every if k not in kept and others_extras(n) != ("", False)]
     yield from _told_by("Extras", told, "node", "nodes")
     lone = [n for k, n in enumerate(_list(document, "nodes")) if k not in reached and isinstance(n, dict)]
     yield from _left((n for n in lone if "mesh" in n), "node that is in no scene", "nodes that are in no scene")

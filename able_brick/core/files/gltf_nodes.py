@@ -12,6 +12,7 @@ import numpy as np
 from able_brick.core.errors import FileError
 from able_brick.core.files.glb_nodes import COVERAGE, LOD, STILL
 from able_brick.core.files.gltf_document import Beside, Document
+from able_brick.core.files.node_extras import others_extras, own_extra
 from able_brick.core.files.own_level import FORMAT, NoLevelError, node_sum, unpacked_level
 from able_brick.core.files.part import GroupAt, KeptLevel
 from able_brick.core.late import Rotation
@@ -32,13 +33,15 @@ _INSTANCING: Final = "EXT_mesh_gpu_instancing"
 
 @dataclass(frozen=True, eq=False)
 class Stand:
-    """A mesh that stands in the scene: its number, its name, the matrix to the world, its group, its thing."""
+    """A mesh that stands in the scene: its number, its name, the matrix to the world, its group, its thing, and what
+    others tell of it."""
 
     mesh: int
     name: str
     matrix: Floats
     group: int | None
     thing: str
+    extras: str
 
 
 class Nodes(Document):
@@ -53,6 +56,8 @@ class Nodes(Document):
         self.kept: KeptLevel | None = None
         #: the nodes of the scene, and those that are rungs of them
         self.reached: set[int] = set()
+        #: the nodes of which all that others tell is kept
+        self.told: set[int] = set()
         #: of each mesh that Able Brick wrote the checksum of its primitives, and the piece that it is
         self.held: dict[int, tuple[str, str]] = {}
 
@@ -76,10 +81,11 @@ class Nodes(Document):
             if index in rungs or above[index] in rungs:
                 rungs.add(index)
                 continue
+            extras = self._told(node, index) if "mesh" in node or index in grouping else ""
             if index in grouping:
                 name = self.name(node, "Group")
-                self.groups.append(GroupAt(name, group, worlds[index], "" if "mesh" in node else thing))
-                group = len(self.groups) - 1
+                self.groups.append(GroupAt(name, group, worlds[index], "" if "mesh" in node else thing, extras))
+                group, extras = len(self.groups) - 1, ""
             if "mesh" in node:
                 mesh = self.whole(node["mesh"], f"nodes[{index}].mesh", 0, meshes - 1)
                 name = self.name(node, f"Node {index}")
@@ -88,11 +94,17 @@ class Nodes(Document):
                 if total > _MOST_NODES:
                     raise FileError(f"More than {_MOST_NODES} things stand in the file; split it.", place="nodes")
                 if many is None:
-                    yield Stand(mesh, bare.get(index, name), worlds[index], group, thing)
+                    yield Stand(mesh, bare.get(index, name), worlds[index], group, thing, extras)
                 else:
                     for k, matrix in enumerate(many, 1):
-                        yield Stand(mesh, f"{name} {k}", worlds[index] @ matrix, group, "")
+                        yield Stand(mesh, f"{name} {k}", worlds[index] @ matrix, group, "", extras)
             within[index] = group
+
+    def _told(self, node: dict[str, Any], index: int) -> str:
+        text, left = others_extras(node)
+        if not left:
+            self.told.add(index)
+        return text
 
     def _grouping(self, nodes: list[Any], order: list[int], above: dict[int, int], rungs: set[int]) -> set[int]:
         """The nodes that are groups: those of ours that say so, and of others those that hold more than one thing, or
@@ -103,8 +115,8 @@ class Nodes(Document):
         for index in reversed(order):
             inside = holds.get(index, 0)
             mesh = "mesh" in nodes[index]
-            kind = self._extra(nodes[index], "kind")
-            single = self._extra(nodes[index], "piece") is not None and kind not in _GROUPING
+            kind = own_extra(nodes[index], "kind")
+            single = own_extra(nodes[index], "piece") is not None and kind not in _GROUPING
             if kind in _GROUPING or (not single and inside + mesh > 1):
                 named.add(index)
             if (inside or mesh) and index not in rungs:
@@ -143,11 +155,6 @@ class Nodes(Document):
     def _scene(self) -> dict[str, Any]:
         return self.item("scenes", self.document.get("scene", 0), "scene") if self.list_of("scenes") else {}
 
-    @staticmethod
-    def _extra(holder: dict[str, Any], key: str) -> object:
-        extras = holder.get("extras")
-        return extras.get(key) if isinstance(extras, dict) else None
-
     # -- rungs -
 
     def _rungs(self, nodes: list[Any], order: list[int], above: dict[int, int]) -> tuple[set[int], dict[int, str]]:
@@ -164,7 +171,7 @@ class Nodes(Document):
                 told = self.inner(self.inner(node, "extensions", f"nodes[{index}]"), LOD, f"nodes[{index}].extensions")
                 rungs |= self._told_rungs(node, index, told) if told else set()
             found = _LOD_NAME.fullmatch(self.name(node, ""))
-            if found is not None and self._extra(node, "thing") is None:  # a thing of ours is none, whatever its name
+            if found is not None and own_extra(node, "thing") is None:  # a thing of ours is none, whatever its name
                 beside.setdefault((above[index], found[1]), {}).setdefault(int(found[2]), index)
         for (_, name), levels in beside.items():
             finest, *others = [levels[k] for k in sorted(levels)]
@@ -183,7 +190,7 @@ class Nodes(Document):
         if not isinstance(ids, list):
             raise FileError(f"{place}.ids should be a list.", place=place)
         found = [self.whole(k, f"{place}.ids", 0, len(every) - 1) for k in ids]
-        shares = self._extra(node, COVERAGE)
+        shares = own_extra(node, COVERAGE)
         good = (
             [s if isinstance(s, (int, float)) and 0 <= s <= 1 else None for s in shares]
             if isinstance(shares, list)
@@ -241,7 +248,7 @@ class Nodes(Document):
 
     def _things(self, nodes: list[Any], order: list[int], above: dict[int, int]) -> dict[int, str]:
         """The thing of the level that each node belongs to, where it stands as that says."""
-        own = self._extra(self._scene(), "able_brick")
+        own = own_extra(self._scene(), "able_brick")
         if not isinstance(own, dict) or own.get("format") != FORMAT:
             return {}
         try:
@@ -250,18 +257,18 @@ class Nodes(Document):
         except (NoLevelError, FileError):
             self.notes.append("What was kept of arrays, courses and paths was left out, as it is damaged.")
             return {}
-        named = {k: t for k in order if isinstance(t := self._extra(nodes[k], "thing"), str) and t}
+        named = {k: t for k in order if isinstance(t := own_extra(nodes[k], "thing"), str) and t}
         sums = self._sums(nodes, order, above, named)
         sound: dict[int, bool] = {-1: True}
         within: dict[int, str] = {-1: ""}
-        standing: dict[str, tuple[str, str]] = {}
+        standing: dict[str, tuple[str, str, str]] = {}
         belongs: dict[int, str] = {}
         for index in order:
             parent = above[index]
             thing = named.get(index)
             if thing is None:
                 inside = belongs.get(parent, "")
-                compound = bool(inside) and self._extra(nodes[parent], "kind") != "group"
+                compound = bool(inside) and own_extra(nodes[parent], "kind") != "group"
                 sound[index] = sound[parent] and (compound or self._still(nodes[index]))
                 within[index] = within[parent]
                 if compound:
@@ -270,7 +277,7 @@ class Nodes(Document):
             sound[index] = sound[parent] and told.get(thing) == sums[index] and thing not in standing
             within[index] = thing
             if sound[index]:
-                standing[thing] = (within[parent], self.name(nodes[index], ""))
+                standing[thing] = (within[parent], self.name(nodes[index], ""), others_extras(nodes[index])[0])
                 belongs[index] = thing
         self.kept = KeptLevel(rows, standing, frozenset(told))
         return belongs
@@ -290,7 +297,7 @@ class Nodes(Document):
                 shows = piece if index in named and piece else held
             try:
                 stand = [v for k, usual in STILL.items() for v in node.get(k, usual)]
-                within = () if self._extra(node, "kind") == "group" else reversed(inside.get(index, []))
+                within = () if own_extra(node, "kind") == "group" else reversed(inside.get(index, []))
                 total = node_sum(stand, shows, within)
             except (TypeError, ValueError):
                 total = "-"

@@ -82,12 +82,14 @@ class _Reader(Nodes):
                 part_of[i] = len(parts)
                 parts.append(part)
         standing = [s for s in self.standing() if s.mesh in part_of]
-        self.notes[:0] = losses(self.document, self.reached)
+        self.notes[:0] = losses(self.document, self.reached, self.told)
         if not parts and self.kept is None:
             raise FileError("The file holds no triangles.", place="meshes")
         rungs = self.with_rungs(parts, part_of, {s.mesh for s in standing})
         place = np.cumsum([k not in rungs for k in range(len(parts))]) - 1
-        instances = [Instance(int(place[part_of[s.mesh]]), s.name, s.matrix, s.group, s.thing) for s in standing]
+        instances = [
+            Instance(int(place[part_of[s.mesh]]), s.name, s.matrix, s.group, s.thing, s.extras) for s in standing
+        ]
         kept = tuple(p for k, p in enumerate(parts) if k not in rungs)
         return Scene(kept, tuple(instances), tuple(self.notes), tuple(self.groups), self.kept)
 
@@ -237,7 +239,7 @@ class _Reader(Nodes):
             piece = told if isinstance(told := own.get("piece"), str) else ""
             self.held[index] = (checksum(pieces), piece)
             try:
-                raw = self.polygons(own, place, pieces, self.held[index][0], np.asarray(position), uv, colour)
+                raw = self.polygons(own, place, pieces, self.held[index][0], np.asarray(position), normal, uv, colour)
                 used = self.own_materials(own, place, materials, primitives, used)
                 weld = False
             except (OtherTrianglesError, FileError):
@@ -364,6 +366,7 @@ class _Reader(Nodes):
         pieces: list[dict[str, Any]],
         held: str,
         position: Floats,
+        normal: npt.NDArray[Any] | None,
         uv: Floats | None,
         colour: Floats | None,
     ) -> RawFaces:
@@ -384,6 +387,8 @@ class _Reader(Nodes):
             points,
             found.sizes,
             found.vertex[found.corners],
+            normal=normal if own.get("normals") == "own" else None,
+            normal_at=found.corners,
             uv=None if uv is None else uv[found.corners],
             colour=None if colour is None else colour[found.corners],
             sharp=found.sharp,

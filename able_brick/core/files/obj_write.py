@@ -41,7 +41,8 @@ def write_obj(parts: Sequence[Part], name: str) -> dict[str, bytes]:
             uv += len(values)
         shaded = shading(mesh)
         directions, normal_of = shaded.normals, shaded.group
-        lines += [f"vn {x:.7g} {y:.7g} {z:.7g}" for x, y, z in directions.tolist()]
+        digits = 7 if mesh.normal is None else 17
+        lines += [f"vn {x:.{digits}g} {y:.{digits}g} {z:.{digits}g}" for x, y, z in directions.tolist()]
         corner = (mesh.corners + vertex).tolist()
         n = (normal_of + normal).tolist()
         t = None if uv_of is None else uv_of.tolist()

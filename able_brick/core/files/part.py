@@ -101,7 +101,8 @@ class Part:
 class Node:
     """Something standing in a scene: a part (index) or None for a bare group, with its own children.
 
-    translation (3,) metres, rotation unit quaternion xyzw, scale (3,). `thing` names what it is in its level.
+    translation (3,) metres, rotation unit quaternion xyzw, scale (3,). `thing` names what it is in its level; `others`
+    is what other tools told of it, as the text of a JSON object.
     """
 
     name: str
@@ -112,39 +113,43 @@ class Node:
     children: tuple[Node, ...] = ()
     extras: dict[str, object] = field(default_factory=dict)
     thing: str = ""
+    others: str | None = None
 
 
 @dataclass(frozen=True, eq=False)
 class Instance:
     """A part that stands somewhere: its index, its name there, the 4×4 matrix to the world, the group that it is in;
-    and the thing of a level that it belongs to, where it stands as that says."""
+    the thing of a level that it belongs to, where it stands as that says; and what others tell of it, see
+    `others_extras`."""
 
     part: int
     name: str
     matrix: Floats
     group: int | None = None
     thing: str = ""
+    extras: str = ""
 
 
 @dataclass(frozen=True, eq=False)
 class GroupAt:
     """A group of a scene: its name, the group that it is in itself, which comes before it, and the 4×4 matrix of its
-    pivot to the world; and the thing of a level that it is, where it stands as that says."""
+    pivot to the world; the thing of a level that it is, where it stands as that says; and what others tell of it."""
 
     name: str
     parent: int | None
     matrix: Floats
     thing: str = ""
+    extras: str = ""
 
 
 @dataclass(frozen=True, eq=False)
 class KeptLevel:
     """What a file that Able Brick wrote tells of its level: rows, which nobody has looked at yet; the things that stand
-    where those say, each with the thing that it is in, "" for none, and its name in the file; and all things that had
-    nodes when it was written."""
+    where those say, each with the thing that it is in, "" for none, and its name in the file, and what others tell of
+    it there; and all things that had nodes when it was written."""
 
     rows: dict[str, object]
-    standing: dict[str, tuple[str, str]]
+    standing: dict[str, tuple[str, str, str]]
     written: frozenset[str]
 
 

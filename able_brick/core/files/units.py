@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 
 from able_brick.core.files.part import Instance, Part, Scene
-from able_brick.core.mesh.combine import joined, turned_over, with_positions
+from able_brick.core.mesh.combine import joined, mapped, turned_over
 from able_brick.core.mesh.polymesh import Floats
 
 
@@ -61,7 +61,7 @@ def _changed(scene: Scene, factor: float, turn: Floats | None) -> Scene:
         return out * factor
 
     def moved(part: Part) -> Part:
-        mesh, *slim = (with_positions(m, point(m.positions)) for m in (part.mesh, *(r.mesh for r in part.rungs)))
+        mesh, *slim = (mapped(m, point(m.positions), turn) for m in (part.mesh, *(r.mesh for r in part.rungs)))
         rungs = tuple(replace(r, mesh=m) for r, m in zip(part.rungs, slim, strict=True))
         return Part(part.name, mesh, part.materials, rungs=rungs)
 
@@ -88,8 +88,9 @@ def standing_parts(scene: Scene) -> list[Part]:
         if (i.matrix == np.eye(4)).all():
             out.append(Part(i.name, part.mesh, part.materials))
             continue
-        mesh = with_positions(part.mesh, part.mesh.positions @ i.matrix[:3, :3].T + i.matrix[:3, 3])
-        out.append(Part(i.name, turned_over(mesh) if np.linalg.det(i.matrix[:3, :3]) < 0 else mesh, part.materials))
+        linear = i.matrix[:3, :3]
+        mesh = mapped(part.mesh, part.mesh.positions @ linear.T + i.matrix[:3, 3], linear)
+        out.append(Part(i.name, turned_over(mesh) if np.linalg.det(linear) < 0 else mesh, part.materials))
     return out
 
 

@@ -65,11 +65,21 @@ def _nodes(scene: Scene) -> list[Node]:
     def inside(group: int | None, frame: Floats) -> tuple[Node, ...]:
         back = np.linalg.inv(frame)
         groups = [
-            Node(g.name, None, *decompose(back @ g.matrix), children=inside(k, g.matrix), extras={"kind": "group"})
+            Node(
+                g.name,
+                None,
+                *decompose(back @ g.matrix),
+                children=inside(k, g.matrix),
+                extras={"kind": "group"},
+                others=g.extras,
+            )
             for k, g in enumerate(scene.groups)
             if g.parent == group
         ]
-        return (*groups, *(Node(i.name, i.part, *decompose(back @ i.matrix)) for i in standing.get(group, ())))
+        return (
+            *groups,
+            *(Node(i.name, i.part, *decompose(back @ i.matrix), others=i.extras) for i in standing.get(group, ())),
+        )
 
     standing: dict[int | None, list[Instance]] = {}
     for i in scene.instances:

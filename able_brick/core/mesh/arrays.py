@@ -29,6 +29,7 @@ def array_fault(mesh: PolyMesh) -> str | None:
         "sharp": (c,),
         "uv": (c, 2),
         "colour": (c, 4),
+        "normal": (c, 3),
     }
     for name, shape in shapes.items():
         array = getattr(mesh, name)
@@ -44,4 +45,6 @@ def array_fault(mesh: PolyMesh) -> str | None:
         return "a coordinate is not a finite number"
     if mesh.uv is not None and not np.isfinite(mesh.uv).all():
         return "a texture coordinate is not a finite number"
+    if mesh.normal is not None and not np.isfinite(mesh.normal).all():
+        return "a normal is not a finite number"
     return None

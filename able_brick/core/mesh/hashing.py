@@ -23,7 +23,7 @@ RULE: Final = 3
 HASH_BYTES: Final = 20
 _FIRST: Final = ("positions", "face_starts", "corners", "material", "facet", "sharp", "uv", "colour")
 #: Arrays that meshes came to have later.
-_LATER: Final[tuple[str, ...]] = ()
+_LATER: Final[tuple[str, ...]] = ("normal",)
 
 
 def content_hash(mesh: PolyMesh, rule: int = RULE) -> str:

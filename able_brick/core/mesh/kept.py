@@ -53,5 +53,5 @@ def forget_derived(mesh: PolyMesh) -> None:
 def mesh_bytes(mesh: PolyMesh) -> int:
     """What a mesh takes in memory with what is derived from it, bytes: an estimate from its own arrays."""
     arrays: list[Any] = [mesh.positions, mesh.face_starts, mesh.corners, mesh.material, mesh.facet, mesh.sharp]
-    arrays += [a for a in (mesh.uv, mesh.colour) if a is not None]
+    arrays += [a for a in (mesh.uv, mesh.colour, mesh.normal) if a is not None]
     return DERIVED_SHARE * sum(int(a.nbytes) for a in arrays)

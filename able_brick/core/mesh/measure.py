@@ -22,7 +22,8 @@ SMALL: Final = 2000
 
 @dataclass(frozen=True)
 class Counts:
-    """What a mesh is made of; `closed` where every edge has two faces that agree."""
+    """What a mesh is made of; `closed` where every edge has two faces that agree; `own_normals`
+    where it is shaded by those of a file."""
 
     vertices: int
     faces: int
@@ -31,6 +32,7 @@ class Counts:
     ngons: int
     hardware_vertices: int
     closed: bool
+    own_normals: bool
 
 
 @kept_with_mesh
@@ -45,19 +47,20 @@ def counts(mesh: PolyMesh) -> Counts:
         ngons=int((sizes > 4).sum()),
         hardware_vertices=len(hardware_vertices(mesh)),
         closed=topology(mesh).is_closed,
+        own_normals=mesh.normal is not None,
     )
 
 
 def counts_of_all(meshes: Sequence[PolyMesh]) -> list[Counts]:
     """`counts` of many meshes, reckoned of several at once: for small ones that takes a fraction of the time."""
     out: dict[int, Counts] = {}
-    alike: dict[tuple[float, bool, bool], list[int]] = {}
+    alike: dict[tuple[object, ...], list[int]] = {}
     for k, mesh in enumerate(meshes):
         known = found_with(mesh, counts)
         if known is not None:
             out[k] = known
             continue
-        alike.setdefault((mesh.smooth_angle, mesh.uv is None, mesh.colour is None), []).append(k)
+        alike.setdefault((mesh.smooth_angle, mesh.uv is None, mesh.colour is None, mesh.normal is None), []).append(k)
     for numbers in alike.values():
         told = (c for some in together([meshes[k] for k in numbers]) for c in _counted(some))
         out |= dict(zip(numbers, told, strict=True))
@@ -93,6 +96,7 @@ def _counted(meshes: list[PolyMesh]) -> Iterator[Counts]:
             ngons=ngons[k],
             hardware_vertices=hardware[k],
             closed=bool(corners[k]) and not loose[k],
+            own_normals=meshes[k].normal is not None,
         )
 
 

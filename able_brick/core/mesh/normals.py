@@ -8,7 +8,7 @@ import numpy as np
 
 from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.normal_kernels import angle_weighted, face_vectors, mark_sharp, units
-from able_brick.core.mesh.numbering import joined_numbers
+from able_brick.core.mesh.numbering import bits_of, joined_numbers, number_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 
@@ -65,7 +65,18 @@ class Shading:
 
 @kept_with_mesh
 def shading(mesh: PolyMesh) -> Shading:
-    """Corner normals, split at sharp edges, each the sum of face normals weighted by corner angle.
+    """Corner normals: those of the file that the mesh came from where it has them, else those of its surface."""
+    own = surface_shading(mesh)
+    if mesh.normal is None:
+        return own
+    rows = np.concatenate([mesh.corners.astype(np.uint32)[:, None], bits_of(mesh.normal)], axis=1)
+    group, first = number_rows(rows)
+    return Shading(group.astype(np.int32), mesh.normal[first])
+
+
+@kept_with_mesh
+def surface_shading(mesh: PolyMesh) -> Shading:
+    """Corner normals of the surface, split at sharp edges, each the sum of face normals weighted by corner angle.
 
     Source: Thürmer & Wüthrich 1998, Computing vertex normals from polygonal facets.
     """
@@ -86,3 +97,21 @@ def shading(mesh: PolyMesh) -> Shading:
         normals[lost] = face[mesh.corner_face[any_corner[lost]]]
         normals[(normals == 0).all(axis=1)] = (0.0, 1.0, 0.0)
     return Shading(group, normals)
+
+
+def corner_normals(mesh: PolyMesh) -> Floats:
+    """(C,3) the normal that is shown at each corner."""
+    shown = shading(mesh)
+    return shown.normals[shown.group]
+
+
+def with_normals(mesh: PolyMesh, normals: Floats) -> PolyMesh:
+    """The mesh shaded by normals (C,3) of whatever length; where one has none, by that of its surface."""
+    length = np.sqrt(dots(normals, normals))
+    length[np.abs(length - 1.0) < 1e-6] = 1.0  # as a file holds them
+    found = np.divide(normals, length[:, None], out=np.zeros_like(normals), where=length[:, None] > 1e-6)
+    lost = np.flatnonzero(~(length > 1e-6))
+    if len(lost):
+        own = surface_shading(mesh)
+        found[lost] = own.normals[own.group[lost]]
+    return mesh.replaced(normal=found + 0.0)

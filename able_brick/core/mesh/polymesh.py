@@ -19,6 +19,8 @@ Bools = npt.NDArray[np.bool_]
 #: Numbers of vertices, corners, edges or faces, of any width.
 Indices = npt.NDArray[np.integer[Any]]
 
+#: What the shading of a surface comes from.
+_SHADED_BY: Final = frozenset(("positions", "face_starts", "corners", "sharp", "smooth_angle"))
 #: More elements than this are refused: no array in the program may overflow or exhaust memory.
 MAX_ELEMENTS: Final = 40_000_000
 
@@ -36,8 +38,9 @@ class PolyMesh:
 
     positions (V,3) float64; face_starts (F+1) int32, rising from 0 to C; corners (C) int32, the vertex of each
     corner; material (F) int32, index into the piece's materials; facet (F) int32; sharp (C) bool, the edge from
-    this corner to the next is sharp; uv (C,2) float64 or None; colour (C,4) float64 in 0…1 or None;
-    smooth_angle, radians: edges bent more than this are shaded sharp. All arrays are read-only.
+    this corner to the next is sharp; uv (C,2) float64 or None; colour (C,4) float64 in 0…1 or None; normal (C,3)
+    float64, unit, where a file says how the surface is shaded, or None: the surface itself does; smooth_angle, radians:
+    edges bent more than this are shaded sharp. All arrays are read-only.
     Build one with `PolyMesh.checked` unless the arrays are known to be sound.
     """
 
@@ -50,6 +53,7 @@ class PolyMesh:
     uv: Floats | None = None
     colour: Floats | None = None
     smooth_angle: float = tolerances.SMOOTH_ANGLE
+    normal: Floats | None = None
 
     @classmethod
     def checked(
@@ -136,6 +140,7 @@ class PolyMesh:
         uv: npt.NDArray[np.generic] | None = None,
         colour: npt.NDArray[np.generic] | None = None,
         smooth_angle: float = tolerances.SMOOTH_ANGLE,
+        normal: npt.NDArray[np.generic] | None = None,
     ) -> PolyMesh:
         """Freeze arrays that are known to be sound, without checks; missing attributes become zeros."""
         f, n = len(face_starts) - 1, len(corners)
@@ -157,18 +162,25 @@ class PolyMesh:
             None if uv is None else frozen(uv, np.float64),
             None if colour is None else frozen(colour, np.float64),
             float(smooth_angle),
+            None if normal is None else frozen(normal, np.float64),
         )
 
     def replaced(self, **arrays: Any) -> PolyMesh:
-        """The mesh with other arrays, by their names in the class; the rest stays. They must be sound together."""
-        return PolyMesh.trusted(**({f.name: getattr(self, f.name) for f in fields(self)} | arrays))
+        """The mesh with other arrays, by their names in the class; the rest stays. They must be sound together.
+
+        The normals of a file go where the surface becomes another, unless they are given.
+        """
+        kept = {f.name: getattr(self, f.name) for f in fields(self)}
+        if self.normal is not None and not _SHADED_BY.isdisjoint(arrays):
+            kept["normal"] = None
+        return PolyMesh.trusted(**(kept | arrays))
 
     def with_corners(self, order: npt.NDArray[np.integer[Any]], **arrays: Any) -> PolyMesh:
-        """The mesh with its corners, their uv and colours taken in another order (C'), and other arrays by name.
+        """The mesh with its corners and what lies on them taken in another order (C'), and other arrays by name.
 
         Flags of edges do not follow by themselves: give `sharp`, and faces where they are others.
         """
-        kept = {"uv": self.uv, "colour": self.colour}
+        kept = {"uv": self.uv, "colour": self.colour, "normal": self.normal}
         taken = {k: None if a is None else a[order] for k, a in kept.items()}
         return self.replaced(**({"corners": self.corners[order]} | taken | arrays))
 

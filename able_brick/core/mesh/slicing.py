@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from able_brick.core.kernel import kernel
+from able_brick.core.mesh.normals import unit
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.spans import spans
 from able_brick.core.mesh.triangulate import triangulated
@@ -116,6 +117,7 @@ def _cut(mesh: PolyMesh, at: Floats, plane: float) -> tuple[PolyMesh, Floats]:
         sharp=sharp[:total],
         uv=carried(mesh.uv),
         colour=carried(mesh.colour),
+        normal=None if (normal := carried(mesh.normal)) is None else unit(normal),
     )
     return out, np.concatenate([at, np.full(len(fresh), plane)])
 
@@ -215,5 +217,6 @@ def _with_triangles(mesh: PolyMesh, chosen: Bools) -> PolyMesh:
         sharp=joined("sharp"),
         uv=joined("uv"),
         colour=joined("colour"),
+        normal=joined("normal"),
         **per_face,
     )

@@ -7,6 +7,7 @@ from typing import Final
 
 import numpy as np
 
+from able_brick.core.mesh.combine import mapped
 from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.slicing import ON_PLANE, cut_planes, sliced
@@ -31,8 +32,8 @@ class Divided:
 
 
 def divided(mesh: PolyMesh, points: Floats, division: Division, *, at_corner: bool = False) -> Divided:
-    """A mesh cut so that it can be bent; `points` (V,3) are those of the mesh as they run. `at_corner`: its legs begin
-    or end in corners."""
+    """A mesh cut so that it can be bent; `points` (V,3) are those of the mesh as they run, and so are the normals of a
+    file. `at_corner`: its legs begin or end in corners."""
     s = points[:, 0]
     low, high = float(s.min()), float(s.max())
     planes = []
@@ -41,7 +42,7 @@ def divided(mesh: PolyMesh, points: Floats, division: Division, *, at_corner: bo
         planes.append(cut_planes(np.concatenate([within, [begin, end]]), (end - begin) / parts))
     corners = [leg[0] for leg in division[1:]]
     every = np.unique(np.concatenate([*planes, corners]))
-    mesh, run = mesh.replaced(positions=points), points
+    mesh, run = mapped(mesh, points), points
     if len(every):
         mesh, at = sliced(mesh, s, every)
         run = np.array(mesh.positions)
@@ -79,7 +80,8 @@ def _in_legs(mesh: PolyMesh, points: Floats, corners: Floats, grain: float) -> t
     key = mesh.corners.astype(np.int64) * (len(corners) + 1) + leg[mesh.corner_face]
     used, number = np.unique(key, return_inverse=True)
     vertex = used // (len(corners) + 1)
-    out = mesh.replaced(positions=mesh.positions[vertex], corners=number.ravel().astype(np.int32))
+    arrays = {"positions": mesh.positions[vertex], "corners": number.ravel().astype(np.int32)}
+    out = mesh.replaced(**arrays, normal=mesh.normal)
     return (used % (len(corners) + 1)).astype(np.int32), out, points[vertex]
 
 
@@ -114,11 +116,12 @@ def without_needles(part: Divided, world: Floats) -> Divided:
     used, fresh = np.unique(corners[kept], return_inverse=True)
     out = mesh.with_corners(
         np.flatnonzero(kept),
+        corners=fresh.ravel().astype(np.int32),
         positions=mesh.positions[used],
         face_starts=np.concatenate([[0], np.cumsum(sizes[faces])]),
         material=mesh.material[faces],
         facet=mesh.facet[faces],
         sharp=mesh.sharp[kept],
-    ).replaced(corners=fresh.ravel().astype(np.int32))
+    )
     rows = Rows(part.rows.lengths, part.rows.number[used], part.rows.inside)
     return Divided(out, part.points[used], rows, part.seam[used])

@@ -43,15 +43,15 @@ def welded_items(
     used[corners[kept_corner]] = True
     fresh = np.cumsum(used) - 1
     sizes = whole.face_sizes[keep]
-    out = whole.with_corners(
+    return whole.with_corners(
         np.flatnonzero(kept_corner),
+        corners=fresh[corners[kept_corner]],
         positions=whole.positions[used],
         face_starts=np.concatenate([[0], np.cumsum(sizes)]),
         material=whole.material[keep],
         facet=whole.facet[keep],
         sharp=whole.sharp[kept_corner],
     )
-    return out.replaced(corners=fresh[corners[kept_corner]])
 
 
 def _first_of(number: npt.NDArray[np.signedinteger], joins: Bools) -> Ints:

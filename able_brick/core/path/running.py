@@ -9,8 +9,9 @@ from functools import cached_property
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.combine import turned_over
+from able_brick.core.mesh.combine import mapped, turned_over
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
+from able_brick.core.place.pose import ORIGIN, Quaternion, about_pivot
 
 
 class Running(StrEnum):
@@ -92,6 +93,11 @@ class Run:
         if box.length <= 1e-9:
             raise GeometryError("The piece has no length along the path; choose another running axis.")
         return box
+
+    def placed(self, mesh: PolyMesh, points: Floats, axes: Quaternion) -> PolyMesh:
+        """The mesh at its points (V,3) as they run, its faces looking outward there, for the axes of its pivot."""
+        linear = self.points(about_pivot(np.eye(3), ORIGIN, axes)).T
+        return self.wound(mapped(mesh, points, linear))
 
     def wound(self, mesh: PolyMesh) -> PolyMesh:
         """The mesh with its faces looking outward as it runs."""

@@ -7,8 +7,9 @@ from typing import Final
 import numpy as np
 
 from able_brick.core.late import Rotation
+from able_brick.core.mesh.combine import mapped
 from able_brick.core.mesh.faces import loop_normal
-from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pose import ORIGIN, Quaternion, Vector, about_pivot, rotation, to_world
 
 
@@ -16,6 +17,12 @@ def item_to_world(points: Floats, pose: Floats, pivot: Vector, axes: Quaternion)
     """Points (n,3) of a mesh in the world, for an item's pose row (10,) and the pivot and axes of its piece."""
     p, q, s = (tuple(float(v) for v in part) for part in (pose[:3], pose[3:7], pose[7:]))
     return to_world(points, p, q, s, pivot, axes)  # type: ignore[arg-type]
+
+
+def item_in_world(mesh: PolyMesh, pose: Floats, pivot: Vector, axes: Quaternion) -> PolyMesh:
+    """A mesh in the world, for the same; wound as it was, also where a size mirrors it."""
+    linear = item_to_world(np.eye(3), np.concatenate([np.zeros(3), pose[3:]]), ORIGIN, axes).T
+    return mapped(mesh, item_to_world(mesh.positions, pose, pivot, axes), linear)
 
 
 def item_from_world(points: Floats, pose: Floats, pivot: Vector, axes: Quaternion) -> Floats:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from able_brick.core.mesh.combine import order_over, turned_over
+from able_brick.core.mesh.combine import mapped, order_over, turned_over
 from able_brick.core.mesh.hardware import HardwareVertices
 from able_brick.core.mesh.kept import kept_with_mesh
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
@@ -93,7 +93,9 @@ def mirrored(mesh: PolyMesh, axis: int = 0) -> PolyMesh:
     corner, nothing else changes. Twice gives the very mesh back."""
     points = np.array(mesh.positions)
     points[:, axis] = -points[:, axis] + 0.0
-    return turned_over(mesh.replaced(positions=points))
+    across = np.eye(3)
+    across[axis, axis] = -1.0
+    return turned_over(mapped(mesh, points, across))
 
 
 def mirrored_shading(mesh: PolyMesh, shaded: HardwareVertices) -> HardwareVertices:
@@ -118,8 +120,8 @@ def axes_over(axes: Quaternion) -> Quaternion:
 @kept_with_mesh
 def symmetries(mesh: PolyMesh) -> tuple[bool, bool, bool]:
     """Whether the mesh is the same form when it is mirrored along X, Y, Z through the middle of its box; materials,
-    colours and sharp edges count, pictures on it do not."""
-    if not 0 < mesh.face_count <= _MOST_FACES:
+    colours and sharp edges count, pictures on it do not. One with the normals of a file is none, as these may lean."""
+    if not 0 < mesh.face_count <= _MOST_FACES or mesh.normal is not None:
         return (False, False, False)
     low, high = mesh.bounds
     grain = 4 * _NEAR * max(1.0, float(np.abs(np.concatenate([low, high])).max()))

@@ -7,9 +7,25 @@ from enum import StrEnum
 import numpy as np
 
 from able_brick.core.late import Rotation
+from able_brick.core.mesh.combine import mapped
 from able_brick.core.mesh.measure import centre_of_mass
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
-from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, quaternion, rotation, turned, vector
+from able_brick.core.place.pose import (
+    IDENTITY,
+    ORIGIN,
+    Quaternion,
+    Vector,
+    about_pivot,
+    quaternion,
+    rotation,
+    turned,
+    vector,
+)
+
+
+def seen_from_pivot(mesh: PolyMesh, pivot: Vector, axes: Quaternion) -> PolyMesh:
+    """The mesh in the axes of its pivot, measured from it."""
+    return mapped(mesh, about_pivot(mesh.positions, pivot, axes), about_pivot(np.eye(3), ORIGIN, axes).T)
 
 
 class Along(StrEnum):

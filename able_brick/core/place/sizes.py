@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.combine import turned_over, with_positions
+from able_brick.core.mesh.combine import mapped, turned_over
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import IDENTITY, Quaternion, Vector, rotation
 
@@ -30,5 +30,6 @@ def sized(mesh: PolyMesh, size: Vector, pivot: Vector, axes: Quaternion = IDENTI
     else:
         turn = rotation(axes)
         points = turn.apply(turn.inv().apply(away) * size)
-    out = with_positions(mesh, points + pivot)
+    ways = rotation(axes).as_matrix()
+    out = mapped(mesh, points + pivot, ways @ np.diag(size) @ ways.T)
     return turned_over(out) if float(np.prod(size)) < 0 else out

@@ -15,6 +15,7 @@ from typing import Any, Final
 import numpy as np
 import numpy.typing as npt
 
+from able_brick.core.mesh.combine import mapped
 from able_brick.core.mesh.normal_kernels import units
 from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
@@ -86,7 +87,7 @@ def fitted(
         kernels.turned(there, triangles, normals, _TURN, fresh, stay)
         stay &= moving
         if not stay.any():
-            return replace(slimmed, mesh=mesh.replaced(positions=np.where(moving[:, None], there, positions)))
+            return replace(slimmed, mesh=mapped(mesh, np.where(moving[:, None], there, positions)))
         moving &= ~stay
         fresh = stay
     return slimmed

@@ -12,7 +12,7 @@ import numpy as np
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
-from able_brick.core.slim.colours import recoloured
+from able_brick.core.slim.attributes import fitted_attributes
 from able_brick.core.slim.deviation import Deviation, Measure
 from able_brick.core.slim.fit import fitted
 from able_brick.core.slim.reduce import Reducing, Slimmed, check_target, target_triangles, unchanged
@@ -116,7 +116,7 @@ def ladder(
         if away is None:
             away = measure.of(out.mesh, breathe=lambda: tell((len(made) + 0.8) / total, "Measuring"))
         if not any(out is m.slimmed for m in made.values()):  # else it is the rung before, which has its colours
-            out = recoloured(mesh, out, locked=locked)
+            out = fitted_attributes(mesh, out, locked=locked)
         made[k] = Made(targets[k], out, away)
 
     run: Reducing | None = None

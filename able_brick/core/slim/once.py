@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from able_brick.core.mesh.polymesh import Bools, PolyMesh
-from able_brick.core.slim.colours import recoloured
+from able_brick.core.slim.attributes import fitted_attributes
 from able_brick.core.slim.fit import fitted
 from able_brick.core.slim.reduce import Progress, Reducing, Slimmed, check_target, unchanged
 
@@ -21,8 +21,8 @@ def reduce_to(
     Borders survive as lines; material borders, texture seams and sharp edges are kept by what it costs to leave them,
     and small parts are let go where that costs least. `locked` (V) vertices stay exactly where they are, bit for bit,
     as do vertices on edges with more than two faces. `fit` brings what is left closer to the source, see `fitted`, and
-    its colours, see `recoloured`. `progress` is called with 0…1 now and then and may raise to cancel. A mesh that is
-    already small enough comes back as it is. Raises GeometryError for a target below 1.
+    its colours and normals, see `fitted_attributes`. `progress` is called with 0…1 now and then and may raise to
+    cancel. A mesh that is already small enough comes back as it is. Raises GeometryError for a target below 1.
     """
     check_target(triangles)
     if mesh.triangle_count <= triangles:
@@ -33,4 +33,4 @@ def reduce_to(
     if not fit:
         return out
     out = fitted(mesh, out, locked=locked, breathe=None if progress is None else lambda: progress(1.0))
-    return recoloured(mesh, out, locked=locked)
+    return fitted_attributes(mesh, out, locked=locked)

@@ -14,6 +14,7 @@ import numpy.typing as npt
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.hardware import HardwareVertices, hardware_vertices
+from able_brick.core.mesh.normals import surface_shading, with_normals
 from able_brick.core.mesh.numbering import bits_of, number_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -117,8 +118,10 @@ class Reducing:
         if np.array_equal(self._wedge, self._tri):  # no seams: one list for both is quicker
             self._wedge = self._tri
         self._face = tri_face.copy()
-        # what goes along with corners and is mixed: texture coordinates, then colours
-        mixed = [a[hardware.corner] for a in (mesh.uv, mesh.colour) if a is not None]
+        if mesh.normal is not None:  # creases are those of the surface
+            self._wedge_group = surface_shading(mesh).group[hardware.corner]
+        # what goes along with corners and is mixed: texture coordinates, colours, normals of a file
+        mixed = [a[hardware.corner] for a in (mesh.uv, mesh.colour, mesh.normal) if a is not None]
         self._uv = np.concatenate(mixed, axis=1) if mixed else np.zeros((len(hardware), 0))
         self._start, self._star = stars.vertex_stars(self._tri, len(self._pos))
         self._look = _looks(mesh, hardware)
@@ -461,14 +464,17 @@ class Reducing:
         if self._many[left].any():  # else every vertex looks alike from all its faces
             edges = topology(bare)
             sharp = stars.creases(edges.twin, bare.next_corner, self._wedge_group[wedges])
+        uvs = 0 if mesh.uv is None else 2
         out = bare.replaced(
             material=mesh.material[self._face],
             facet=mesh.facet[self._face],
             sharp=sharp,
             uv=None if mesh.uv is None else self._uv[wedges, :2],
-            colour=None if mesh.colour is None else self._uv[wedges, -4:],
+            colour=None if mesh.colour is None else self._uv[wedges][:, uvs : uvs + 4],
             smooth_angle=math.pi,
         )
+        if mesh.normal is not None:
+            out = with_normals(out, self._uv[wedges, -3:])
         if edges is not None:
             topology(out)  # the same, and it goes with the mesh
         went = _followed(number[stars.ends(self._into)], self._went)

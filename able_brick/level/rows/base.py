@@ -8,9 +8,10 @@ from functools import cache, partial
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Final, NamedTuple, Self
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from able_brick.core.errors import GeometryError
+from able_brick.core.files.node_extras import checked_extras
 from able_brick.core.late import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, plain
@@ -114,6 +115,10 @@ def unsound(name: str, error: ValidationError, field: str | None = None) -> Geom
             field=what,
         )
     return GeometryError(f"{name or 'Something'} cannot have that {what}; give another.", field=what)
+
+
+#: What other tools tell of a node in a file, as the text of a JSON object.
+Extras = Annotated[str, AfterValidator(checked_extras)]
 
 
 @dataclass(frozen=True, eq=False)

@@ -93,7 +93,8 @@ class BentForm:
 
         def made() -> _Divided:
             points = run.points(about_pivot(own.positions, self.piece.pivot, self.piece.axes))
-            return _Divided(divided_for(self.bent, self.item, run.wound(own), points))
+            placed = run.placed(own, points, self.piece.axes)
+            return _Divided(divided_for(self.bent, self.item, placed, points))
 
         return _DIVIDED.get((self.piece.mesh, self.cost), made)
 
@@ -130,7 +131,11 @@ class BentForm:
         world = bent_points(self.bent, found.points, [self.item], found.rows)[0]
         local = (world - self.bent.positions[self.item]) @ self.turn
         stretch = float(self.bent.stretch[self.item])
-        return continued_uv(found.mesh, found.points, stretch, 0.0).replaced(positions=local)
+        out = continued_uv(found.mesh, found.points, stretch, 0.0).replaced(positions=local)
+        if found.mesh.normal is None:
+            return out
+        shaded = self.shaded(own)
+        return out.replaced(normal=shaded.normals[shaded.of_corner])
 
     def box(self, low: Floats, high: Floats) -> tuple[Floats, Floats]:
         return self.bent.low[self.item], self.bent.high[self.item]

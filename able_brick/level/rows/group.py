@@ -11,7 +11,7 @@ from able_brick.core.late import Rotation
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.pose import IDENTITY, ORIGIN, rotation
 from able_brick.level.rows.array import Repeat
-from able_brick.level.rows.base import Quaternion, Scaling, Thing, Vector
+from able_brick.level.rows.base import Extras, Quaternion, Scaling, Thing, Vector
 
 
 class Strewn(BaseModel):
@@ -39,7 +39,8 @@ class Group(Thing):
 
     What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing. `repeat`
     shows all of it again and again, along the group's axes; `mirror` shows it a second time, across the plane through
-    its pivot that is at right angles to one of its axes. `strewn` says how what is in it came there by chance.
+    its pivot that is at right angles to one of its axes. `strewn` says how what is in it came there by chance;
+    `extras` are what other tools told of it in the file that it came from.
     """
 
     kind: Literal["group"] = "group"
@@ -51,6 +52,7 @@ class Group(Thing):
     left_out: tuple[int, ...] = ()
     mirror: Literal["x", "y", "z"] | None = None
     strewn: Strewn | None = None
+    extras: Extras | None = None
 
     def moved(self, motion: Motion) -> Self:
         position, turn = motion.stand(self.position, self.turn)

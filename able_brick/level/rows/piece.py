@@ -61,7 +61,7 @@ class Surface(BaseModel):
 
 @dataclass(frozen=True)
 class Facts:
-    """What is known of a piece's mesh without loading it: counts, and its box.
+    """What is known of a piece's mesh without loading it: counts, its box, and whether a file says how it is shaded.
 
     The box lies along the axes of the piece's pivot and is measured from the mesh's origin.
     """
@@ -77,6 +77,7 @@ class Facts:
     closed: bool
     low: Vector
     high: Vector
+    own_normals: bool = False
 
 
 class SlimOrigin(BaseModel):

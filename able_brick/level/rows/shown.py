@@ -14,7 +14,8 @@ from able_brick.core.mesh.hardware import HardwareVertices
 from able_brick.core.mesh.kept import mesh_bytes
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.place.mirror import mirrored, mirrored_shading
-from able_brick.core.place.pose import IDENTITY, ORIGIN, Poses, Quaternion, Vector, about_pivot
+from able_brick.core.place.pivots import seen_from_pivot
+from able_brick.core.place.pose import IDENTITY, ORIGIN, Poses, Quaternion, Vector
 
 if TYPE_CHECKING:
     from able_brick.level.rows.base import Thing
@@ -87,7 +88,7 @@ class Mirrored:
         return None
 
     def mesh(self, own: PolyMesh) -> PolyMesh:
-        return mirrored(own.replaced(positions=about_pivot(own.positions, self.pivot, self.axes)))
+        return mirrored(seen_from_pivot(own, self.pivot, self.axes))
 
     def counts(self, own: PolyMesh) -> tuple[int, int] | None:
         return None

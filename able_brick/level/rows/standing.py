@@ -12,14 +12,14 @@ from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.pivots import permutation
 from able_brick.core.place.pose import IDENTITY, ONE, ORIGIN, rotation, vector
-from able_brick.level.rows.base import Quaternion, Scaling, Thing, Vector
+from able_brick.level.rows.base import Extras, Quaternion, Scaling, Thing, Vector
 
 
 class Standing(Thing):
     """Base of what stands by itself: turn as unit quaternion xyzw, size as factors.
 
     `image` is the axis of its own along which it stands mirrored, for as long as what it shows is its own mirror image
-    along it.
+    along it. `extras` are what other tools told of it in the file that it came from.
     """
 
     piece: str
@@ -27,6 +27,7 @@ class Standing(Thing):
     turn: Quaternion = IDENTITY
     size: Vector = ONE
     image: Literal["x", "y", "z"] | None = None
+    extras: Extras | None = None
 
     def needs(self) -> tuple[tuple[str, str], ...]:
         return (("piece", self.piece), *super().needs())

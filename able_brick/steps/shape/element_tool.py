@@ -94,7 +94,8 @@ class ElementTool(Tool):
             draft.ended = Elements.of(key, where.tolist())
         more = known.triangles - piece.facts.triangles
         change = f", {'+' if more > 0 else '−'}{grouped(abs(more))} tris" if more else ""
-        told = "".join(f"; {note}" for note in (out.note, unsound) if note)
+        freed = "shaded by its form from now on" if mesh.normal is not None and out.mesh.normal is None else ""
+        told = "".join(f"; {note}" for note in (out.note, unsound, freed) if note)
         what = f"{counted(len(ids), *WORDS[kind])} of " if self.takes else ""
         draft.note = f"{what}{piece.name}{change}{told}"
 

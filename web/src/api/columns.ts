@@ -88,6 +88,7 @@ export function readColumns(data: ArrayBuffer): Delta {
       turn: turns ?? four(turn, 4 * k),
       size: sizes ?? three(size, 3 * k),
       image: IMAGES[flag >> 2] ?? null,
+      extras: null,
     };
     out.changed.push(row);
   }

@@ -1235,6 +1235,8 @@ export interface components {
              * @default 3
              */
             count: number;
+            /** Extras */
+            extras?: string | null;
             /**
              * Form
              * @default line
@@ -2140,7 +2142,7 @@ export interface components {
         };
         /**
          * Facts
-         * @description What is known of a piece's mesh without loading it: counts, and its box.
+         * @description What is known of a piece's mesh without loading it: counts, its box, and whether a file says how it is shaded.
          *
          *     The box lies along the axes of the piece's pivot and is measured from the mesh's origin.
          */
@@ -2163,6 +2165,11 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Own Normals
+             * @default false
+             */
+            own_normals: boolean;
             /** Triangles */
             triangles: number;
             /** Vertices */
@@ -2401,9 +2408,12 @@ export interface components {
          *
          *     What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing. `repeat`
          *     shows all of it again and again, along the group's axes; `mirror` shows it a second time, across the plane through
-         *     its pivot that is at right angles to one of its axes. `strewn` says how what is in it came there by chance.
+         *     its pivot that is at right angles to one of its axes. `strewn` says how what is in it came there by chance;
+         *     `extras` are what other tools told of it in the file that it came from.
          */
         Group: {
+            /** Extras */
+            extras?: string | null;
             /** Group */
             group?: string | null;
             /**
@@ -3217,6 +3227,8 @@ export interface components {
          * @description A piece standing in the level: turn as unit quaternion xyzw, size as factors.
          */
         Placement: {
+            /** Extras */
+            extras?: string | null;
             /** Group */
             group?: string | null;
             /**

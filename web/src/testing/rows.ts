@@ -13,7 +13,16 @@ export const piece = (id: string, part: Partial<Piece> = {}): Piece => ({
   axes: [0, 0, 0, 1],
   tags: [],
   kept: [],
-  facts: { vertices: 8, faces: 6, triangles: 12, hardware_vertices: 24, closed: true, low: [0, 0, 0], high: [1, 1, 1] },
+  facts: {
+    vertices: 8,
+    faces: 6,
+    triangles: 12,
+    hardware_vertices: 24,
+    closed: true,
+    low: [0, 0, 0],
+    high: [1, 1, 1],
+    own_normals: false,
+  },
   ...part,
 });
 

@@ -55,6 +55,12 @@ export function PieceFacts({ piece, items = 1, factors, all = piece.facts }: Fac
       <dd>{counted(piece.facts.triangles, items, all.triangles)}</dd>
       <dt>Hardware vertices</dt>
       <dd>{counted(piece.facts.hardware_vertices, items, all.hardware_vertices)}</dd>
+      {piece.facts.own_normals && (
+        <>
+          <dt>Normals</dt>
+          <dd>of its file, until edited</dd>
+        </>
+      )}
       {piece.slim && (
         <>
           <dt>Slimmed from</dt>

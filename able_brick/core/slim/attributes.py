@@ -1,4 +1,4 @@
-"""Vertex colours of a reduced mesh, as near to those of its source as they can be."""
+"""Vertex colours and normals of a reduced mesh, as near to those of its source as they can be."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from typing import Final
 import numpy as np
 
 from able_brick.core.kernel import kernel
+from able_brick.core.mesh.normals import with_normals
 from able_brick.core.mesh.numbering import bits_of, number_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
@@ -19,22 +20,24 @@ from able_brick.core.slim.stars import vertex_stars
 _SAMPLES: Final = 6
 _LEAST_SAMPLES: Final = 4_000
 _MOST_SAMPLES: Final = 600_000
-#: By how much colours that nothing speaks about hold to what they are, against a sample.
+#: By how much values that nothing speaks about hold to what they are, against a sample.
 _HOLD: Final = 0.02
 _ROUNDS: Final = 25
 
 
-def recoloured(source: PolyMesh, slimmed: Slimmed, *, locked: Bools | None = None) -> Slimmed:
-    """What a source was reduced to, with colours at its corners that, interpolated over its triangles, are nearest to
-    those of the source by least squares. Where colours meet at a vertex they stay as they are, as do those of what is
-    `locked` (V of the source). Same input, same output."""
+def fitted_attributes(source: PolyMesh, slimmed: Slimmed, *, locked: Bools | None = None) -> Slimmed:
+    """What a source was reduced to, with colours and normals of a file at its corners that, interpolated over its
+    triangles, are nearest to those of the source by least squares. Where several meet at a vertex they stay as they
+    are, as do those of what is `locked` (V of the source). Same input, same output."""
     mesh = slimmed.mesh
-    if source.colour is None or mesh.colour is None or not mesh.triangle_count or mesh is source:
+    names = [n for n in ("colour", "normal") if getattr(source, n) is not None and getattr(mesh, n) is not None]
+    if not names or not mesh.triangle_count or mesh is source:
         return slimmed
     triangles = mesh.corners.reshape(-1, 3)
-    row = np.concatenate([mesh.corners.astype(np.uint32)[:, None], bits_of(mesh.colour)], axis=1)
+    of_mesh, of_source = (np.concatenate([getattr(m, n) for n in names], axis=1) for m in (mesh, source))
+    row = np.concatenate([mesh.corners.astype(np.uint32)[:, None], bits_of(of_mesh)], axis=1)
     of_corner, first = number_rows(row)
-    now = mesh.colour[first]
+    now = of_mesh[first]
     corner_tri, _ = triangulate(source)
     source_tris = source.corners[corner_tri]
     count = int(min(_MOST_SAMPLES, max(_SAMPLES * len(triangles), _LEAST_SAMPLES)))
@@ -42,7 +45,7 @@ def recoloured(source: PolyMesh, slimmed: Slimmed, *, locked: Bools | None = Non
     at, shares, seen = _seen(
         source.positions,
         source_tris,
-        source.colour[corner_tri],
+        of_source[corner_tri],
         areas_until(source.positions, source_tris),
         count,
         slimmed.went,
@@ -56,17 +59,21 @@ def recoloured(source: PolyMesh, slimmed: Slimmed, *, locked: Bools | None = Non
     if locked is not None:
         kept |= locked[slimmed.vertex_source[vertex]]
     unknown = of_corner.reshape(-1, 3)[at]
-    fresh = np.clip(_least_squares(unknown, shares, seen, now, kept), 0.0, 1.0)
-    return replace(slimmed, mesh=mesh.replaced(colour=fresh[of_corner]))
+    fresh = _least_squares(unknown, shares, seen, now, kept)[of_corner]
+    if "colour" in names:
+        mesh = mesh.replaced(colour=np.clip(fresh[:, :4], 0.0, 1.0))
+    if "normal" in names:
+        mesh = with_normals(mesh, fresh[:, -3:])
+    return replace(slimmed, mesh=mesh)
 
 
 def _least_squares(unknown: Ints, shares: Floats, seen: Floats, now: Floats, kept: Bools) -> Floats:
-    """Colours (U,4) for which those mixed by shares (n,3) of unknown ones (n,3) come nearest to what was seen (n,4), by
+    """Values (U,m) for which those mixed by shares (n,3) of unknown ones (n,3) come nearest to what was seen (n,m), by
     conjugate gradients from what they are now; those that are kept stay."""
     n = len(now)
 
-    def mixed(colours: Floats) -> Floats:
-        return np.asarray((colours[unknown] * shares[:, :, None]).sum(axis=1))
+    def mixed(values: Floats) -> Floats:
+        return np.asarray((values[unknown] * shares[:, :, None]).sum(axis=1))
 
     def gathered(values: Floats) -> Floats:
         out = np.empty((n, values.shape[1]))
@@ -75,34 +82,34 @@ def _least_squares(unknown: Ints, shares: Floats, seen: Floats, now: Floats, kep
             out[:, k] = np.bincount(unknown.ravel(), parts, n)
         return out
 
-    def applied(colours: Floats) -> Floats:
-        out = gathered(mixed(colours)) + _HOLD * colours
+    def applied(values: Floats) -> Floats:
+        out = gathered(mixed(values)) + _HOLD * values
         out[kept] = 0.0
         return out
 
-    colours = now.copy()
-    left = gathered(seen - mixed(colours))
+    found = now.copy()
+    left = gathered(seen - mixed(found))
     left[kept] = 0.0
     way = left.copy()
     square = (left * left).sum(axis=0)
     for _ in range(_ROUNDS):
         across = applied(way)
         step = square / np.maximum((way * across).sum(axis=0), 1e-300)
-        colours += step * way
+        found += step * way
         left -= step * across
         after = (left * left).sum(axis=0)
         way = left + after / np.maximum(square, 1e-300) * way
         square = after
-    return colours
+    return found
 
 
 @kernel
-def _seen(source, source_tris, colours, until, count, went, positions, triangles, start, star):  # type: ignore[no-untyped-def]
+def _seen(source, source_tris, values, until, count, went, positions, triangles, start, star):  # type: ignore[no-untyped-def]
     """Where samples of a source lie on a reduced mesh, (n) triangles and (n,3) the shares of their corners, and the
-    colours (n,4) that the source has there, given those of its triangles' corners (T,3,4)."""
+    values (n,m) that the source has there, given those of its triangles' corners (T,3,m)."""
     at = np.empty(count, np.int64)
     shares = np.empty((count, 3))
-    seen = np.empty((count, 4))
+    seen = np.empty((count, values.shape[2]))
     n = 0
     step = until[-1] / count
     f = 0
@@ -123,7 +130,7 @@ def _seen(source, source_tris, colours, until, count, went, positions, triangles
             continue
         at[n] = g
         shares[n, 0], shares[n, 1], shares[n, 2] = 1.0 - x - y, x, y
-        for k in range(4):
-            seen[n, k] = r * colours[f, 0, k] + s * colours[f, 1, k] + t * colours[f, 2, k]
+        for k in range(values.shape[2]):
+            seen[n, k] = r * values[f, 0, k] + s * values[f, 1, k] + t * values[f, 2, k]
         n += 1
     return at[:n], shares[:n], seen[:n]
