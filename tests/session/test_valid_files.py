@@ -26,6 +26,32 @@ const v = require("gltf-validator"), fs = require("fs");
 v.validateBytes(new Uint8Array(fs.readFileSync(process.argv[1])), { maxIssues: 0 })
   .then((r) => console.log(JSON.stringify(r.issues)));
 """
+DRAWN = """
+import { readFileSync } from "node:fs";
+import { Box3, Vector3 } from "three";
+import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
+globalThis.self = globalThis;
+const bytes = readFileSync(process.argv[1]);
+const whole = bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length);
+const { scene } = await new GLTFLoader().parseAsync(whole, "");
+scene.updateMatrixWorld(true);
+let triangles = 0, facing = 1;
+const box = new Box3(), [a, b, c, n] = [1, 2, 3, 4].map(() => new Vector3());
+scene.traverse((o) => {
+  if (!o.isMesh) return;
+  const { position, normal } = o.geometry.attributes, index = o.geometry.index;
+  triangles += index.count / 3;
+  for (let i = 0; i < index.count; i += 3) {
+    a.fromBufferAttribute(position, index.getX(i)).applyMatrix4(o.matrixWorld);
+    b.fromBufferAttribute(position, index.getX(i + 1)).applyMatrix4(o.matrixWorld);
+    c.fromBufferAttribute(position, index.getX(i + 2)).applyMatrix4(o.matrixWorld);
+    for (const p of [a, b, c]) box.expandByPoint(p);
+    n.fromBufferAttribute(normal, index.getX(i)).transformDirection(o.matrixWorld);
+    facing = Math.min(facing, b.sub(a).cross(c.sub(a)).normalize().dot(n));
+  }
+});
+console.log(JSON.stringify({ triangles, facing, low: box.min.toArray(), high: box.max.toArray() }));
+"""
 #: Our own extras, and what lies on forms whose materials have no picture yet.
 ALLOWED = {"UNUSED_OBJECT", "UNSUPPORTED_EXTENSION"}
 
@@ -61,14 +87,19 @@ def test_materials_of_all_kinds_are_valid(tmp_path: Path) -> None:
     assert codes(write_glb(parts), tmp_path) <= {*ALLOWED, "IMAGE_NPOT_DIMENSIONS"}
 
 
-def test_another_reader_sees_every_item_where_it_stands(level: Bench, tmp_path: Path) -> None:
+def test_two_other_readers_see_every_item_where_it_stands(level: Bench, tmp_path: Path) -> None:
     _, data = level_glb(level.project, level.level, rungs="lod")
     file = tmp_path / "level.glb"
     file.write_bytes(data)
     scene = trimesh.load(file)
     points = np.concatenate([np.asarray(m.vertices) for m in scene.dump()])
+    one = {"triangles": sum(len(m.faces) for m in scene.dump()), "low": points.min(axis=0), "high": points.max(axis=0)}
+    command = ["node", "--input-type=module", "-e", DRAWN, str(file)]
+    other = json.loads(subprocess.run(command, cwd=WEB, capture_output=True, text=True, check=True).stdout)
     own = np.concatenate(list(level.vertices().values()))
-    np.testing.assert_allclose(points.min(axis=0), own.min(axis=0), atol=1e-4)
-    np.testing.assert_allclose(points.max(axis=0), own.max(axis=0), atol=1e-4)
-    triangles = sum(len(m.faces) for m in scene.dump())
-    assert triangles == level.project.view(level.level).summary.triangles
+    for seen in (one, other):
+        np.testing.assert_allclose(seen["low"], own.min(axis=0), atol=1e-4)
+        np.testing.assert_allclose(seen["high"], own.max(axis=0), atol=1e-4)
+        assert seen["triangles"] == level.project.view(level.level).summary.triangles
+    # nothing is inside out: shaded normals look the way that faces do
+    assert other["facing"] > 0.0

@@ -264,26 +264,19 @@ class Reducing:
                 self._drop_dead()
             self._widen *= 4.0
 
-    def _let_go(self, surplus: int, taken: float | None) -> int:
+    def _let_go(self, surplus: int, taken: float | None, rounds: int = 1) -> int:
         """Let parts go that cost no more than edges did that were `taken`, or whatever is left where there is nothing
-        else to take; how many faces went."""
+        else to take; how many faces went. What has gone may have been what others were near to: it is looked again in
+        so many rounds."""
         if self._parts is None or surplus <= 0 or (taken is not None and taken < self._parts.least):
             return 0
         alive = self._tri[self._tri[:, 0] >= 0]
-        gone, cost, faces = self._parts.to_let_go(self._pos, alive, self._fixed, surplus, taken, self.limit)
+        gone, cost, faces = self._parts.to_let_go(self._pos, alive, self._fixed, surplus, taken, self.limit, rounds)
+        if not len(gone):
+            return 0
         self.gone += len(gone)
         self._tri[np.isin(self._parts.of[self._tri[:, 0]], gone) & (self._tri[:, 0] >= 0), 0] = -1
         return self._remember(faces, cost)
-
-    def _let_go_on(self, surplus: int, taken: float) -> int:
-        """The same again, as what has gone may have been what others were near to; how many faces went in all."""
-        total = 0
-        for _ in range(_LOOKS if len(self._tri) <= _FEW_TRIANGLES else 1):
-            gone = self._let_go(surplus - total, taken)
-            total += gone
-            if not gone:
-                break
-        return total
 
     def _drop_dead(self) -> None:
         left = stars.compact(self._tri, self._wedge, self._face)
@@ -384,7 +377,8 @@ class Reducing:
             went = first + np.flatnonzero(took[first:last])
             surplus -= self._remember(took[went], cost[order[went]])
             if last < len(order) and not many and len(went):
-                surplus -= self._let_go_on(surplus, float(cost[order[went]].max()))
+                rounds = _LOOKS if len(self._tri) <= _FEW_TRIANGLES else 1
+                surplus -= self._let_go(surplus, float(cost[order[went]].max()), rounds)
             first = last
         return int(np.count_nonzero(took))
 

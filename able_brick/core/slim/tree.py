@@ -104,11 +104,17 @@ def nearest_distances(points, soup, low, high, child):  # type: ignore[no-untype
 @kernel
 def nearest_others(points, own, soup, label, low, high, child):  # type: ignore[no-untyped-def]
     """Squared distance (n) from each point to the nearest triangle with another label (T) than its `own` (n), and that
-    label (n), −1 where there is no other."""
+    label (n), −1 where there is no other; triangles with a label of −1 are none. Points of one label are quickest one
+    after the other."""
     out, near = np.empty(len(points)), np.full(len(points), -1, np.int32)
     stack = np.empty(128, np.int64)
     for i in range(len(points)):
         p, best = points[i], np.inf
+        if i > 0 and own[i] == own[i - 1]:  # no farther than by way of the point before
+            q = points[i - 1]
+            x, y, z = p[0] - q[0], p[1] - q[1], p[2] - q[2]
+            way = np.sqrt(out[i - 1]) + np.sqrt(x * x + y * y + z * z)
+            best = way * way * (1.0 + 1e-9) + 1e-300
         stack[0] = 0
         top = 1
         while top:
@@ -119,7 +125,7 @@ def nearest_others(points, own, soup, label, low, high, child):  # type: ignore[
             if child[node, 0] < 0:
                 first = -child[node, 0] - 1
                 for t in range(first, first + child[node, 1]):
-                    if label[t] != own[i]:
+                    if label[t] != own[i] and label[t] >= 0:
                         d = triangle_distance(p, soup[t, 0], soup[t, 1], soup[t, 2])
                         if d < best:
                             best, near[i] = d, label[t]
