@@ -148,6 +148,7 @@ def inspect(
         elif not as_json:
             size = " × ".join(f"{v:.3f}" for v in r["size_m"])
             closed = "closed" if r["closed"] else "open"
+            closed += ", with normals of its own" if r["own_normals"] else ""
             typer.echo(
                 f"{r['file']}: {r['vertices']} vertices, {r['faces']} faces, {r['triangles']} triangles, "
                 f"{r['hardware_vertices']} hardware vertices, {size} m, {closed}"
@@ -168,7 +169,7 @@ def _report(path: Path) -> dict[str, Any]:
     low, high = scene.bounds()
     meshes = [p.mesh for p in scene.parts]
     every = [vars(c) for c in counts_of_all(meshes)]
-    total = {k: sum(c[k] for c in every) for k in every[0] if k != "closed"}
+    total = {k: sum(c[k] for c in every) for k in every[0] if k not in ("closed", "own_normals")}
     return {
         "file": str(path),
         "ok": True,
@@ -176,6 +177,7 @@ def _report(path: Path) -> dict[str, Any]:
         "materials": sorted({m.name for p in scene.parts for m in p.materials}),
         "size_m": [round(float(v), 6) for v in high - low],
         "closed": all(c["closed"] for c in every),
+        "own_normals": any(c["own_normals"] for c in every),
         "problems": [
             *(
                 f"{p.name}: {q.text}"
@@ -208,6 +210,9 @@ def reduce(
     distance: Annotated[float, typer.Option(help="Metres from which --pixels are seen")] = 10.0,
     ladder: Annotated[str | None, typer.Option(help="Several rungs by their shares, such as 1,0.5,0.25")] = None,
     keep_seams: Annotated[bool, typer.Option("--keep-seams", help="Open borders stay exactly where they are")] = False,
+    outline: Annotated[
+        bool, typer.Option("--silhouette", help="What shows against the background counts before what lies inside")
+    ] = False,
     rungs: Annotated[
         Rungs | None,
         typer.Option(help="One GLB with all rungs: by the extension MSFT_lod, or as nodes called {name}_LOD{n}"),
@@ -232,7 +237,7 @@ def reduce(
         named = NamePattern.parse(pattern, rungs=each)
         scene = _read(source)
         total = sum(p.mesh.triangle_count for p in scene.parts)
-        made = slim_scene(scene, targets, keep_seams=keep_seams)
+        made = slim_scene(scene, targets, keep_seams=keep_seams, outline=outline)
         told = []
         for k, rung in enumerate(made, 1):
             of = min(k, each)

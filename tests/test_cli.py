@@ -41,12 +41,12 @@ def test_inspect_tells_what_is_in_files(ball: Path, tmp_path: Path) -> None:
     assert report["triangles"] == mesh.triangle_count + 12
     assert report["quads"] == int((mesh.face_sizes == 4).sum()) + 6
     assert report["materials"] == ["Plain", "stone"]
-    assert report["closed"] is True
+    assert report["closed"] is True and report["own_normals"] is False
     assert report["problems"] == []
     assert report["size_m"][0] == pytest.approx(7.2, abs=0.3)
     assert set(report) == {
         *("file", "ok", "vertices", "faces", "triangles", "quads", "ngons", "hardware_vertices"),
-        *("materials", "size_m", "closed", "problems"),
+        *("materials", "size_m", "closed", "own_normals", "problems"),
     }
     assert "triangles" in run.invoke(app, ["inspect", str(ball)]).stdout
 

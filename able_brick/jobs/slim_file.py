@@ -79,7 +79,9 @@ def _slimmed(job: FileJob) -> dict[str, Any]:
     with limited(memory_for(len(data))):
         scene = read_file(path.name, data, beside.read)
     with limited(MOST_MEMORY):
-        rungs = slim_scene(scene, [r.meant() for r in recipe.rungs], keep_seams=recipe.keep_seams)
+        rungs = slim_scene(
+            scene, [r.meant() for r in recipe.rungs], keep_seams=recipe.keep_seams, outline=recipe.outline
+        )
         pattern = NamePattern(job.pattern)
         inner = PurePosixPath(*Path(job.path).parent.parts)
         ext = written_ending(path, job.rungs)

@@ -83,13 +83,19 @@ class _Standing:
 
 
 def slim_scene(
-    scene: Scene, targets: Sequence[Target], *, keep_seams: bool = True, progress: Tell | None = None
+    scene: Scene,
+    targets: Sequence[Target],
+    *,
+    keep_seams: bool = True,
+    outline: bool = False,
+    progress: Tell | None = None,
 ) -> list[SceneRung]:
     """The rungs of a scene, in the order of the targets: each part by itself, with its name and materials.
 
     Deviations and pixels are those of the world: the largest size in which a part stands decides. A number of triangles
     is for all that stands together, each part as often as it does: what costs least is taken first. `keep_seams` keeps
-    open borders exactly. Raises FileError for a scene without faces, and what a ladder raises.
+    open borders exactly; with `outline` outlines count first. Raises FileError for a scene without faces, and what a
+    ladder raises.
     """
     if not any(p.mesh.triangle_count for p in scene.parts):
         raise FileError("There are no faces in it.", place="file")
@@ -99,7 +105,9 @@ def slim_scene(
     standing = _standing(scene, keep_seams)
     filled = [s for s in standing if s.part.mesh.triangle_count]
     tell = progress or (lambda _share, _words: None)
-    counts = _counts(filled, [t for t in targets if t.kind == "count"], lambda s: tell(0.3 * s, "Sharing triangles"))
+    counts = _counts(
+        filled, [t for t in targets if t.kind == "count"], lambda s: tell(0.3 * s, "Sharing triangles"), outline
+    )
     first = 0.3 if counts else 0.0
     made: dict[int, list[Made]] = {}
     for k, one in enumerate(filled):
@@ -109,7 +117,9 @@ def slim_scene(
 
         own_counts = iter(counts[k] if counts else [])
         own = [Target("count", next(own_counts), t.distance, t.go_on) if t.kind == "count" else t for t in targets]
-        made[id(one)] = ladder(one.part.mesh, own, locked=one.kept, progress=telling, metric=one.metric)
+        made[id(one)] = ladder(
+            one.part.mesh, own, locked=one.kept, progress=telling, metric=one.metric, outline=outline
+        )
     spent = (time.perf_counter() - begun) / len(targets)
     return [_rung(scene, standing, made, r, target, spent) for r, target in enumerate(targets)]
 
@@ -146,7 +156,9 @@ def _standing(scene: Scene, keep_seams: bool) -> list[_Standing]:
     ]
 
 
-def _counts(filled: list[_Standing], targets: list[Target], tell: Callable[[float], None]) -> list[list[float]]:
+def _counts(
+    filled: list[_Standing], targets: list[Target], tell: Callable[[float], None], outline: bool
+) -> list[list[float]]:
     """For each part the triangles that it may keep for each of the targets."""
     if not targets:
         return []
@@ -154,7 +166,7 @@ def _counts(filled: list[_Standing], targets: list[Target], tell: Callable[[floa
         return [[max(1.0, math.floor(math.floor(t.value) / filled[0].uses)) for t in targets]]
     shares = []
     for k, one in enumerate(filled):
-        run = Reducing(one.part.mesh, locked=one.kept)
+        run = Reducing(one.part.mesh, locked=one.kept, outline=outline)
         run.to(1, progress=lambda share, k=k: tell((k + share) / len(filled)))  # type: ignore[misc]
         weight = mean_size(one.metric) ** 4  # costs are areas times squared distances
         shares.append(Share(one.part.mesh.triangle_count, one.uses, weight, *run.trace()))

@@ -19,13 +19,13 @@ ROWS: Final[dict[str, Chain]] = {
     "group": Chain((unchanged,)),
     # 2: rungs, and where a piece was slimmed from, tell whether their deviation is proven, and for which size
     # 3: surfaces tell how their alpha counts, whether they have two sides, and how their picture is moved
-    # 4: facts tell whether a piece is shaded by normals of a file
+    # 4: facts tell whether a piece is shaded by normals of a file, ladders whether the outline was held first
     "piece": Chain((unchanged, unchanged, unchanged)),
     # 2: points may leave to those beside them how they lean
     "path": Chain((unchanged,)),
 }
-#: What has changed of recipes, in projects, files and requests.
-RECIPES: Final = FIRST
+#: What has changed of recipes, in projects, files and requests. 2: they may hold the outline first
+RECIPES: Final = Chain((unchanged,))
 
 
 def row_chain(kind: str) -> Chain:

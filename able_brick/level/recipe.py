@@ -32,6 +32,7 @@ class Recipe(BaseModel):
     name: Annotated[str, Field(min_length=1, max_length=80)]
     rungs: Annotated[tuple[RungTarget, ...], Field(min_length=1, max_length=MOST_RUNGS)]
     keep_seams: bool = True
+    outline: bool = False
     sides: Annotated[tuple[Side, ...], Field(max_length=6)] = ()
     format: int = Field(default_factory=lambda: recipe_chain().version)
 

@@ -41,6 +41,13 @@ def sides_field() -> Any:
     return field((), "Sides", "Vertices on these sides of the box stay as well", widget="sides", max_length=6)
 
 
+def outline_field() -> Any:
+    """Whether outlines count first."""
+    return field(
+        False, "Silhouette first", "What shows against the background counts before the form that lies inside it"
+    )
+
+
 class _Rungs(Tool):
     verb = "Slim"
     stages = ("slim",)
@@ -67,12 +74,16 @@ class MakeLadder(_Rungs):
     )
     keep_seams: bool = seams_field()
     sides: tuple[Side, ...] = sides_field()
+    outline: bool = outline_field()
     recipe: str = field("", "Recipe", "The recipe that these settings come from", widget="none", max_length=80)
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         pieces = pieces_of(draft, rows)
         seams = Seams(found=self.keep_seams, sides=self.sides)
-        notes = [put_ladder(draft, p, self.rungs, seams, self.recipe, (k, len(pieces))) for k, p in enumerate(pieces)]
+        notes = [
+            put_ladder(draft, p, self.rungs, seams, self.recipe, (k, len(pieces)), outline=self.outline)
+            for k, p in enumerate(pieces)
+        ]
         draft.note = "; ".join(notes[:3]) + (f"; and {len(notes) - 3} more" if len(notes) > 3 else "")
 
 
@@ -91,16 +102,24 @@ class RemakeLadder(_Rungs):
             raise SelectionError("Nothing that is selected has a ladder; make one first.")
         for k, (piece, old) in enumerate(with_one):
             targets = tuple(r.target for r in old.rungs if not r.brought)
-            draft.note = put_ladder(draft, piece, targets, old.seams, old.recipe, (k, len(with_one)))
+            draft.note = put_ladder(
+                draft, piece, targets, old.seams, old.recipe, (k, len(with_one)), outline=old.outline
+            )
 
 
 def rungs_of(
-    mesh: PolyMesh, targets: list[Target], kept: Bools, tell: Tell, metric: Floats | None = None
+    mesh: PolyMesh,
+    targets: list[Target],
+    kept: Bools,
+    tell: Tell,
+    metric: Floats | None = None,
+    *,
+    outline: bool = False,
 ) -> list[Made]:
     """The rungs, made once: a step that is made again on other rows need not wait for them again."""
     own = kept.tobytes() + (b"" if metric is None else metric.tobytes())
-    key = (mesh.content_hash, tuple(targets), hashlib.blake2b(own, digest_size=16).digest())
-    return _MADE.get(key, lambda: ladder(mesh, targets, locked=kept, progress=tell, metric=metric))
+    key = (mesh.content_hash, tuple(targets), outline, hashlib.blake2b(own, digest_size=16).digest())
+    return _MADE.get(key, lambda: ladder(mesh, targets, locked=kept, progress=tell, metric=metric, outline=outline))
 
 
 def origin_of(piece: Piece, mesh: PolyMesh, away: Deviation, size: Vector) -> SlimOrigin:
@@ -117,7 +136,14 @@ def origin_of(piece: Piece, mesh: PolyMesh, away: Deviation, size: Vector) -> Sl
 
 
 def put_ladder(
-    draft: Draft, piece: Piece, targets: tuple[RungTarget, ...], seams: Seams, recipe: str, place: tuple[int, int]
+    draft: Draft,
+    piece: Piece,
+    targets: tuple[RungTarget, ...],
+    seams: Seams,
+    recipe: str,
+    place: tuple[int, int],
+    *,
+    outline: bool,
 ) -> str:
     """Give a piece a ladder; what there is to tell. `place` is which of how many pieces it is."""
     at, total = place
@@ -132,7 +158,7 @@ def put_ladder(
     kept = seam_vertices(draft, piece, mesh, seams)
     size = largest_size(draft.snapshot, piece)
     metric = metric_of(size, piece)
-    made = rungs_of(mesh, [t.meant() for t in targets], kept, tell, metric)
+    made = rungs_of(mesh, [t.meant() for t in targets], kept, tell, metric, outline=outline)
     # what was brought in is no work of this, and stays
     old_rungs = () if piece.ladder is None else piece.ladder.rungs
     brought = any(r.brought for r in old_rungs)
@@ -143,7 +169,15 @@ def put_ladder(
         rungs.append(rung_of(target, key, out, one.deviation, reached=one.slimmed.reached))
     rungs += [measured_again(draft, mesh, r, metric) for r in old_rungs if r.brought]
     rungs.sort(key=lambda r: -r.triangles if brought else 0)
-    made_of = Ladder(source=piece.mesh, rungs=tuple(rungs), seams=seams, kept=int(kept.sum()), recipe=recipe, size=size)
+    made_of = Ladder(
+        source=piece.mesh,
+        rungs=tuple(rungs),
+        seams=seams,
+        kept=int(kept.sum()),
+        recipe=recipe,
+        size=size,
+        outline=outline,
+    )
     draft.put(piece.changed(ladder=made_of))
     counts = " · ".join(grouped(r.triangles) for r in rungs)
     held = f", {counted(made_of.kept, 'vertex', 'vertices')} kept" if made_of.kept else ""

@@ -11,7 +11,7 @@ from able_brick.level.rows import Array, Course, Piece, Placement, Seams
 from able_brick.level.sizing import largest_size, metric_of, sized
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
-from able_brick.steps.ladder import origin_of, parts_gone, rungs_of, seams_field
+from able_brick.steps.ladder import origin_of, outline_field, parts_gone, rungs_of, seams_field
 from able_brick.steps.seams import seam_vertices
 from able_brick.steps.tool import Need, Tool
 
@@ -68,6 +68,7 @@ class Slim(Tool):
         10.0, "Distance", "Seen from there", unit="m", step=1, gt=0, le=1e6, when={"target": ["pixels"]}
     )
     keep_seams: bool = seams_field()
+    outline: bool = outline_field()
     result: Literal["new piece", "same piece"] = field(
         "new piece", "Result", "A new piece for the selected placements, or the piece itself, everywhere"
     )
@@ -100,7 +101,7 @@ class Slim(Tool):
         mesh = draft.mesh(piece)
         kept = seam_vertices(draft, piece, mesh, Seams(found=self.keep_seams))
         size = largest_size(draft.snapshot, piece)
-        (made,) = rungs_of(mesh, [self._meant()], kept, draft.tell, metric_of(size, piece))
+        (made,) = rungs_of(mesh, [self._meant()], kept, draft.tell, metric_of(size, piece), outline=self.outline)
         out, away = made.slimmed, made.deviation
         key, known = draft.keep_mesh(out.mesh, piece.axes)
         origin = origin_of(piece, mesh, away, size)

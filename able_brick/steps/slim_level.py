@@ -105,7 +105,9 @@ class SlimLevel(Tool):
             if not plan.gives:
                 continue
             farther = [RungTarget(kind="pixels", value=self.pixels, distance=f * plan.near.distance) for f in _FARTHER]
-            put_ladder(draft, plan.piece, (plan.target, *farther), seams, "", (total + k, 2 * total))
+            held = plan.piece.ladder is not None and plan.piece.ladder.outline
+            targets = (plan.target, *farther)
+            put_ladder(draft, plan.piece, targets, seams, "", (total + k, 2 * total), outline=held)
             if self.result == "first rungs":
                 _take_first(draft, plan.piece.id)
         what = "ladders" if self.result == "ladders" else "pieces slimmed, with ladders"

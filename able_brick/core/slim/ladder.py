@@ -87,14 +87,16 @@ def ladder(
     progress: Tell | None = None,
     measure: Measure | None = None,
     metric: Floats | None = None,
+    outline: bool = False,
 ) -> list[Made]:
     """A rung for each target, in the order of the targets; all from the mesh itself but for those that go on.
 
     Shares and numbers come from one run, from many triangles to few. Largest deviations are searched for: halving
     until one is too much, then between; what is found is proven to be within the target, or is the mesh itself.
     Distances are told, and meant, after the `metric` (3,3) has been put to all points: where the mesh stands sized.
-    `progress` is called with 0…1 and words, and may raise to cancel. Raises GeometryError for targets that cannot be
-    meant, and for a mesh without faces.
+    With `outline` what shows against the background counts before what lies inside it. `progress` is called with 0…1
+    and words, and may raise to cancel. Raises GeometryError for targets that cannot be meant, and for a mesh without
+    faces.
     """
     for target in targets:
         target.check()
@@ -125,20 +127,21 @@ def ladder(
         if mesh.triangle_count <= triangles:
             finished(k, unchanged(mesh))
             continue
-        run = run or Reducing(mesh, locked=locked)
+        run = run or Reducing(mesh, locked=locked, outline=outline)
         run.to(triangles, progress=telling("Collapsing edges"))
         breathe = partial(telling("Bringing it closer"), 0.9)
         finished(k, fitted(mesh, run.result(), locked=locked, breathe=breathe))
     state: Reducing | None = None
     least = 1.0 if metric is None else float(np.linalg.svd(metric, compute_uv=False).min())
     for k in far:
-        state = state or Reducing(mesh, locked=locked)
+        state = state or Reducing(mesh, locked=locked, outline=outline)
         state.allow((targets[k].deviation() or 0.0) / max(least, 1e-12))
         state, out = _within(state, targets[k], measure, telling("Looking how far it can go"))
         finished(k, *_closer(mesh, out, targets[k], locked, measure, telling("Bringing it closer")))
     for k, target in enumerate(targets):
         if k not in made:
-            out, found = _gone_on(mesh, made[k - 1], target, locked, measure, telling("Going on from the rung before"))
+            going = telling("Going on from the rung before")
+            out, found = _gone_on(mesh, made[k - 1], target, locked, measure, going, outline=outline)
             finished(k, out, found)
     tell(1.0, "Done")
     return [made[k] for k in range(total)]
@@ -151,6 +154,8 @@ def _gone_on(
     locked: Bools | None,
     measure: Measure,
     breathe: Callable[[float], None],
+    *,
+    outline: bool,
 ) -> tuple[Slimmed, Deviation | None]:
     """A rung from the one before it: shares are still those of the mesh, and deviations from it."""
     base = before.slimmed
@@ -159,14 +164,14 @@ def _gone_on(
         triangles = target.triangles(mesh)
         if base.mesh.triangle_count <= triangles:
             return base, before.deviation
-        run = Reducing(base.mesh, locked=kept)
+        run = Reducing(base.mesh, locked=kept, outline=outline)
         run.to(triangles, progress=breathe)
         out = run.result()
         out = _traced(base, out)
         return fitted(mesh, out, locked=locked, breathe=partial(breathe, 0.9)), None
     if before.deviation.largest > (target.deviation() or 0.0):
         return replace(base, reached=False), before.deviation
-    run = Reducing(base.mesh, locked=kept)
+    run = Reducing(base.mesh, locked=kept, outline=outline)
     _, out = _within(run, target, measure, breathe, base.went)
     if out.mesh is base.mesh:
         return base, before.deviation

@@ -20,6 +20,7 @@ from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.slim import collapse, quadrics, stars
+from able_brick.core.slim.outline import outline_weights
 from able_brick.core.slim.parts import Parts
 from able_brick.core.threads import by_halves
 
@@ -103,10 +104,11 @@ class Reducing:
     """A mesh on its way to fewer and fewer triangles: what it is at one target is where the next one begins.
 
     `trace` are the collapses so far, in their order: (triangles left, the largest cost until then), costs being areas
-    times squared distances, m⁴. The source is kept as it is.
+    times squared distances, m⁴. The source is kept as it is. With `outline` what shows against the background counts
+    before what lies inside it, see `outline_weights`.
     """
 
-    def __init__(self, mesh: PolyMesh, *, locked: Bools | None = None) -> None:
+    def __init__(self, mesh: PolyMesh, *, locked: Bools | None = None, outline: bool = False) -> None:
         corner_tri, tri_face = triangulate(mesh)
         hardware = hardware_vertices(mesh)
         self.source = mesh
@@ -143,6 +145,8 @@ class Reducing:
             )
 
         by_halves(part, len(self._pos), _MANY_EDGES)
+        if outline:
+            self._quadric *= outline_weights(mesh)[:, None]
         self._fixed = np.zeros(len(self._pos), np.bool_) if locked is None else np.array(locked, np.bool_)
         self._stamp = np.zeros(len(self._pos), np.int32)
         self._of = self._went = self._into = np.arange(len(self._pos), dtype=np.int32)

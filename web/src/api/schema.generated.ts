@@ -2660,6 +2660,7 @@ export interface components {
          * Ladder
          * @description The rungs of a piece, and the mesh that they were made from: they are stale where the piece has another now.
          *     `size` is the largest, along the axes of the pivot, in which the piece stood: what is told of rungs is meant so.
+         *     With `outline` the outline was held before the rest.
          */
         Ladder: {
             /**
@@ -2667,6 +2668,11 @@ export interface components {
              * @default 0
              */
             kept: number;
+            /**
+             * Outline
+             * @default false
+             */
+            outline: boolean;
             /**
              * Recipe
              * @default
@@ -3552,6 +3558,11 @@ export interface components {
             keep_seams: boolean;
             /** Name */
             name: string;
+            /**
+             * Outline
+             * @default false
+             */
+            outline: boolean;
             /** Rungs */
             rungs: components["schemas"]["RungTarget"][];
             /**
@@ -3587,6 +3598,11 @@ export interface components {
             keep_seams: boolean;
             /** Name */
             name: string;
+            /**
+             * Outline
+             * @default false
+             */
+            outline: boolean;
             /** Rungs */
             rungs: components["schemas"]["RungTarget"][];
             /**

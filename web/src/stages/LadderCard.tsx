@@ -282,18 +282,17 @@ function Recipes({ piece }: { piece: Piece }) {
   const chosen = recipes.find((r) => r.name === name) ?? recipes[0];
   if (!chosen) return null;
   const make = () => {
-    const { name: recipe, rungs, keep_seams, sides } = chosen;
-    void startWork("make_ladder", { rungs, keep_seams, sides, recipe }, [piece.id]);
+    const { name: recipe, rungs, keep_seams, sides, outline } = chosen;
+    void startWork("make_ladder", { rungs, keep_seams, sides, outline, recipe }, [piece.id]);
   };
   const save = async (text: string) => {
     const { ladder } = piece;
     const wanted = text.trim();
     if (!ladder || !wanted) return;
     const { found = true, sides = [] } = ladder.seams ?? {};
-    if (
-      await keep({ name: wanted, rungs: ladder.rungs.map((r) => r.target), keep_seams: found, sides, shipped: false })
-    )
-      setName(wanted);
+    const { outline = false } = ladder;
+    const rungs = ladder.rungs.map((r) => r.target);
+    if (await keep({ name: wanted, rungs, keep_seams: found, sides, outline, shipped: false })) setName(wanted);
   };
   const read = async (event: ChangeEvent<HTMLInputElement>) => {
     const given = event.currentTarget.files?.[0];
@@ -384,5 +383,5 @@ function inWords(recipe: Recipe): ReactNode {
   const rungs = recipe.rungs.map(
     (r) => `${Number(r.value.toPrecision(4))}${units[r.kind]}${r.kind === "pixels" ? ` at ${r.distance} m` : ""}`,
   );
-  return rungs.join(" · ");
+  return [...rungs, ...(recipe.outline ? ["silhouette first"] : [])].join(" · ");
 }

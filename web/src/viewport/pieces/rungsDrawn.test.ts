@@ -22,6 +22,7 @@ const tree = piece("tree", {
     source: "whole",
     rungs: [rung("near", 5), rung("far", 20)],
     seams: { found: true, sides: [] },
+    outline: false,
     kept: 0,
     recipe: "",
     size: [1, 1, 1],
