@@ -58,6 +58,7 @@ test:
 # The long forms: kills, switching, flipped bits, full disks, four clients at once for twenty minutes, random targets of
 # slimming, and chains of operations on meshes.
 test-long: setup $(STAMP)/dev
+	ABLE_BRICK_THOROUGH=1 $(BIN)/python -m pytest -n 2 --ignore tests/ui
 	$(BIN)/python -m tests.session.kills --kills 300
 	$(BIN)/python -m tests.session.switching --runs 30
 	$(BIN)/python -m tests.session.damage --flips 500

@@ -13,6 +13,7 @@ from able_brick.core.slim.deviation import Measure, deviation
 from able_brick.core.slim.ladder import Target, ladder
 from able_brick.core.slim.metric import largest_metric, mean_size, stretch_of
 from able_brick.core.slim.once import reduce_to
+from tests.thorough import by_day
 from tests.zoo import ZOO, bumpy_ball
 
 
@@ -59,7 +60,7 @@ def away_from(points: Floats, soup: Floats) -> Floats:
 def met_by_hand(one: PolyMesh, other: PolyMesh, metric: Floats | None = None, seed: int = 5) -> float:
     """The largest distance that many points of both surfaces have."""
     a, b = triangles_of(one, metric), triangles_of(other, metric)
-    return max(float(away_from(on_surface(x, 400, seed), y).max()) for x, y in ((a, b), (b, a)))
+    return max(float(away_from(on_surface(x, by_day(120, 400), seed), y).max()) for x, y in ((a, b), (b, a)))
 
 
 @pytest.mark.parametrize("name", ZOO)

@@ -25,6 +25,7 @@ from able_brick.steps.parse import parse_tool
 from able_brick.steps.registry import TOOLS as TOOLS_OF
 from tests.columns import read_columns, with_placements_last
 from tests.session.bench import Bench, told
+from tests.thorough import by_day
 
 number = st.sampled_from([-1.0, 0.0, 0.3, 1.0, 2.5])
 vec = st.tuples(number, number, number)
@@ -367,7 +368,7 @@ class TwoLevels(RuleBasedStateMachine):
 TestTwoLevels = TwoLevels.TestCase
 #: A long run looks for new examples: HYPOTHESIS_PROFILE=default MACHINE_RUNS=1000 pytest tests/session/test_machine.py
 TestTwoLevels.settings = settings(
-    max_examples=int(os.environ.get("MACHINE_RUNS", "20")),
+    max_examples=int(os.environ.get("MACHINE_RUNS", by_day("8", "20"))),
     stateful_step_count=30,
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],

@@ -24,6 +24,7 @@ from able_brick.steps.registry import TOOLS as TOOLS_OF
 from tests.glb import edited
 from tests.session.bench import Bench
 from tests.session.test_machine import TOOLS, TwoLevels
+from tests.thorough import by_day
 
 CORNERED = [{"position": p} for p in ((0, 0, 0), (20.1, 0, 0.3), (20, 0, 20))]
 SMOOTH = [{"position": p} for p in ((0, 0, 30), (14, 0, 36.7), (30, 2, 26))]
@@ -177,7 +178,10 @@ def test_a_level_with_one_of_everything_comes_back_over_three_passes(quay: Bench
 
 
 @settings(
-    max_examples=20, deadline=None, suppress_health_check=list(HealthCheck), phases=(Phase.explicit, Phase.generate)
+    max_examples=by_day(8, 20),
+    deadline=None,
+    suppress_health_check=list(HealthCheck),
+    phases=(Phase.explicit, Phase.generate),
 )
 @given(st.data())
 def test_whatever_a_level_is_made_of_comes_back(data: st.DataObject) -> None:
