@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { type RefObject, useRef, useState } from "react";
 import styled from "styled-components";
 import { askLevels } from "../api/queries";
 import type { LevelSummary } from "../api/types";
@@ -33,14 +33,7 @@ interface LevelDialogProps {
 export function LevelDialog({ asked, levels, onClose, onLevel }: LevelDialogProps) {
   const level = useLevel((s) => s.scene.level);
   const items = useLevel((s) => s.scene.things.size);
-  const [name, setName] = useState("");
-  // biome-ignore lint/correctness/useExhaustiveDependencies: proposed once, as it is asked
-  useEffect(() => {
-    const taken = levels.map((l) => l.name);
-    if (asked === "rename") setName(level?.name ?? "");
-    else if (asked === "duplicate") setName(nextName(level?.name ?? "Level", taken));
-    else if (asked === "new") setName(taken.includes("Level") ? nextName("Level", taken) : "Level");
-  }, [asked]);
+  const input = useRef<HTMLInputElement>(null);
   if (!level) return null;
   const remove = async () => {
     onClose();
@@ -51,6 +44,8 @@ export function LevelDialog({ asked, levels, onClose, onLevel }: LevelDialogProp
     tell(`${level.name} is deleted.`, "info", { word: "Bring it back", act: back });
   };
   const accept = async () => {
+    const name = input.current?.value.trim() ?? "";
+    if (!name) return;
     onClose();
     if (asked === "rename") {
       await takeStep("level_settings", { name }, []);
@@ -83,18 +78,35 @@ export function LevelDialog({ asked, levels, onClose, onLevel }: LevelDialogProp
     );
   }
   const words = TITLES[asked ?? "new"];
+  const taken = levels.map((l) => l.name);
+  const proposed = {
+    rename: level.name,
+    duplicate: nextName(level.name, taken),
+    new: taken.includes("Level") ? nextName("Level", taken) : "Level",
+  };
   return (
-    <Ask
-      open={asked !== null}
-      title={words.title}
-      onClose={onClose}
-      onAccept={() => {
-        if (name.trim()) void accept();
-      }}
-    >
+    <Ask open={asked !== null} title={words.title} onClose={onClose} onAccept={() => void accept()}>
+      <Name input={input} proposed={proposed[asked ?? "new"]} verb={words.verb} onClose={onClose} />
+    </Ask>
+  );
+}
+
+interface NameProps {
+  input: RefObject<HTMLInputElement | null>;
+  proposed: string;
+  verb: string;
+  onClose: () => void;
+}
+
+/** A name, proposed and selected, so that typing replaces it. */
+function Name({ input, proposed, verb, onClose }: NameProps) {
+  const [name, setName] = useState(proposed);
+  return (
+    <>
       <Field>
         Name
         <input
+          ref={input}
           // biome-ignore lint/a11y/noAutofocus: the sheet asks for nothing else
           autoFocus
           maxLength={80}
@@ -106,9 +118,9 @@ export function LevelDialog({ asked, levels, onClose, onLevel }: LevelDialogProp
       <Foot>
         <Button onPress={onClose}>Cancel</Button>
         <Button type="submit" data-main="true" isDisabled={!name.trim()}>
-          {words.verb}
+          {verb}
         </Button>
       </Foot>
-    </Ask>
+    </>
   );
 }

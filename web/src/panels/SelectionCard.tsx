@@ -15,7 +15,9 @@ import { Card, Quiet } from "./parts";
 export function SelectionCard() {
   const ids = useSelection((s) => s.ids);
   const scene = useLevel(shown);
-  const rows = ids.flatMap((id) => scene.pieces.get(id) ?? scene.things.get(id) ?? []);
+  const before = useLevel((s) => s.scene);
+  // a preview may show something else in the place of what is selected, which is still that
+  const rows = ids.flatMap((id) => [scene, before].flatMap((s) => s.pieces.get(id) ?? s.things.get(id) ?? [])[0] ?? []);
   const [first] = rows;
   if (!first) {
     return (

@@ -12,7 +12,7 @@ import type { Scheme } from "../../theme/tokens";
 import { Tag } from "../picking/Measures";
 import { isDrawn } from "../pieces/entries";
 import { Dots } from "./Dots";
-import { handleEnds } from "./pathDrag";
+import { handleEnds, pathInReach } from "./pathDrag";
 
 /** All paths as lines, and the points of the selected one. */
 export function Paths({ scheme }: { scheme: Scheme }) {
@@ -22,7 +22,7 @@ export function Paths({ scheme }: { scheme: Scheme }) {
   const hovered = useSelection((s) => s.hovered);
   const dragged = useDrag((s) => s.now);
   const chosenIds = useMemo(() => reach(scene.things, ids), [scene.things, ids]);
-  const chosen = ids.length === 1 ? scene.things.get(ids[0] ?? "") : undefined;
+  const chosen = pathInReach(scene.things, ids);
   return (
     <>
       {[...scene.paths].map(([id, path]) => {
@@ -32,7 +32,7 @@ export function Paths({ scheme }: { scheme: Scheme }) {
         const by = dragged?.of.get(id);
         return <Polyline key={id} points={path.line} colour={colour} strong={chosenIds.has(id)} by={by} />;
       })}
-      {chosen?.kind === "path" && !dragged?.of.has(chosen.id) && <PathPoints path={chosen} scheme={scheme} />}
+      {chosen && !dragged?.of.has(chosen.id) && <PathPoints path={chosen} scheme={scheme} />}
     </>
   );
 }

@@ -1,8 +1,8 @@
 import { Vector3 } from "three";
-import type { Path, PathPoint, Vector } from "../../api/types";
+import type { Path, PathPoint, Thing, Vector } from "../../api/types";
 import { levelStore } from "../../state/level";
 import { choosePoint, chosenOf } from "../../state/pathPoints";
-import { selectionStore } from "../../state/selection";
+import { select, selectionStore } from "../../state/selection";
 import { previewStep, takeStep } from "../../state/steps";
 import { reach } from "../../state/tree";
 import { viewport } from "../controller";
@@ -32,12 +32,14 @@ export function handleEnds(
   );
 }
 
-/** The one selected path, if it is one. */
-export function selectedPath(): Path | null {
-  const { ids } = selectionStore.getState();
-  const thing = ids.length === 1 ? levelStore.getState().scene.things.get(ids[0] ?? "") : undefined;
+/** The path whose points are in reach: the only thing that is selected, or what that is laid along. */
+export function pathInReach(things: ReadonlyMap<string, Thing>, ids: readonly string[]): Path | null {
+  const one = ids.length === 1 ? things.get(ids[0] ?? "") : undefined;
+  const thing = one?.kind === "course" ? things.get(one.path) : one;
   return thing?.kind === "path" ? thing : null;
 }
+
+const selectedPath = () => pathInReach(levelStore.getState().scene.things, selectionStore.getState().ids);
 
 /** The point or handle end of the selected path that is under the pointer. */
 export function grabPath(x: number, y: number): Grabbed | null {
@@ -87,8 +89,10 @@ export function pathPress(grabbed: Grabbed, from: Spot): Press {
     },
     async release(at) {
       if (!points) {
-        if (path && grabbed.side === "position") choosePoint(path.id, grabbed.point, at.shift);
-        else clickOn(at, true);
+        if (path && grabbed.side === "position") {
+          if (!selectionStore.getState().ids.includes(path.id)) select([path.id]);
+          choosePoint(path.id, grabbed.point, at.shift);
+        } else clickOn(at, true);
         return;
       }
       if (path) await takeStep("edit_path", body(points), [path.id]);

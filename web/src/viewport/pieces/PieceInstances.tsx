@@ -142,7 +142,7 @@ export function PieceInstances(props: InstancesProps) {
       {alone && draw !== "solid" && mesh.outline && (
         <Instances kind="lines" geometry={mesh.outline} material={inks.edge} entries={near} piece={piece} order={1} />
       )}
-      {draw === "mesh" && mesh.inner && (
+      {(draw === "mesh" || (draw === "edges" && open === piece.id)) && mesh.inner && (
         <Instances kind="lines" geometry={mesh.inner} material={inks.inner} entries={near} piece={piece} order={1} />
       )}
       {marked.length > 0 && !laddered && (
