@@ -170,3 +170,12 @@ def test_projects_keep_them() -> None:
     for m in (mesh, plain):
         assert decode(encode(m), format_of(m)).content_hash == m.content_hash
     assert seen_from_pivot(mesh, (0.0, 0.0, 0.0), IDENTITY).normal is not None
+
+
+@pytest.mark.parametrize("odd", ["0 0 0", "1e200 1e200 0", "1e-9 0 0"])
+def test_normals_that_point_nowhere_are_those_of_the_surface(odd: str) -> None:
+    corners = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0)]
+    lines = [f"v {x} {y} {z}" for x, y, z in corners] + [f"vn {odd}", "vn 0.6 0 0.8", "f 1//1 2//2 3//2 4//2"]
+    found = read_file("sheet.obj", "\n".join(lines).encode()).parts[0].mesh
+    assert found.normal is not None
+    assert found.normal.round(9).tolist() == [[0, 0, 1], [0.6, 0, 0.8], [0.6, 0, 0.8], [0.6, 0, 0.8]]

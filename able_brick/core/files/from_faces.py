@@ -14,7 +14,7 @@ from able_brick.core.files.keyholes import without_keyholes
 from able_brick.core.files.weld import same_points
 from able_brick.core.kernel import kernel
 from able_brick.core.mesh.face_kernels import flat_faces
-from able_brick.core.mesh.normals import dots, surface_shading, with_normals
+from able_brick.core.mesh.normals import dots, lengths, surface_shading, with_normals
 from able_brick.core.mesh.polymesh import MAX_ELEMENTS, Bools, Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.text import counted
@@ -136,8 +136,8 @@ def _lean(mesh: PolyMesh, normal: npt.NDArray[np.floating], at: Whole) -> float:
     # each pair once, of the many corners that share both
     pairs = np.unique(own.group.astype(np.int64) * len(normal) + at)
     told, shown = floats(normal[pairs % len(normal)]), own.normals[pairs // len(normal)]
-    long = np.sqrt(dots(told, told))
-    cosines = dots(told, shown)[long > 1e-6] / long[long > 1e-6]
+    known, long = lengths(told)
+    cosines = dots(told[known], shown[known]) / long[known]
     return float(np.degrees(np.arccos(np.clip(cosines.min(initial=1.0), -1.0, 1.0))))
 
 

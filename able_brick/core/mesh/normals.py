@@ -105,12 +105,19 @@ def corner_normals(mesh: PolyMesh) -> Floats:
     return shown.normals[shown.group]
 
 
+def lengths(normals: Floats) -> tuple[Bools, Floats]:
+    """(n) whether each of normals (n,3) points anywhere, and (n) how long it is."""
+    with np.errstate(over="ignore", invalid="ignore"):
+        length = np.sqrt(dots(normals, normals))
+    return (length > 1e-6) & np.isfinite(length), length
+
+
 def with_normals(mesh: PolyMesh, normals: Floats) -> PolyMesh:
     """The mesh shaded by normals (C,3) of whatever length; where one has none, by that of its surface."""
-    length = np.sqrt(dots(normals, normals))
+    known, length = lengths(normals)
     length[np.abs(length - 1.0) < 1e-6] = 1.0  # as a file holds them
-    found = np.divide(normals, length[:, None], out=np.zeros_like(normals), where=length[:, None] > 1e-6)
-    lost = np.flatnonzero(~(length > 1e-6))
+    found = np.divide(normals, length[:, None], out=np.zeros_like(normals), where=known[:, None])
+    lost = np.flatnonzero(~known)
     if len(lost):
         own = surface_shading(mesh)
         found[lost] = own.normals[own.group[lost]]
