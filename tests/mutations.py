@@ -18,6 +18,7 @@ EDIT = "tests/core/edit tests/steps/shape"
 LAY = "tests/steps/lay tests/core/test_place_and_path.py"
 PLACE = "tests/steps/test_steps.py tests/steps/test_build.py tests/steps/test_groups.py"
 IMAGES = "tests/steps/test_images.py tests/steps/lay/test_mirrors.py tests/steps/test_by_hand.py"
+NORMALS = "tests/core/test_own_normals.py tests/session/test_own_normals.py"
 ARRAYS = "tests/steps/test_group_arrays.py tests/steps/lay tests/steps/test_build.py"
 
 
@@ -154,6 +155,34 @@ MUTATIONS = [
             "tests/session/test_idle.py",
         ),
         ("session/columns.py", '"z": 12', '"z": 8', "tests/session/test_columns.py"),
+        # normals of files, and what others tell of nodes
+        (
+            "core/mesh/combine.py",
+            "across = np.linalg.det(linear) * np.linalg.inv(linear).T",
+            "across = linear",
+            NORMALS,
+        ),
+        ("core/mesh/polymesh.py", 'kept["normal"] = None', "pass", NORMALS),
+        ("core/mesh/combine.py", '{"normal": 0.0 - mesh.normal[order]}', '{"normal": mesh.normal[order]}', NORMALS),
+        ("core/slim/attributes.py", "mesh = with_normals(mesh, fresh[:, -3:])", "pass", NORMALS),
+        (
+            "core/path/running.py",
+            "self.wound(mapped(mesh, points, linear))",
+            "self.wound(mapped(mesh, points))",
+            NORMALS,
+        ),
+        (
+            "session/claiming.py",
+            "mapped(mesh, points, rotated(row.axes, np.eye(3)).T)",
+            "mapped(mesh, points)",
+            NORMALS,
+        ),
+        ("core/files/node_extras.py", "if own.keys() & theirs.keys()", "if False", "tests/session/test_node_extras.py"),
+        ("level/carried.py", "thing.changed(extras=extras or None)", "thing", "tests/session/test_node_extras.py"),
+        # what is let go, and what shows
+        ("core/slim/parts.py", "old = chosen[self._stale[chosen]]", "old = chosen[:0]", "tests/core/test_parts.py"),
+        ("core/slim/parts.py", "label[np.isin(label, gone)] = -1", "pass", "tests/core/test_parts.py"),
+        ("core/slim/outline.py", "np.where(convex, angle / np.pi, 0.0)", "angle / np.pi", "tests/core/test_outline.py"),
     )
 ]
 

@@ -24,8 +24,10 @@ from able_brick.core.place.pivots import seen_from_pivot
 from able_brick.core.place.pose import IDENTITY
 from able_brick.core.place.sizes import sized
 from able_brick.core.shapes.box import box
+from able_brick.core.slim.fit import fitted
 from able_brick.core.slim.ladder import Target, ladder
 from able_brick.core.slim.once import reduce_to
+from able_brick.core.slim.reduce import Reducing
 from able_brick.store.mesh_codec import decode, encode, format_of
 from tests.zoo import bumpy_ball, rock
 
@@ -162,6 +164,32 @@ def test_slimming_keeps_them_where_they_were(share: float) -> None:
         assert away.mean() < 2.0 and away.max() < 12.0
         # its form alone says something else
         assert degrees_apart(corner_normals(with_positions(out, out.positions)), out.normal).max() > 15.0
+
+
+def leaning(points: Floats) -> Floats:
+    """Normals that lean this way and that over a ball about the origin."""
+    way = points / np.linalg.norm(points, axis=1, keepdims=True)
+    x, y, z = way.T
+    return np.asarray(way + 0.5 * np.stack([np.sin(5 * y), np.cos(6 * z), np.sin(7 * x)], axis=1))
+
+
+@pytest.mark.parametrize("share", [0.125, 0.03])
+def test_what_is_left_of_them_is_nearest_to_what_there_was(share: float) -> None:
+    ball = bumpy_ball(60)
+    mesh = with_normals(ball, leaning(ball.positions)[ball.corners])
+    goal = round(mesh.triangle_count * share)
+    rng = np.random.default_rng(1)
+    off = []
+    run = Reducing(mesh)
+    run.to(goal)
+    for out in (fitted(mesh, run.result()).mesh, reduce_to(mesh, goal).mesh):
+        assert out.normal is not None
+        f, shares = rng.integers(0, out.face_count, 20_000), rng.dirichlet([1, 1, 1], 20_000)
+        corners = out.corners.reshape(-1, 3)[f]
+        places = np.einsum("nk,nkc->nc", shares, out.positions[corners])
+        shown = np.einsum("nk,nkc->nc", shares, out.normal.reshape(-1, 3, 3)[f])
+        off.append(float(np.sqrt((degrees_apart(shown, leaning(places)) ** 2).mean())))
+    assert off[1] < 0.8 * off[0]
 
 
 def test_projects_keep_them() -> None:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from able_brick.core.mesh.combine import joined
+from able_brick.core.mesh.combine import joined, moved
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.validity import problems
+from able_brick.core.shapes.box import box
 from able_brick.core.slim.budget import Part, shared
 from able_brick.core.slim.deviation import Measure
 from able_brick.core.slim.ladder import Target, ladder
@@ -15,7 +16,7 @@ from able_brick.core.slim.once import reduce_to
 from able_brick.core.slim.parts import labels
 from able_brick.core.slim.reduce import Reducing
 from able_brick.demo.pieces import footbridge, pump_house
-from tests.zoo import ZOO, bumpy_ball, rock
+from tests.zoo import ZOO, bumpy_ball, rock, waves
 
 BOX = ZOO["box"]().replaced(uv=None)
 
@@ -137,3 +138,14 @@ def test_a_state_and_its_copy_go_on_by_themselves() -> None:
     run.to(mesh.triangle_count // 3)
     alone.to(mesh.triangle_count // 3)
     assert run.result().mesh.content_hash == alone.result().mesh.content_hash
+
+
+def test_of_two_that_are_near_each_other_alone_one_stays() -> None:
+    sheet = waves(40).replaced(uv=None)
+    size = float(np.ptp(sheet.positions, axis=0).max())
+    one = moved(box(0.02 * size, 0.02 * size, 0.02 * size).replaced(uv=None), (0.0, 0.5 * size, 0.0))
+    mesh = joined([sheet, one, moved(one, (0.0005 * size, 0.0, 0.0))])
+    for share in (0.4, 0.2, 0.05):
+        out = reduce_to(mesh, round(mesh.triangle_count * share))
+        assert out.gone == 1, "once the other is gone, nothing is near"
+        assert (out.mesh.positions[:, 1] > 0.3 * size).any()
