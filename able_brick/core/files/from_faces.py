@@ -20,8 +20,6 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.text import counted
 
 Whole = npt.NDArray[np.integer]
-
-
 #: Normals that lean no more than this from those of the surface are its own, degrees.
 _OF_SURFACE: Final = 2.0
 

@@ -26,8 +26,7 @@ _MAPS: Final = {
 
 def losses(document: dict[str, Any], reached: Container[int], kept: Container[int]) -> list[str]:
     """A sentence for each kind of what is left out, where so many nodes were `reached`, and the extras of some are
-    `kept`. Nothing in the document is
-    believed, and nothing is refused."""
+    `kept`. Nothing in the document is believed, and nothing is refused."""
     return [*_of_file(document), *_of_nodes(document, reached, kept), *_of_meshes(document), *_of_materials(document)]
 
 
