@@ -14,15 +14,15 @@ import typer
 from pydantic import ValidationError
 
 from able_brick.core.allocator import limit_arenas
-from able_brick.core.collecting import keep_what_stands, uncollected
 from able_brick.core.errors import AbleBrickError, InputError
 from able_brick.core.events import set_up
+from able_brick.core.gc_pause import gc_paused, keep_what_stands
 
-with uncollected():  # what is imported stays: to look for garbage in it would take a good part of a start
+with gc_paused():  # what is imported stays: to look for garbage in it would take a good part of a start
     from able_brick.core.files.glb_nodes import Rungs
-    from able_brick.core.files.part import Scene
     from able_brick.core.files.read import read_file
     from able_brick.core.files.regular import read_beside, read_regular
+    from able_brick.core.files.scene import Scene
     from able_brick.core.files.units import Unit, Up, brought_in
     from able_brick.core.files.write import write_file
     from able_brick.core.mesh.measure import counts_of_all
@@ -52,7 +52,7 @@ def serve(
     """Serve the web application on 127.0.0.1."""
     limit_arenas()
     gc.disable()  # until everything is there
-    # whoever answers a tab waits this long at most for a thread that reckons something, instead of ten times as long
+    # whoever answers a tab waits this long at most for a thread that computes something, instead of ten times as long
     sys.setswitchinterval(0.0005)
     import uvicorn
 
@@ -238,7 +238,7 @@ def reduce(
         scene = _read(source)
         total = sum(p.mesh.triangle_count for p in scene.parts)
         made = slim_scene(scene, targets, keep_seams=keep_seams, outline=outline)
-        told = []
+        reports = []
         for k, rung in enumerate(made, 1):
             of = min(k, each)
             at = target.with_name(str(named.of(source.stem, of, made[of - 1].triangles, "", target.suffix)))
@@ -246,7 +246,7 @@ def reduce(
                 _write(at, rung.scene)
             elif k == 1:
                 _write(at, with_rungs(scene, made), rungs=rungs)
-            told.append({"rung": k, "file": str(at), "notes": list(scene.notes), **rung.report()})
+            reports.append({"rung": k, "file": str(at), "notes": list(scene.notes), **rung.report()})
     except AbleBrickError as error:
         typer.echo(f"{source}: {error}", err=True)
         raise typer.Exit(2) from None
@@ -254,11 +254,11 @@ def reduce(
         typer.echo(f"{error.filename}: {error.strerror}", err=True)
         raise typer.Exit(2) from None
     if as_json:
-        typer.echo(json.dumps(told, indent=1))
+        typer.echo(json.dumps(reports, indent=1))
     else:
         for note in scene.notes[:20]:
             typer.echo(f"  {note}")
-    for one in told:
+    for one in reports:
         if not as_json:
             far = at_most(one["max_deviation_m"])
             lost = one["parts_let_go"]
@@ -278,7 +278,7 @@ def reduce(
                 "seams and form allow.",
                 err=True,
             )
-    if triangles is not None and not told[0]["reached"]:
+    if triangles is not None and not reports[0]["reached"]:
         raise typer.Exit(1)
 
 

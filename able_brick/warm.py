@@ -12,8 +12,8 @@ from able_brick.core.edit.bevel import bevel
 from able_brick.core.edit.carry import carry
 from able_brick.core.edit.divide import poke
 from able_brick.core.edit.sound import check_sound
-from able_brick.core.files.part import Part, Scene
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import Scene, ScenePart
 from able_brick.core.files.view_glb import ViewItems, write_items_glb, write_view_glb
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.combine import joined, with_positions
@@ -22,8 +22,7 @@ from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.validity import duplicate_faces
 from able_brick.core.path.bend import bent, bent_normals, bent_points
-from able_brick.core.path.course import Fit, lay_course
-from able_brick.core.path.course import Part as CoursePart
+from able_brick.core.path.course import CoursePart, Fit, lay_course
 from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.path.dividing import divided, divided_for
 from able_brick.core.path.guide import Guide
@@ -128,7 +127,7 @@ def warm_readers() -> None:
     """The same for what reading a file takes."""
     ball = turned([(0.0, -1.0), (0.8, -0.6), (1.0, 0.0), (0.8, 0.6), (0.0, 1.0)], sides=24)
     for end in (".glb", ".obj", ".ply", ".stl"):
-        written = write_file(f"ball{end}", Scene((Part("Ball", ball),)))
+        written = write_file(f"ball{end}", Scene((ScenePart("Ball", ball),)))
         counts(read_file(f"ball{end}", written[f"ball{end}"], written.get).parts[0].mesh)
     read_file("a.ply", _TEXT_PLY)
     read_file("a.stl", _TEXT_STL)

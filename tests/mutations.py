@@ -67,7 +67,7 @@ MUTATIONS = [
             "np.concatenate([own, own, between.like])]] > 0",
             EDIT,
         ),
-        ("core/edit/extrude.py", "aside = move - edge * part[:, None]", "aside = move", EDIT),
+        ("core/edit/extrude.py", "sideways = move - edge * part[:, None]", "sideways = move", EDIT),
         ("core/edit/cut.py", "sharp[-1] = False", "sharp[0] = False", EDIT),
         ("core/edit/cut.py", "if min(ways) <= 1e-12 * abs(whole):", "if min(ways) <= -1e12 * abs(whole):", EDIT),
         ("core/edit/cut.py", "add(name, c, share if ahead else 1.0 - share)", "add(name, c, share)", EDIT),
@@ -131,8 +131,8 @@ MUTATIONS = [
         ("steps/keep.py", "draft.put(now.changed(stations=None))", "pass", "tests/steps"),
         (
             "core/text.py",
-            'return f"{told} %" if float(told) else "0 %"',
-            'return f"{told} %"',
+            'return f"{shown} %" if float(shown) else "0 %"',
+            'return f"{shown} %"',
             "tests/core tests/steps",
         ),
         # the project
@@ -180,8 +180,8 @@ MUTATIONS = [
         ("core/files/node_extras.py", "if own.keys() & theirs.keys()", "if False", "tests/session/test_node_extras.py"),
         ("level/carried.py", "thing.changed(extras=extras or None)", "thing", "tests/session/test_node_extras.py"),
         # what is let go, and what shows
-        ("core/slim/parts.py", "old = chosen[self._stale[chosen]]", "old = chosen[:0]", "tests/core/test_parts.py"),
-        ("core/slim/parts.py", "label[np.isin(label, gone)] = -1", "pass", "tests/core/test_parts.py"),
+        ("core/slim/components.py", "old = chosen[self._stale[chosen]]", "old = chosen[:0]", "tests/core/test_parts.py"),
+        ("core/slim/components.py", "label[np.isin(label, gone)] = -1", "pass", "tests/core/test_parts.py"),
         ("core/slim/outline.py", "np.where(convex, angle / np.pi, 0.0)", "angle / np.pi", "tests/core/test_outline.py"),
     )
 ]

@@ -16,7 +16,7 @@ from able_brick import cli
 from able_brick.cli import app
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
-from able_brick.core.files.part import Material, Node, Part
+from able_brick.core.files.scene import Material, Node, ScenePart
 from able_brick.session.project import Project
 from able_brick.store.migrations import HEAD
 from tests.zoo import ZOO
@@ -27,7 +27,7 @@ run = CliRunner()
 @pytest.fixture
 def ball(tmp_path: Path) -> Path:
     file = tmp_path / "ball.glb"
-    parts = [Part("Ball", ZOO["ball"](), (Material("stone"),)), Part("Box", ZOO["box"]())]
+    parts = [ScenePart("Ball", ZOO["ball"](), (Material("stone"),)), ScenePart("Box", ZOO["box"]())]
     file.write_bytes(write_glb(parts, [Node("one", 0), Node("two", 0, (5, 0, 0)), Node("box", 1, (0, 3, 0))]))
     return file
 

@@ -19,11 +19,11 @@ from starlette.staticfiles import StaticFiles
 import able_brick
 from able_brick.api import backups, batches, elements, errors, health, imports, kit, levels, questions, rules, work
 from able_brick.api import project as project_routes
+from able_brick.api.current_project import CurrentProject, DemoBuilder
 from able_brick.api.guard import Guard
-from able_brick.api.opened import DemoBuilder, Opened
-from able_brick.api.turns import Turns
+from able_brick.api.preview_queue import PreviewQueue
 from able_brick.api.within import WithinProject, described
-from able_brick.core import late
+from able_brick.core import lazy_imports
 from able_brick.core.errors import ClosedError, StorageError
 from able_brick.session.project import Project
 
@@ -48,7 +48,7 @@ def prepare(project: Project) -> None:
     what the first steps will want."""
     with suppress(ClosedError):  # another one is open already
         _prepare(project)
-    late.load()
+    lazy_imports.load()
 
 
 def _prepare(project: Project) -> None:
@@ -77,16 +77,16 @@ def create_app(
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         if serving:
-            app.state.opened.now.imports.warm()
+            app.state.current.now.imports.warm()
             asyncio.get_running_loop().run_in_executor(None, prepare, project)
         yield
         # what does not stop by itself is cut off: a change is in the file whole, or not at all
-        late = threading.Timer(_MOST_CLOSING, os._exit, (0,))
-        late.daemon = True
+        lazy_imports = threading.Timer(_MOST_CLOSING, os._exit, (0,))
+        lazy_imports.daemon = True
         if serving:
-            late.start()
-        app.state.opened.close()
-        late.cancel()
+            lazy_imports.start()
+        app.state.current.close()
+        lazy_imports.cancel()
 
     app = FastAPI(
         title="Able Brick",
@@ -100,8 +100,8 @@ def create_app(
     )
     usual = app.openapi
     app.openapi = cache(lambda: described(usual()))  # type: ignore[method-assign]
-    app.state.opened = Opened(project, build_demo=build_demo, serving=serving)
-    app.state.turns = Turns()
+    app.state.current = CurrentProject(project, build_demo=build_demo, serving=serving)
+    app.state.preview_queue = PreviewQueue()
     errors.install(app)
     app.include_router(levels.general)
     app.include_router(kit.general)

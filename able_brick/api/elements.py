@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from able_brick.api.levels import LevelId
 from able_brick.api.within import PREFIX, TheProject
-from able_brick.core.edit.kinds import Kind, converted
+from able_brick.core.edit.element_types import ElementType, converted
 from able_brick.core.edit.picks import How, take_in
 from able_brick.core.errors import StaleElementsError, UnknownIdError
 from able_brick.core.mesh.facets import facets
@@ -33,7 +33,7 @@ class ElementsRequest(BaseModel):
     piece: str = Field(max_length=80)
     elements: Elements
     how: How | Literal["as it is"] = Field("as it is", description="What to take in")
-    to: Kind | None = Field(None, description="The kind that it is to be afterwards")
+    to: ElementType | None = Field(None, description="The kind that it is to be afterwards")
     angle: float = Field(0, ge=0, le=180, description="How far *same way* reaches, degrees")
 
 
@@ -53,7 +53,7 @@ def elements(project: TheProject, level: LevelId, wish: ElementsRequest) -> Elem
     if piece.mesh != wish.elements.mesh:
         raise StaleElementsError(f"{piece.name} has changed since it was picked from; pick again.")
     mesh = project.meshes.get(piece.mesh)
-    kind: Kind = wish.elements.kind
+    kind: ElementType = wish.elements.kind
     ids: Indices = wish.elements.numbers(mesh)
     if wish.how != "as it is":
         ids = take_in(mesh, kind, ids, wish.how, math.radians(wish.angle))

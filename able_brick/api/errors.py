@@ -74,7 +74,7 @@ def problem(status: int, code: str, detail: str, data: dict[str, Any] | None = N
         detail=detail,
         data=data or {},
     )
-    # whatever came in and is told back must go out as text
+    # whatever came in and is sent back must go out as text
     return JSONResponse(_sendable(body.model_dump()), status, media_type="application/problem+json")
 
 
@@ -95,7 +95,7 @@ def install(app: FastAPI) -> None:
     """Answer every error of the program with a problem, never with a stack trace."""
 
     @app.exception_handler(AbleBrickError)
-    async def known(request: Request, error: AbleBrickError) -> JSONResponse:
+    async def handled(request: Request, error: AbleBrickError) -> JSONResponse:
         request.scope.get("able_brick.facts", {})["code"] = error.code
         return problem(STATUS.get(type(error), 500), error.code, str(error), error.data)
 

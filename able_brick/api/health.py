@@ -13,7 +13,7 @@ from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
 import able_brick
-from able_brick.api.opened import Opened
+from able_brick.api.current_project import CurrentProject
 from able_brick.core.cache import BUDGET
 from able_brick.store.backups import backups_of
 
@@ -41,13 +41,13 @@ class Health(BaseModel):
     backup_trouble: str | None
 
 
-async def _opened(request: Request) -> Opened:
-    found: Opened = request.app.state.opened
+async def _opened(request: Request) -> CurrentProject:
+    found: CurrentProject = request.app.state.current
     return found
 
 
 @router.get("/health")
-def health(it: Annotated[Opened, Depends(_opened)]) -> Health:
+def health(it: Annotated[CurrentProject, Depends(_opened)]) -> Health:
     """How the server is. Answers at once."""
     here = it.now
     newest = next(iter(backups_of(here.project.id)), None)

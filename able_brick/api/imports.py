@@ -11,7 +11,7 @@ from fastapi import Path as PathPart
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from able_brick.api.told import told
+from able_brick.api.delta_response import delta_response
 from able_brick.api.within import PREFIX, AtWork, TheProject, Waiting
 from able_brick.api.work import JobView
 from able_brick.core.files.units import Unit, Up
@@ -20,7 +20,7 @@ from able_brick.jobs.sheet import Sheet
 from able_brick.session.delta import Delta
 from able_brick.session.importing import Taking, take_in
 from able_brick.session.work import Outcome
-from able_brick.steps.draft import Tell
+from able_brick.steps.draft import ProgressCallback
 
 router = APIRouter(prefix=f"{PREFIX}/imports")
 
@@ -110,7 +110,7 @@ def discard(imports: Waiting, key: ImportId) -> None:
 def accept(project: TheProject, imports: Waiting, key: ImportId, how: Accept, asked: Request) -> Response:
     """Put what was read onto the shelf, as one step."""
     taking = Taking(how.unit, how.up, one_piece=how.pieces == "one", base_pivot=how.pivot == "base centre")
-    return told(take_in(project, imports, key, how.level, how.revision, taking, place=how.place), asked)
+    return delta_response(take_in(project, imports, key, how.level, how.revision, taking, place=how.place), asked)
 
 
 @router.post("/{key}/work", status_code=202)
@@ -120,9 +120,9 @@ def accept_beside(project: TheProject, imports: Waiting, work: AtWork, key: Impo
     incoming = imports.get(key)
     project.snapshot.level(how.level)
 
-    def do(tell: Tell, _room: Callable[[], Path]) -> Outcome:
+    def do(tell: ProgressCallback, _room: Callable[[], Path]) -> Outcome:
         delta = take_in(project, imports, key, how.level, None, taking, place=how.place, tell=tell)
         return Outcome(delta.revision, delta.note)
 
     title = f"Bring in {incoming.file}"
-    return JobView.of(work.begin(project, how.level, title, "import_pieces", do, told_by_file=True))
+    return JobView.of(work.begin(project, how.level, title, "import_pieces", do, recorded=True))

@@ -15,7 +15,7 @@ from pydantic import TypeAdapter
 from able_brick.api.within import PREFIX, TheProject
 from able_brick.core.errors import UnknownIdError
 from able_brick.core.files.glb_nodes import Rungs
-from able_brick.core.files.part import Scene
+from able_brick.core.files.scene import Scene
 from able_brick.core.files.units import Unit, Up
 from able_brick.core.files.write import write_file
 from able_brick.level.export import piece_part

@@ -11,8 +11,8 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from able_brick.api.told import VARY, as_columns, told, wants_columns
-from able_brick.api.turns import Turns, turns
+from able_brick.api.delta_response import VARY, as_columns, delta_response, wants_columns
+from able_brick.api.preview_queue import PreviewQueue, preview_queue
 from able_brick.api.within import PREFIX, Here, TheProject, note
 from able_brick.core.errors import UnknownIdError
 from able_brick.core.files.glb_nodes import Rungs
@@ -169,7 +169,7 @@ def take_step(project: TheProject, level: LevelId, request: StepRequest, asked: 
     tool = parse_tool(request.tool, request.params, request.format)
     delta = project.step(level, tool, tuple(request.selection), request.revision)
     note(asked, revision=delta.revision)
-    return told(delta, asked)
+    return delta_response(delta, asked)
 
 
 @router.put("/levels/{level}/steps/last", response_model=Delta)
@@ -177,7 +177,7 @@ def adjust_last(project: TheProject, level: LevelId, request: AdjustRequest, ask
     """Make the last step again with other parameters."""
     note(asked, event="adjust", tool=request.tool[:60])
     tool = parse_tool(request.tool, request.params, request.format)
-    return told(project.adjust_last(level, tool, request.revision), asked)
+    return delta_response(project.adjust_last(level, tool, request.revision), asked)
 
 
 @router.post("/levels/{level}/preview", response_model=Delta)
@@ -186,32 +186,34 @@ async def preview(
     level: LevelId,
     request: PreviewRequest,
     asked: Request,
-    turns: Annotated[Turns, Depends(turns)],
+    preview_queue: Annotated[PreviewQueue, Depends(preview_queue)],
 ) -> Response:
-    """What a step would change; nothing is kept. Few are reckoned at once, the newest first: 429 for those that others
+    """What a step would change; nothing is kept. Few are computed at once, the newest first: 429 for those that others
     have overtaken too often."""
 
-    def reckon() -> Response:
+    def compute() -> Response:
         note(asked, event="preview", tool=request.tool[:60], quiet=True)
         tool = parse_tool(request.tool, request.params, request.format)
         chosen = tuple(request.selection)
-        return told(project.preview(level, tool, chosen, request.revision, adjust_last=request.adjust_last), asked)
+        return delta_response(
+            project.preview(level, tool, chosen, request.revision, adjust_last=request.adjust_last), asked
+        )
 
-    return await turns.take(asked.is_disconnected, reckon)
+    return await preview_queue.take(asked.is_disconnected, compute)
 
 
 @router.post("/levels/{level}/undo", response_model=Delta)
 def undo(project: TheProject, level: LevelId, request: HistoryRequest, asked: Request) -> Response:
     """Take back the last step."""
     note(asked, event="undo")
-    return told(project.undo(level, request.revision), asked)
+    return delta_response(project.undo(level, request.revision), asked)
 
 
 @router.post("/levels/{level}/redo", response_model=Delta)
 def redo(project: TheProject, level: LevelId, request: HistoryRequest, asked: Request) -> Response:
     """Make the step again that was undone last."""
     note(asked, event="redo")
-    return told(project.redo(level, request.revision), asked)
+    return delta_response(project.redo(level, request.revision), asked)
 
 
 @router.get("/levels/{level}/export.glb", response_class=Response)

@@ -10,14 +10,14 @@ from typing import Any
 
 from able_brick.session.delta import Delta
 
-#: A change as it is told; None to have the level loaded anew.
-Told = str | bytes | None
+#: A delta as it is sent; None to have the level loaded anew.
+Message = str | bytes | None
 _MOST_WAITING = 256
 #: Bytes that may wait for one tab.
 _MOST_BYTES = 16 * 1024 * 1024
 
 
-class Tab(asyncio.Queue[Told]):
+class Tab(asyncio.Queue[Message]):
     """What waits for one tab to be read; `size` is how many letters or bytes that is. With `columns` it understands
     those."""
 
@@ -26,16 +26,16 @@ class Tab(asyncio.Queue[Told]):
         self.columns = columns
         self.size = 0
 
-    def _put(self, item: Told) -> None:
+    def _put(self, item: Message) -> None:
         self.size += len(item or "")
         super()._put(item)
 
-    def _get(self) -> Told:
-        item: Told = super()._get()
+    def _get(self) -> Message:
+        item: Message = super()._get()
         self.size -= len(item or "")
         return item
 
-    def has_room(self, item: Told) -> bool:
+    def has_room(self, item: Message) -> bool:
         """Whether one more may wait; what is large by itself may where nothing else does."""
         return not self.full() and (self.empty() or self.size + len(item or "") <= _MOST_BYTES)
 
@@ -68,25 +68,25 @@ class Hub:
         if delta is None:
             self._loop.call_soon_threadsafe(self._spread, level, None, None)
             return
-        # tabs that come meanwhile are told of the revision they have missed
+        # tabs that come meanwhile hear of the revision they have missed
         large = delta.large
         wanted = {large and tab.columns for tab in list(self._queues[level])}
         text = delta.text() if False in wanted else None
         self._loop.call_soon_threadsafe(self._spread, level, text, delta.columns() if True in wanted else text)
 
     def end(self, other: dict[str, Any]) -> None:
-        """Tell all tabs which other project is open now; nothing is told after that."""
-        told = json.dumps({"page": "other", **other})
+        """Tell all tabs which other project is open now; nothing is sent after that."""
+        message = json.dumps({"page": "other", **other})
         if self._loop is not None and not self._loop.is_closed():
             for level in list(self._queues):
-                self._loop.call_soon_threadsafe(self._spread, level, told, told)
+                self._loop.call_soon_threadsafe(self._spread, level, message, message)
 
-    def _spread(self, level: str, text: Told, columns: Told) -> None:
+    def _spread(self, level: str, text: Message, columns: Message) -> None:
         for queue in list(self._queues[level]):
-            told = columns if queue.columns else text
-            if not queue.has_room(told):  # a tab that does not listen: drop what waits and tell it to load anew
+            message = columns if queue.columns else text
+            if not queue.has_room(message):  # a tab that does not listen: drop what waits and tell it to load anew
                 while not queue.empty():
                     queue.get_nowait()
                 queue.put_nowait(None)
             else:
-                queue.put_nowait(told)
+                queue.put_nowait(message)

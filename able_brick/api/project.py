@@ -10,7 +10,7 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.background import BackgroundTask
 
-from able_brick.api.opened import Opened, Running
+from able_brick.api.current_project import CurrentProject, Running
 from able_brick.api.within import PREFIX, TheProject
 from able_brick.core.errors import UnknownIdError
 from able_brick.store.recent import recent
@@ -20,12 +20,12 @@ router = APIRouter(prefix="/api/project")
 of_project = APIRouter(prefix=PREFIX)
 
 
-async def opened(request: Request) -> Opened:
-    found: Opened = request.app.state.opened
+async def current(request: Request) -> CurrentProject:
+    found: CurrentProject = request.app.state.current
     return found
 
 
-TheOpened = Annotated[Opened, Depends(opened)]
+TheCurrent = Annotated[CurrentProject, Depends(current)]
 
 
 class ProjectView(BaseModel):
@@ -69,7 +69,7 @@ class DemoRequest(BaseModel):
     running: Running | None = None
 
 
-def _view(it: Opened) -> ProjectView:
+def _view(it: CurrentProject) -> ProjectView:
     project = it.now.project
     return ProjectView(
         key=it.now.key,
@@ -82,21 +82,21 @@ def _view(it: Opened) -> ProjectView:
 
 
 @router.get("")
-def look(it: TheOpened) -> ProjectView:
+def look(it: TheCurrent) -> ProjectView:
     """Where the project lies, and whether it can be changed."""
     return _view(it)
 
 
 @router.get("/recent")
-def list_recent(it: TheOpened) -> list[RecentProject]:
+def list_recent(it: TheCurrent) -> list[RecentProject]:
     """The project files that were opened last and are still there, the latest first."""
     here = str(it.now.project.path.resolve())
     return [RecentProject(name=Path(r.path).name, path=r.path, opened=r.opened, here=r.path == here) for r in recent()]
 
 
 @router.post("/open")
-def open_other(it: TheOpened, wish: OpenRequest) -> ProjectView:
-    """Open one of the recent projects instead of this one; all tabs are told."""
+def open_other(it: TheCurrent, wish: OpenRequest) -> ProjectView:
+    """Open one of the recent projects instead of this one; all tabs are notified."""
     if wish.path not in {r.path for r in recent()}:
         raise UnknownIdError("That project is not among the recent ones, or not there any more.", id=wish.path[:200])
     it.open(Path(wish.path), wish.running)
@@ -104,8 +104,8 @@ def open_other(it: TheOpened, wish: OpenRequest) -> ProjectView:
 
 
 @router.post("/demo")
-def open_demo(it: TheOpened, wish: DemoRequest | None = None) -> ProjectView:
-    """Open the demo project, which is built beside this one when it is not there yet; all tabs are told."""
+def open_demo(it: TheCurrent, wish: DemoRequest | None = None) -> ProjectView:
+    """Open the demo project, which is built beside this one when it is not there yet; all tabs are notified."""
     it.open_demo(None if wish is None else wish.running)
     return _view(it)
 

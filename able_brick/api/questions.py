@@ -103,7 +103,7 @@ def seams(project: TheProject, level: LevelId, piece: Annotated[str, Path(max_le
 
 class Sized(BaseModel):
     """The largest size in which a piece stands, along the axes of its pivot, and by how many times distances are larger
-    there than they are told to be of its rungs and of what it was slimmed from."""
+    there than they are reported for its rungs and of what it was slimmed from."""
 
     size: Vector
     times: float
@@ -118,8 +118,8 @@ def sizes(project: TheProject, level: LevelId, piece: Annotated[str, Path(max_le
     if found is None:
         raise UnknownIdError("That piece is not on the shelf (any more).", id=piece)
     size = largest_size(snapshot, found)
-    told = found.ladder.size if found.ladder else found.slim.size if found.slim else size
-    return Sized(size=size, times=times_larger(size, told))
+    own_size = found.ladder.size if found.ladder else found.slim.size if found.slim else size
+    return Sized(size=size, times=times_larger(size, own_size))
 
 
 @router.post("/{level}/snap")

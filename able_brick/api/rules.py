@@ -11,7 +11,7 @@ from able_brick.core.files.read import BESIDE, MODELS
 from able_brick.core.files.units import METRES, Unit, Up
 from able_brick.core.walk.fits import STEP
 from able_brick.level.palette import Tint
-from able_brick.steps.tool import KIND_WORDS, Kind
+from able_brick.level.rows import KIND_WORDS, Kind
 
 router = APIRouter(prefix="/api")
 

@@ -13,8 +13,8 @@ from fastapi import Depends
 from starlette.requests import HTTPConnection
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from able_brick.api.current_project import CurrentProject, OpenProject, project_notice
 from able_brick.api.errors import STATUS, problem
-from able_brick.api.opened import Opened, OpenProject, told_of
 from able_brick.core.errors import OtherProjectError
 from able_brick.core.events import event
 from able_brick.jobs.batches import Batches
@@ -47,7 +47,7 @@ _NAMED: Final = {
 
 
 class WithinProject:
-    """ASGI middleware: a request for a project that is not open is told so; the open one is not closed under others."""
+    """ASGI middleware: a request for a project that is not open is refused; the open one is not closed under others."""
 
     def __init__(self, app: ASGIApp) -> None:
         self.app = app
@@ -57,16 +57,16 @@ class WithinProject:
         if scope["type"] not in ("http", "websocket") or not path.startswith(_BEFORE):
             await self.app(scope, receive, send)
             return
-        opened: Opened = scope["app"].state.opened
+        current: CurrentProject = scope["app"].state.current
         key = unquote(path[len(_BEFORE) :].partition("/")[0])
         try:
-            found = opened.enter(key)
+            found = current.enter(key)
         except OtherProjectError as error:
             if scope["type"] == "websocket":
                 await receive()
                 await send({"type": "websocket.accept"})
-                told = {"page": "other", **told_of(opened.now)}
-                await send({"type": "websocket.send", "text": json.dumps(told)})
+                notice = {"page": "other", **project_notice(current.now)}
+                await send({"type": "websocket.send", "text": json.dumps(notice)})
                 await send({"type": "websocket.close", "code": OTHER, "reason": "other project"})
             else:
                 await problem(STATUS[OtherProjectError], error.code, str(error), error.data)(scope, receive, send)

@@ -20,7 +20,7 @@ from able_brick.session import work as jobs
 from able_brick.session.shipping import export
 from able_brick.session.work import Outcome
 from able_brick.steps.checks import check_text
-from able_brick.steps.draft import Tell
+from able_brick.steps.draft import ProgressCallback
 from able_brick.steps.parse import parse_tool
 
 router = APIRouter(prefix=PREFIX)
@@ -47,8 +47,8 @@ class JobView(BaseModel):
 
     @classmethod
     def of(cls, j: jobs.Job) -> JobView:
-        told = {name: getattr(j, name) for name in cls.model_fields if name != "has_file"}
-        return cls(**told, has_file=j.file is not None)
+        fields = {name: getattr(j, name) for name in cls.model_fields if name != "has_file"}
+        return cls(**fields, has_file=j.file is not None)
 
 
 class RecipeView(Recipe):
@@ -72,7 +72,7 @@ def export_beside(
     """Begin to write a level as binary glTF 2.0 beside other work; its file is fetched when that is done."""
     name = project.snapshot.level(level).name
 
-    def do(tell: Tell, room: Callable[[], Path]) -> Outcome:
+    def do(tell: ProgressCallback, room: Callable[[], Path]) -> Outcome:
         return export(project, level, room, tell, lean=lean, rungs=rungs)
 
     return JobView.of(work.begin(project, level, f"Export {name}", "export", do))

@@ -1,4 +1,4 @@
-"""Things that were reckoned or read and may be wanted again, as many as fit into a number of bytes."""
+"""Things that were computed or read and may be wanted again, as many as fit into a number of bytes."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _USUAL: Final = 768
 
 
 class Budget:
-    """Bytes that several caches share. What can be reckoned again from what is kept goes before that, and of it what
+    """Bytes that several caches share. What can be computed again from what is kept goes before that, and of it what
     has not been used for longest."""
 
     def __init__(self, most: int) -> None:
@@ -57,8 +57,8 @@ class Budget:
 
 def _asked_for() -> int:
     """The bytes that `ABLE_BRICK_MEMORY` grants, in megabytes there."""
-    told = os.environ.get("ABLE_BRICK_MEMORY", "")
-    return max(64, int(told)) * _MEGABYTE if told.isdecimal() and len(told) < 8 else _USUAL * _MEGABYTE
+    text = os.environ.get("ABLE_BRICK_MEMORY", "")
+    return max(64, int(text)) * _MEGABYTE if text.isdecimal() and len(text) < 8 else _USUAL * _MEGABYTE
 
 
 BUDGET: Final = Budget(_asked_for())
@@ -67,7 +67,7 @@ BUDGET: Final = Budget(_asked_for())
 class ByteCache(Generic[V]):
     """What was used last stays; what has not been used for longest goes first. Safe to use from several threads.
 
-    `most` bytes are its own limit, beside the budget that it shares. `derived`: it can be reckoned again from what
+    `most` bytes are its own limit, beside the budget that it shares. `derived`: it can be computed again from what
     other caches hold, so it goes before those. `latest`: what was kept last stays, however large it is.
     """
 

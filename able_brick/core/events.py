@@ -8,21 +8,21 @@ import time
 from typing import Any, Final
 
 _LOG: Final = logging.getLogger("able_brick.events")
-#: What takes longer than so many milliseconds is told as a warning.
+#: What takes longer than so many milliseconds is logged as a warning.
 SLOW: Final = 1000.0
 
 
 def event(what: str, *, level: int = logging.INFO, ms: float | None = None, **facts: Any) -> None:
     """Tell that something happened: `what`, with facts about it that hold nothing of what artists make. `ms` is how
-    long it took: what takes long is told as a warning."""
+    long it took: what takes long is logged as a warning."""
     if ms is not None and ms > SLOW and level < logging.WARNING:
         level, facts = logging.WARNING, {**facts, "slow": True}
     if not _LOG.isEnabledFor(level):
         return
-    told = {"event": what, **{k: v for k, v in facts.items() if v is not None}}
+    fields = {"event": what, **{k: v for k, v in facts.items() if v is not None}}
     if ms is not None:
-        told["ms"] = round(ms, 1)
-    _LOG.log(level, "%s", json.dumps(told, default=str))
+        fields["ms"] = round(ms, 1)
+    _LOG.log(level, "%s", json.dumps(fields, default=str))
 
 
 class Lines(logging.Formatter):
@@ -33,10 +33,10 @@ class Lines(logging.Formatter):
         head = {"time": at, "level": record.levelname.lower()}
         if record.name == _LOG.name:
             return json.dumps({**head, **json.loads(record.getMessage())})
-        told: dict[str, str] = {**head, "event": "log", "logger": record.name, "text": record.getMessage()}
+        fields: dict[str, str] = {**head, "event": "log", "logger": record.name, "text": record.getMessage()}
         if record.exc_info:
-            told["trace"] = self.formatException(record.exc_info)
-        return json.dumps(told)
+            fields["trace"] = self.formatException(record.exc_info)
+        return json.dumps(fields)
 
 
 def set_up(level: str, file: str | None) -> None:

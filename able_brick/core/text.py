@@ -33,13 +33,13 @@ def at_most(metres: float) -> str:
     if not metres:
         return "0 mm"
     by, unit = (1.0, "m") if metres >= 1 else (1000.0, "mm")
-    told = Decimal(metres * by)
-    digit = Decimal(1).scaleb(told.adjusted() - 1)
-    return f"{told.quantize(digit, ROUND_CEILING).normalize():f} {unit}"
+    shown = Decimal(metres * by)
+    digit = Decimal(1).scaleb(shown.adjusted() - 1)
+    return f"{shown.quantize(digit, ROUND_CEILING).normalize():f} {unit}"
 
 
 def length_of(metres: float) -> str:
-    """A length as it is told: 12.34 m, and millimetres where that would say nothing: 3.4 mm."""
+    """A length as it is shown: 12.34 m, and millimetres where that would say nothing: 3.4 mm."""
     return f"{metres:.2f} m" if abs(metres) >= 0.1 or not metres else millimetres(metres)
 
 
@@ -47,8 +47,8 @@ def stretched(factor: float) -> str:
     """By how much something is stretched: +3.2 %, 0 %; 0.12 % of its length where next to nothing is left."""
     if factor < 0.1:
         return f"to {digits(100 * factor)} % of the length"
-    told = f"{100 * (factor - 1):+.1f}"
-    return f"{told} %" if float(told) else "0 %"
+    shown = f"{100 * (factor - 1):+.1f}"
+    return f"{shown} %" if float(shown) else "0 %"
 
 
 def listed(names: Sequence[str], most: int = 3) -> str:
@@ -57,6 +57,6 @@ def listed(names: Sequence[str], most: int = 3) -> str:
     return ", ".join(names[:most]) + more
 
 
-def counted(number: int, one: str, many: str) -> str:
+def counted(number: int, one: str, plural: str) -> str:
     """A number with its noun: 1 copy, 12 copies."""
-    return f"{grouped(number)} {one if number == 1 else many}"
+    return f"{grouped(number)} {one if number == 1 else plural}"

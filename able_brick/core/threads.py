@@ -22,10 +22,10 @@ def one_thread() -> Iterator[None]:
         _ALONE.reset(token)
 
 
-def by_halves(work: Callable[[int, int], T], count: int, many: int) -> list[T]:
-    """Work over all of so many, from one number to before another, by two threads where there are `many`: what each
+def by_halves(work: Callable[[int, int], T], count: int, parallel_from: int) -> list[T]:
+    """Work over all of so many, from one number to before another, by two threads from `parallel_from` on: what each
     half gave."""
-    if count < many:
+    if count < parallel_from:
         return [work(0, count)]
     if _ALONE.get():  # by halves too, so that it comes to the same numbers
         return [work(0, count // 2), work(count // 2, count)]

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from able_brick.core.files.part import Part
+from able_brick.core.files.scene import ScenePart
 from able_brick.core.path.course import Fit
 from able_brick.demo import pieces
 from able_brick.level.rows import Group, Path, Placement, Surface
@@ -37,7 +37,7 @@ class _Builder:
         revision = self.project.revision(self.level)
         return self.project.step(self.level, parse_tool(tool, params), selection, revision)
 
-    def bring_in(self, parts: list[Part]) -> dict[str, str]:
+    def bring_in(self, parts: list[ScenePart]) -> dict[str, str]:
         """Parts onto the shelf; piece ids by name."""
         imports = tuple(
             Imported(name=p.name, mesh=p.mesh.content_hash, materials=tuple(Surface.of(m) for m in p.materials))

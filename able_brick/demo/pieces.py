@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from able_brick.core.files.part import Part
+from able_brick.core.files.scene import ScenePart
 from able_brick.core.mesh.combine import joined, moved, with_positions
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import from_degrees
@@ -19,10 +19,10 @@ from able_brick.level.palette import PALETTE, Tint
 Body = tuple[Tint, PolyMesh]
 
 
-def _part(name: str, bodies: Sequence[Body]) -> Part:
+def _part(name: str, bodies: Sequence[Body]) -> ScenePart:
     tints = list(dict.fromkeys(t for t, _ in bodies))
     mesh = joined([m for _, m in bodies], materials=[tints.index(t) for t, _ in bodies])
-    return Part(name, mesh, tuple(PALETTE[t].material() for t in tints))
+    return ScenePart(name, mesh, tuple(PALETTE[t].material() for t in tints))
 
 
 def _block(x: float, y: float, z: float, width: float, height: float, depth: float) -> PolyMesh:
@@ -41,7 +41,7 @@ def _solid(outline: Sequence[tuple[float, float]], depth: float) -> PolyMesh:
     return prism(points if area > 0 else points[::-1], depth)
 
 
-def quay_wall() -> Part:
+def quay_wall() -> ScenePart:
     """A 4 m length of quay wall: battered face to −Z, a plinth, a string course."""
     profile = [
         (-0.22, 0.0),
@@ -58,7 +58,7 @@ def quay_wall() -> Part:
     return _part("Quay wall 4 m", [(Tint.STONE, _drawn(profile, 4.0))])
 
 
-def coping() -> Part:
+def coping() -> ScenePart:
     """A 4 m coping stone with a rounded nose over the water."""
     profile = [
         (0.9, 0.0),
@@ -77,7 +77,7 @@ def _drawn(profile: Sequence[tuple[float, float]], length: float) -> PolyMesh:
     return _turned_about(_solid([(-z, y) for z, y in profile], length), (0, 90, 0))
 
 
-def gate_leaf() -> Part:
+def gate_leaf() -> ScenePart:
     """A lock gate leaf, 4.6 m wide: planks, heel and mitre posts, rails, a brace."""
     bodies: list[Body] = []
     for k in range(7):
@@ -93,7 +93,7 @@ def gate_leaf() -> Part:
     return _part("Gate leaf", bodies)
 
 
-def balance_beam() -> Part:
+def balance_beam() -> ScenePart:
     """The long beam that swings a gate leaf, its grip end chamfered."""
     side = [(-1.2, 0.0), (5.2, 0.08), (5.4, 0.16), (5.4, 0.34), (5.2, 0.42), (-1.2, 0.42)]
     return _part(
@@ -102,7 +102,7 @@ def balance_beam() -> Part:
     )
 
 
-def lamp_post() -> Part:
+def lamp_post() -> ScenePart:
     """An iron lamp post with a six-sided lantern, 3.9 m tall."""
     post = turned(
         [
@@ -125,7 +125,7 @@ def lamp_post() -> Part:
     return _part("Lamp post", [(Tint.IRON, post), (Tint.LAMP_GLASS, lantern), (Tint.IRON, roof), (Tint.IRON, arm)])
 
 
-def footbridge() -> Part:
+def footbridge() -> ScenePart:
     """A 10 m arched footbridge along X with railings; its deck ends lie at y = 0."""
 
     def rise(x: float) -> float:
@@ -154,7 +154,7 @@ def footbridge() -> Part:
     return _part("Footbridge 10 m", bodies)
 
 
-def pump_house() -> Part:
+def pump_house() -> ScenePart:
     """A brick pump house, 7 × 5 m, with plinth, slate roof, chimney, door and windows."""
     bodies: list[Body] = [
         (Tint.PALE_STONE, _block(-3.6, 0.0, -2.6, 7.2, 0.45, 5.2)),
@@ -179,7 +179,7 @@ def pump_house() -> Part:
     return _part("Pump house", bodies)
 
 
-def bollard() -> Part:
+def bollard() -> ScenePart:
     """An iron mooring bollard."""
     shape = turned(
         [
@@ -197,7 +197,7 @@ def bollard() -> Part:
     return _part("Bollard", [(Tint.IRON, shape)])
 
 
-def steps() -> Part:
+def steps() -> ScenePart:
     """Five stone steps, 2 m wide, rising 0.9 m along X."""
     outline = [(0.0, 0.0), (1.5, 0.0), (1.5, 0.9)]
     for k in range(4, -1, -1):
@@ -205,7 +205,7 @@ def steps() -> Part:
     return _part("Steps 2 m", [(Tint.PALE_STONE, _solid(outline, 2.0))])
 
 
-def crate() -> Part:
+def crate() -> ScenePart:
     """A wooden crate with iron corners."""
     bodies: list[Body] = [(Tint.OAK, box(0.9, 0.8, 0.9))]
     for x in (-0.46, 0.40):
@@ -216,7 +216,7 @@ def crate() -> Part:
     return _part("Crate", bodies)
 
 
-def bench() -> Part:
+def bench() -> ScenePart:
     """A park bench of oak and iron, facing +Z."""
     bodies: list[Body] = [(Tint.OAK, _block(-0.9, 0.42, z, 1.8, 0.05, 0.13)) for z in (-0.2, -0.05, 0.1)]
     bodies += [
@@ -234,7 +234,7 @@ def bench() -> Part:
     return _part("Bench", bodies)
 
 
-def tree() -> Part:
+def tree() -> ScenePart:
     """A plain poplar: a trunk and a pointed crown."""
     trunk = turned([(0.20, 0.0), (0.14, 0.6), (0.12, 1.6)], sides=8)
     crown = moved(
@@ -244,7 +244,7 @@ def tree() -> Part:
     return _part("Poplar", [(Tint.OAK, trunk), (Tint.GATE_GREEN, crown)])
 
 
-def railing() -> Part:
+def railing() -> ScenePart:
     """A 2 m panel of an iron railing about its post."""
     bodies: list[Body] = [(Tint.IRON, _block(-0.03, 0.0, -0.03, 0.06, 1.05, 0.06))]
     for y, size in ((0.98, 0.07), (0.55, 0.04), (0.2, 0.04)):
@@ -252,7 +252,7 @@ def railing() -> Part:
     return _part("Railing 2 m", bodies)
 
 
-def railing_gate() -> Part:
+def railing_gate() -> ScenePart:
     """A 2 m gate in the railing, of oak between iron posts."""
     bodies: list[Body] = [(Tint.IRON, _block(x, 0.0, -0.04, 0.08, 1.2, 0.08)) for x in (-1.0, 0.92)]
     bodies += [(Tint.OAK, _block(-0.86 + 0.3 * k, 0.12, -0.02, 0.22, 0.9, 0.04)) for k in range(6)]
@@ -260,7 +260,7 @@ def railing_gate() -> Part:
     return _part("Railing gate 2 m", bodies)
 
 
-def reeds() -> Part:
+def reeds() -> ScenePart:
     """A clump of reeds, up to 1.3 m tall."""
     bodies: list[Body] = []
     for k in range(9):
@@ -272,7 +272,7 @@ def reeds() -> Part:
     return _part("Reeds", bodies)
 
 
-def bank(face: Sequence[tuple[float, float]], back: float, height: float, name: str) -> Part:
+def bank(face: Sequence[tuple[float, float]], back: float, height: float, name: str) -> ScenePart:
     """A piece of ground behind a quay: the face as (x, z) points in rising x, back to z = back."""
     points = [(x, -z) for x, z in face]
     ends = [(face[-1][0], -back), (face[0][0], -back)]
@@ -285,12 +285,12 @@ def bank(face: Sequence[tuple[float, float]], back: float, height: float, name: 
     return _part(name, [(Tint.EARTH, up)])
 
 
-def heron_part() -> Part:
+def heron_part() -> ScenePart:
     """The bronze heron on its rock."""
-    return Part("Bronze heron", heron(), (PALETTE[Tint.BRONZE].material(), PALETTE[Tint.STONE].material()))
+    return ScenePart("Bronze heron", heron(), (PALETTE[Tint.BRONZE].material(), PALETTE[Tint.STONE].material()))
 
 
-def all_parts() -> list[Part]:
+def all_parts() -> list[ScenePart]:
     """Every piece but the banks, in the order of the shelf."""
     makers = (
         quay_wall,

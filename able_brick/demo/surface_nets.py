@@ -22,7 +22,7 @@ def surface_net(distance: Distance, low: Floats, high: Floats, cell: float) -> P
     blocks = np.ceil((high - low) / (cell * _COARSE)).astype(int)
     n = blocks * _COARSE + 1
     field = _sampled(distance, low, n, cell)
-    _settle(field)
+    _relax(field)
     inside = field < 0
     cells = n - 1
     corner = [(dx, dy, dz) for dx in (0, 1) for dy in (0, 1) for dz in (0, 1)]
@@ -93,7 +93,7 @@ def _sampled(distance: Distance, low: Floats, n: np.ndarray, cell: float) -> Flo
     return field
 
 
-def _settle(field: Floats) -> None:
+def _relax(field: Floats) -> None:
     """Change the sign of samples where four of them lie crosswise, since a net would touch itself there."""
     for _ in range(50):
         changed = False

@@ -22,13 +22,13 @@ def put_down(files: Iterable[tuple[str, BinaryIO]], folder: Path) -> int:
 
     Raises InputError for names that are none, or come twice, and StorageError where there is no room.
     """
-    known: set[str] = set()
+    seen: set[str] = set()
     for name, stream in files:
         path = _inside(name)
         key = str(path).casefold()
-        if key in known:
+        if key in seen:
             raise InputError(f"Two files are called {path}; give one of them another name.", field="files")
-        known.add(key)
+        seen.add(key)
         try:
             (folder / path).parent.mkdir(parents=True, exist_ok=True)
             with (folder / path).open("xb") as out:
@@ -36,9 +36,9 @@ def put_down(files: Iterable[tuple[str, BinaryIO]], folder: Path) -> int:
         except OSError as error:
             what = "the disk with the temporary folder is full" if error.errno == ENOSPC else error.strerror
             raise StorageError(f"{path} could not be taken in: {what}. Nothing was done.") from error
-    if not known:
+    if not seen:
         raise InputError("Give one file or more.", field="files")
-    return len(known)
+    return len(seen)
 
 
 def _inside(name: str) -> PurePosixPath:

@@ -103,7 +103,7 @@ def check_names(written: Written, pattern: NamePattern, each: int, rungs: Rungs 
     seen: set[int] = set()
     foreign = written.foreign_reports()
     count = 0
-    known = "{tris}" not in pattern.text
+    fixed = "{tris}" not in pattern.text
     for path in models_in(written.source, without=written.target):
         count += 1
         names = [name for rung in range(1, each + 1) if (name := _named(pattern, path, rung, rungs)) is not None]
@@ -111,10 +111,10 @@ def check_names(written: Written, pattern: NamePattern, each: int, rungs: Rungs 
             fault = written.fault(name)
             if fault is not None:
                 raise InputError(f"{fault}. Give another folder or pattern; nothing was begun.", field="target")
-            if known and hash(name) in seen:
+            if fixed and hash(name) in seen:
                 _refuse_twice(written, pattern, each, path, name, rungs)
             seen.add(hash(name))
-        foreign += written.foreign(path, names) if known else []
+        foreign += written.foreign(path, names) if fixed else []
     if foreign and not written.replace:
         more = f" and {len(foreign) - _LISTED} more" if len(foreign) > _LISTED else ""
         listed = ", ".join(foreign[:_LISTED]) + more
@@ -141,7 +141,7 @@ def _refuse_twice(written: Written, pattern: NamePattern, each: int, path: str, 
 
 
 def _named(pattern: NamePattern, path: str, rung: int, rungs: Rungs | None) -> str | None:
-    """The name of a rung, as far as it is known; None where it cannot be, which is told of the file alone."""
+    """The name of a rung, as far as it is known; None where it cannot be, which is reported for the file alone."""
     at = Path(path)
     with suppress(AbleBrickError, ValueError):
         return str(pattern.of(at.stem, rung, 0, "/".join(at.parent.parts), written_ending(at, rungs)))
@@ -203,8 +203,11 @@ def run_batch(
     return progress
 
 
-def _ended(workers: Workers, jobs: Iterator[FileJob], breathe: Callable[[], None]) -> Iterator[tuple[str, Future[Any]]]:
-    """Have files worked on, some ahead for each worker; each when it has ended. `breathe` is called meanwhile."""
+def _ended(
+    workers: Workers, jobs: Iterator[FileJob], check_cancelled: Callable[[], None]
+) -> Iterator[tuple[str, Future[Any]]]:
+    """Have files worked on, some ahead for each worker; each when it has ended. `check_cancelled` is called
+    meanwhile."""
     ended: queue.SimpleQueue[tuple[str, Future[Any]]] = queue.SimpleQueue()
     under_way = 0
 
@@ -224,7 +227,7 @@ def _ended(workers: Workers, jobs: Iterator[FileJob], breathe: Callable[[], None
         try:
             path, future = ended.get(timeout=_BREATH)
         except queue.Empty:
-            breathe()
+            check_cancelled()
             continue
         under_way += hand_on() - 1
         yield path, future

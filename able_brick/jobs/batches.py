@@ -125,7 +125,7 @@ class Batches:
         check_folders(source, target)
         pattern, each = how_named(pattern, recipe, rungs)
         parsed = NamePattern.parse(pattern, rungs=each)
-        # told at once; it is looked at again when it begins
+        # reported at once; it is looked at again when it begins
         check_names(Written(target.resolve(), source.resolve(), "", replace), parsed, each, rungs)
         with self._guard:
             self._gate.check()

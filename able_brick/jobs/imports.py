@@ -17,10 +17,10 @@ from typing import Any, BinaryIO, Final, Literal
 
 from able_brick.core.errors import AbleBrickError, FileError, StorageError, UnknownIdError
 from able_brick.core.events import event
-from able_brick.core.files.part import Scene
 from able_brick.core.files.read import BESIDE, MODELS
+from able_brick.core.files.scene import Scene
 from able_brick.core.mesh.measure import SMALL
-from able_brick.jobs.known import tell_known
+from able_brick.jobs.mesh_facts import attach_mesh_facts
 from able_brick.jobs.scene_folder import large_meshes, read_scene
 from able_brick.jobs.sheet import Sheet
 from able_brick.jobs.spare import Spare, close_pipes, kill
@@ -118,10 +118,10 @@ class Imports:
             raise _no_room(error) from error
         for old in crowd[: max(0, len(crowd) + 1 - _MOST_WAITING)]:
             self.discard(old.id)
-        self._look_later(_EXPIRES)
+        self._check_later(_EXPIRES)
         return incoming
 
-    def _look_later(self, seconds: float) -> None:
+    def _check_later(self, seconds: float) -> None:
         """Have one thread look after so many seconds which imports nobody has asked about for long; there is never more
         than one."""
         with self._guard:
@@ -141,7 +141,7 @@ class Imports:
         for key in gone:
             self.discard(key)
         if next_one is not None:
-            self._look_later(max(next_one, 1.0))
+            self._check_later(max(next_one, 1.0))
 
     def read_again(self, key: str, *, weld: bool) -> Import:
         """Read an import again with or without welding."""
@@ -183,7 +183,7 @@ class Imports:
             scene = read_scene(incoming.folder)
             ready: dict[str, Path | memoryview] = {}
             with suppress(OSError, ValueError, EOFError, LookupError):
-                ready |= tell_known(incoming.folder, [p.mesh for p in scene.parts])
+                ready |= attach_mesh_facts(incoming.folder, [p.mesh for p in scene.parts])
             ready |= incoming.written
         return scene, ready
 
@@ -232,7 +232,7 @@ class Imports:
 
     def _follow(self, incoming: Import, process: subprocess.Popen[str], turn: int) -> None:
         """Listen to the reading process until it ends."""
-        told: dict[str, Any] = {}
+        message: dict[str, Any] = {}
         killer = threading.Timer(SECONDS, kill, (process,))
         killer.start()
         try:
@@ -241,20 +241,20 @@ class Imports:
             process.stdin.write(f"{incoming.folder}\n")
             process.stdin.close()
             for line in process.stdout:
-                told = json.loads(line)
+                message = json.loads(line)
                 with self._guard:
-                    if "share" in told and incoming.turn == turn:
-                        incoming.share, incoming.words = float(told["share"]), str(told["words"])
+                    if "share" in message and incoming.turn == turn:
+                        incoming.share, incoming.words = float(message["share"]), str(message["words"])
                         self._guard.notify_all()
-                if told.get("handed"):
+                if message.get("handed"):
                     threading.Thread(target=self._prepare, args=(incoming, turn), daemon=True).start()
         except (OSError, ValueError):
-            told = {}
+            message = {}
         finally:
             killer.cancel()
             code = process.wait()
             close_pipes(process)
-        self._ended(incoming, turn, told, code)
+        self._ended(incoming, turn, message, code)
         soon = threading.Timer(_BREATH, self._warm_again)
         soon.daemon = True
         soon.start()
@@ -267,25 +267,25 @@ class Imports:
             self.warm()
 
     def _prepare(self, incoming: Import, turn: int) -> None:
-        """While it is checked and its sheet looked at, reckon what its pieces' rows need and write its meshes as they
+        """While it is checked and its sheet looked at, compute what its pieces' rows need and write its meshes as they
         are stored, so that accepting is quick; what is small is left for then. Nothing of it stays in memory."""
         with suppress(AbleBrickError, OSError, ValueError), incoming.preparing, ThreadPoolExecutor(2) as workers:
             for k, mesh in enumerate(large_meshes(incoming.folder, SMALL)):
                 if incoming.turn != turn:
                     break
-                known = workers.submit(facts, mesh)
+                future = workers.submit(facts, mesh)
                 path = incoming.folder / f"stored-{k}"
                 path.write_bytes(encode(mesh))
-                known.result()
+                future.result()
                 incoming.written[mesh.content_hash] = path
 
-    def _ended(self, incoming: Import, turn: int, told: dict[str, Any], code: int) -> None:
+    def _ended(self, incoming: Import, turn: int, message: dict[str, Any], code: int) -> None:
         sheet = None
-        if told.get("done"):
+        if message.get("done"):
             try:
                 sheet = Sheet.model_validate_json((incoming.folder / "sheet.json").read_text())
             except (OSError, ValueError):
-                told = {}
+                message = {}
         event("import", id=incoming.id, state="failed" if sheet is None else "ready", bytes=_bytes_in(incoming.folder))
         with self._guard:
             if incoming.turn != turn:
@@ -295,8 +295,8 @@ class Imports:
                 incoming.state, incoming.sheet, incoming.share = "ready", sheet, 1.0
             else:
                 incoming.state = "failed"
-                incoming.reason = str(told.get("error") or _reason(code))
-                incoming.data = dict(told.get("data") or {})
+                incoming.reason = str(message.get("error") or _reason(code))
+                incoming.data = dict(message.get("data") or {})
             self._guard.notify_all()
 
     def _stop(self, incoming: Import) -> None:

@@ -9,12 +9,12 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from able_brick.core import late
+from able_brick.core import lazy_imports
 from able_brick.core.errors import AbleBrickError
 from able_brick.core.files.read import read_file
 from able_brick.core.mesh.measure import SMALL
-from able_brick.jobs.known import write_known
 from able_brick.jobs.limits import CPU_SECONDS, FILE_BYTES, address_space, limit, memory_for
+from able_brick.jobs.mesh_facts import write_mesh_facts
 from able_brick.jobs.scene_folder import write_scene
 from able_brick.jobs.sheet import sheet_of
 from able_brick.warm import warm_readers
@@ -23,7 +23,7 @@ from able_brick.warm import warm_readers
 def main() -> None:
     """Wait for a folder's path on the standard input, read what its job.json names, tell progress as JSON lines."""
     warm_readers()
-    late.load()
+    lazy_imports.load()
     folder = Path(sys.stdin.readline().rstrip("\n"))
     if not folder.name:
         return
@@ -61,7 +61,7 @@ def _read(folder: Path) -> None:
     _tell(share=0.6, words="Handing over")
     write_scene(folder, scene)
     _tell(share=0.75, words="Checking", handed=True)
-    write_known(folder, [p.mesh for p in scene.parts], SMALL)
+    write_mesh_facts(folder, [p.mesh for p in scene.parts], SMALL)
     sheet = sheet_of(job["main"], scene)
     (folder / "sheet.json").write_text(sheet.model_dump_json())
     _tell(done=True)

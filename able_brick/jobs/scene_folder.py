@@ -15,7 +15,7 @@ from typing import Any, Final
 import numpy as np
 
 from able_brick.core.errors import FileError
-from able_brick.core.files.part import GroupAt, Instance, KeptLevel, Material, Part, PartRung, Scene, Texture
+from able_brick.core.files.scene import GroupAt, Instance, KeptLevel, Material, Scene, ScenePart, ScenePartRung, Texture
 from able_brick.core.mesh.little import little_bytes
 from able_brick.core.mesh.polymesh import PolyMesh
 
@@ -91,38 +91,40 @@ def read_scene(folder: Path) -> Scene:
         meshes = _meshes(folder, table["meshes"])
         own, others = meshes[: len(table["parts"])], iter(meshes[len(table["parts"]) :])
         parts = [
-            Part(name, mesh, looks[look], rungs=tuple([PartRung(next(others), c) for c in rungs]), piece=piece)
+            ScenePart(
+                name, mesh, looks[look], rungs=tuple([ScenePartRung(next(others), c) for c in rungs]), piece=piece
+            )
             for (name, look, piece, rungs), mesh in zip(table["parts"], own, strict=True)
         ]
     except (OSError, ValueError, KeyError) as error:
         raise FileError("What was read is no longer there; bring the file in again.", place="folder") from error
     instances = [Instance(part, name, m, *g) for (part, name, *g), m in zip(table["instances"], matrices, strict=True)]
-    groups = [GroupAt(name, parent, np.array(m).reshape(4, 4), *told) for name, parent, m, *told in table["groups"]]
+    groups = [GroupAt(name, parent, np.array(m).reshape(4, 4), *extras) for name, parent, m, *extras in table["groups"]]
     kept = None
     if table["kept"] is not None:
         rows, standing, written = table["kept"]
         kept = KeptLevel(
-            rows, {k: (within, name, told) for k, (within, name, told) in standing.items()}, frozenset(written)
+            rows, {k: (within, name, extras) for k, (within, name, extras) in standing.items()}, frozenset(written)
         )
     return Scene(tuple(parts), tuple(instances), tuple(table["notes"]), tuple(groups), kept)
 
 
 def large_meshes(folder: Path, least: int) -> list[PolyMesh]:
     """The meshes of a scene in a folder that have at least so many faces. Raises OSError and ValueError."""
-    told = json.loads((folder / "scene.json").read_text())["meshes"]
+    table = json.loads((folder / "scene.json").read_text())["meshes"]
     faces = [name for name, _, _ in _FIELDS].index("material")
-    if not any(rows[faces] >= least for rows, _ in told):
+    if not any(rows[faces] >= least for rows, _ in table):
         return []
-    return [mesh for mesh in _meshes(folder, told) if mesh.face_count >= least]
+    return [mesh for mesh in _meshes(folder, table) if mesh.face_count >= least]
 
 
-def _meshes(folder: Path, told: list[list[Any]]) -> list[PolyMesh]:
+def _meshes(folder: Path, table: list[list[Any]]) -> list[PolyMesh]:
     """The meshes, whose arrays are stretches of what the file holds."""
     raw = (folder / "meshes").read_bytes()
     columns: dict[str, list[Any]] = {}
     at = 0
     for k, (name, kind, width) in enumerate(_FIELDS):
-        lengths = [rows[k] for rows, _ in told]
+        lengths = [rows[k] for rows, _ in table]
         total = sum(n for n in lengths if n is not None)
         whole = np.frombuffer(raw, np.dtype(kind), total * width, at).astype(kind[1:], copy=False)
         at += whole.nbytes
@@ -132,5 +134,5 @@ def _meshes(folder: Path, told: list[list[Any]]) -> list[PolyMesh]:
         columns[name] = [
             None if n is None else whole[a:b] for n, a, b in zip(lengths, ends[:-1], ends[1:], strict=True)
         ]
-    columns["smooth_angle"] = [angle for _, angle in told]
+    columns["smooth_angle"] = [angle for _, angle in table]
     return list(starmap(PolyMesh, zip(*(columns[f.name] for f in fields(PolyMesh)), strict=True)))

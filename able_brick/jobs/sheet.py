@@ -1,4 +1,4 @@
-"""What an arrived file holds, told before it is accepted."""
+"""What an arrived file holds, reported before it is accepted."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from pathlib import PurePath
 import numpy as np
 from pydantic import BaseModel
 
-from able_brick.core.files.part import Scene
+from able_brick.core.files.scene import Scene
 from able_brick.core.files.units import Unit, Up
 from able_brick.core.mesh.hull import on_hull
 from able_brick.core.mesh.polymesh import Floats
@@ -17,8 +17,9 @@ from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.mesh.validity import problems_of_all
 from able_brick.core.text import counted, listed
 from able_brick.level.carried import Claim, claim_of
+from able_brick.level.rows import kinds_of_things
 
-_KINDS = ("placement", "array", "course", "path", "group", "measure")
+_KINDS = kinds_of_things()
 _MOST_PARTS = 200
 _MOST_LINES = 60
 _MOST_SHADOW = 3000
@@ -141,8 +142,8 @@ def _of_level(scene: Scene, claim: Claim) -> tuple[str, list[str]]:
     lost = sorted(scene.kept.written - {t.id for t in carried.things} - {""})
     notes = []
     if lost:
-        many = counted(len(lost), "thing of the level was", "things of the level were")
-        notes = [f"{many} changed or taken out since; what stands in the file comes as it stands."]
+        counts = counted(len(lost), "thing of the level was", "things of the level were")
+        notes = [f"{counts} changed or taken out since; what stands in the file comes as it stands."]
     return listed(words, 6), notes
 
 

@@ -1,4 +1,4 @@
-"""One file of a batch: read, slimmed and written whole, or told why not; done once for the same content."""
+"""One file of a batch: read, slimmed and written whole, or reported why not; done once for the same content."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from functools import cache
 from pathlib import Path, PurePosixPath
 from typing import Any, Final
 
-from able_brick.core import late
+from able_brick.core import lazy_imports
 from able_brick.core.errors import AbleBrickError, FileError
 from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.files.read import read_file
@@ -69,10 +69,10 @@ def _slimmed(job: FileJob) -> dict[str, Any]:
     content = hashlib.blake2b(data + how, digest_size=20).hexdigest()
     written = job.written
     folder = path.parent.resolve()
-    known = written.report_of(job.path, content)
-    if known is not None and unchanged(folder, known.get("beside"), _MOST_BYTES):
-        written.claim_again(job.path, known["files"])
-        return {**known, "again": True}
+    earlier = written.report_of(job.path, content)
+    if earlier is not None and unchanged(folder, earlier.get("beside"), _MOST_BYTES):
+        written.claim_again(job.path, earlier["files"])
+        return {**earlier, "again": True}
     recipe = Recipe.model_validate_json(job.recipe)
     beside = Beside(folder, _MOST_BYTES)
     _ready()
@@ -85,26 +85,26 @@ def _slimmed(job: FileJob) -> dict[str, Any]:
         pattern = NamePattern(job.pattern)
         inner = PurePosixPath(*Path(job.path).parent.parts)
         ext = written_ending(path, job.rungs)
-        told: list[dict[str, Any]] = []
+        reports: list[dict[str, Any]] = []
         files: dict[str, bytes] = {}
         of_all = pattern.of(path.stem, 1, rungs[0].triangles, str(inner), ext)
         if job.rungs is not None:
             files[str(of_all)] = write_file(of_all.name, with_rungs(scene, rungs), rungs=job.rungs)[of_all.name]
         for k, rung in enumerate(rungs, 1):
             if job.rungs is not None:
-                told.append({"rung": k, "file": str(of_all), **rung.report()})
+                reports.append({"rung": k, "file": str(of_all), **rung.report()})
                 continue
             name = pattern.of(path.stem, k, rung.triangles, str(inner), ext)
             for part, made in write_file(name.name, rung.scene).items():
                 if files.get(str(name.with_name(part)), made) != made:
                     raise FileError(f"Two rungs would both be written as {name}; put {{rung}} into the pattern.")
                 files[str(name.with_name(part))] = made
-            told.append({"rung": k, "file": str(name), **rung.report()})
+            reports.append({"rung": k, "file": str(name), **rung.report()})
     written.check(job.path, files)
     report = {
         "ok": True,
         "triangles": sum(p.mesh.triangle_count for p in scene.parts),
-        "rungs": told,
+        "rungs": reports,
         "files": sorted(files),
         "beside": beside.found,
         "notes": list(scene.notes[:20]),
@@ -119,7 +119,7 @@ def _ready() -> None:
     from able_brick.warm import warm_readers  # it imports most of the core, which a server need not wait for
 
     warm_readers()
-    late.load()
+    lazy_imports.load()
 
 
 def written_ending(path: Path, rungs: Rungs | None = None) -> str:

@@ -11,11 +11,11 @@ from typing import Any
 import numpy as np
 
 from able_brick.core.errors import FileError, GeometryError
-from able_brick.core.files.part import Part, PartRung, Scene
+from able_brick.core.files.scene import Scene, ScenePart, ScenePartRung
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.measure import area
 from able_brick.core.mesh.polymesh import Bools, Floats
-from able_brick.core.slim.budget import Part as Share
+from able_brick.core.slim.budget import BudgetShare as Share
 from able_brick.core.slim.budget import shared
 from able_brick.core.slim.ladder import Made, Target, ladder
 from able_brick.core.slim.metric import largest_metric, mean_size, stretch_of
@@ -23,7 +23,7 @@ from able_brick.core.slim.reduce import Reducing
 from able_brick.core.slim.seams import open_borders
 from able_brick.core.slim.viewing import coverage, good_from
 
-Tell = Callable[[float, str], None]
+ProgressCallback = Callable[[float, str], None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,7 +70,7 @@ class SceneRung:
 class _Standing:
     """A part, how often it stands, the metric of the world for it, and the vertices that stay."""
 
-    part: Part
+    part: ScenePart
     uses: int
     metric: Floats | None
     kept: Bools | None
@@ -88,7 +88,7 @@ def slim_scene(
     *,
     keep_seams: bool = True,
     outline: bool = False,
-    progress: Tell | None = None,
+    progress: ProgressCallback | None = None,
 ) -> list[SceneRung]:
     """The rungs of a scene, in the order of the targets: each part by itself, with its name and materials.
 
@@ -130,12 +130,12 @@ def with_rungs(scene: Scene, rungs: Sequence[SceneRung]) -> Scene:
     for k, one in enumerate(_standing(scene, keep_seams=False)):
         points = one.part.mesh.positions if one.metric is None else one.part.mesh.positions @ one.metric.T
         reach = float(np.linalg.norm(np.ptp(points, axis=0))) / 2 if len(points) else 0.0
-        levels: list[PartRung] = []
+        levels: list[ScenePartRung] = []
         last = one.part.mesh.triangle_count
         for rung in sorted(rungs, key=lambda r: -r.triangles):
             mesh = rung.scene.parts[k].mesh
             if mesh.triangle_count < last:
-                levels.append(PartRung(mesh, coverage(reach, good_from(rung.deviations[k]) + reach)))
+                levels.append(ScenePartRung(mesh, coverage(reach, good_from(rung.deviations[k]) + reach)))
                 last = mesh.triangle_count
         parts.append(replace(one.part, shaded=None, rungs=tuple(levels)))
     return replace(scene, parts=tuple(parts))
@@ -187,7 +187,7 @@ def _rung(
     found = [made[id(s)][r] if id(s) in made else None for s in standing]
     meshes = [s.part.mesh if m is None else m.slimmed.mesh for s, m in zip(standing, found, strict=True)]
     drawn = sum(s.uses * m.triangle_count for s, m in zip(standing, meshes, strict=True))
-    parts = tuple(Part(p.name, m, p.materials) for p, m in zip(scene.parts, meshes, strict=True))
+    parts = tuple(ScenePart(p.name, m, p.materials) for p, m in zip(scene.parts, meshes, strict=True))
     weights = np.array([s.area for s in standing])
     squares = np.array([0.0 if m is None else m.deviation.rms**2 for m in found])
     far = tuple(0.0 if m is None else m.deviation.largest for m in found)

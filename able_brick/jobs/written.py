@@ -87,15 +87,15 @@ class Written:
     def claim(self, path: str, sums: Mapping[str, str | None]) -> None:
         """Have names for a model, in this run; with the checksums of what is written there. Raises FileError where
         another model has one of them; but a picture may belong to several."""
-        for name, told in sums.items():
+        for name, content_sum in sums.items():
             claim = self._own_folder(_CLAIMS) / digest(name)
-            mine = json.dumps([path, told]).encode()
+            mine = json.dumps([path, content_sum]).encode()
             try:
                 handle = os.open(claim, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o644)
             except FileExistsError:
                 with suppress(OSError, ValueError):
                     other, theirs = json.loads(claim.read_bytes())
-                    shared = Path(name).suffix.lower() not in WRITTEN and theirs is not None and theirs == told
+                    shared = Path(name).suffix.lower() not in WRITTEN and theirs is not None and theirs == content_sum
                     if other != path and not shared:
                         raise FileError(
                             f"{name} was written for {other} already; put {{name}}, {{folder}} or {{ext}} into the "
@@ -137,8 +137,8 @@ class Written:
         self._whole(plan, json.dumps({"path": path, "wrote": wrote}).encode())
         for name, data in files.items():
             self._whole(self.target / name, data)
-        told = {"path": path, "content": content, "report": report, "wrote": wrote}
-        self._whole(record, json.dumps(told).encode())
+        kept = {"path": path, "content": content, "report": report, "wrote": wrote}
+        self._whole(record, json.dumps(kept).encode())
         plan.unlink(missing_ok=True)
 
     def _whole(self, path: Path, data: bytes) -> None:
@@ -162,16 +162,16 @@ class Written:
 
     def foreign_reports(self) -> list[str]:
         """The reports that are there and were not written by a batch."""
-        known: dict[str, Any] | None = None
+        record: dict[str, Any] | None = None
         with suppress(OSError, ValueError):
-            known = dict(json.loads((self.target / RECORDS / _REPORTED).read_bytes()))
+            record = dict(json.loads((self.target / RECORDS / _REPORTED).read_bytes()))
         out = []
         for name in REPORTS:
             file = self.target / name
             if not os.path.lexists(file):
                 continue
             # before there was such a note, a folder with records had reports of ours
-            ours = known.get(name) == sum_at(file) if known is not None else self._has_records()
+            ours = record.get(name) == sum_at(file) if record is not None else self._has_records()
             if not ours or file.is_symlink():
                 out.append(name)
         return out

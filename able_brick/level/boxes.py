@@ -11,9 +11,8 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.items import reach_of
 from able_brick.core.place.pose import about_pivot
 from able_brick.level.evaluate import shown_items
-from able_brick.level.rows import Look
+from able_brick.level.rows import AThing, Drawable
 from able_brick.level.snapshot import Snapshot
-from able_brick.level.things import AThing
 
 
 def box_of(
@@ -22,7 +21,7 @@ def box_of(
     """Lowest and highest corner (3,) round things, from their vertices; None when they show nothing."""
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     rows: dict[tuple[str, str], list[Floats]] = {}
-    looks: dict[tuple[str, str], Look] = {}
+    looks: dict[tuple[str, str], Drawable] = {}
     for thing in things:
         points = thing.drawn()
         if points is not None:
@@ -30,11 +29,11 @@ def box_of(
             continue
         shown = shown_items(snapshot, thing)
         for batch in () if shown is None else shown.batches:
-            key = (batch.look.piece.id, "" if batch.look.form is None else batch.look.form.key)
-            looks[key] = batch.look
+            key = (batch.drawable.piece.id, "" if batch.drawable.deformer is None else batch.drawable.deformer.key)
+            looks[key] = batch.drawable
             rows.setdefault(key, []).append(batch.poses.rows())
-    for key, look in looks.items():
-        local = about_pivot(extreme_points(look.mesh(load)), look.pivot, look.axes)
+    for key, drawable in looks.items():
+        local = about_pivot(extreme_points(drawable.mesh(load)), drawable.pivot, drawable.axes)
         lows, highs = reach_of(local, np.concatenate(rows[key]))
         low, high = np.minimum(low, lows), np.maximum(high, highs)
     return (low, high) if np.isfinite(low).all() else None

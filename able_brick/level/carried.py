@@ -9,13 +9,12 @@ from typing import Any, Final
 from pydantic import TypeAdapter, ValidationError
 
 from able_brick.core.files.gltf_document import clean_name
-from able_brick.core.files.part import KeptLevel, Scene
+from able_brick.core.files.scene import KeptLevel, Scene
 from able_brick.core.formats import FormatError
 from able_brick.level.formats import row_format, upgraded_row
-from able_brick.level.rows import AnyThing, Group, Piece, Standing
+from able_brick.level.rows import AnyThing, AThing, Group, Piece, Standing
 from able_brick.level.rows.ladder import Ladder
 from able_brick.level.snapshot import Snapshot
-from able_brick.level.things import AThing
 
 FORMAT: Final = 1
 _THING: Final[TypeAdapter[AThing]] = TypeAdapter(AnyThing)
@@ -52,9 +51,9 @@ def claim_of(scene: Scene) -> Claim:
     carried = claimed(scene.kept, {p.piece for p in scene.parts if p.piece})
     if carried is None:
         return Claim()
-    known = {t.id for t in carried.things}
+    present = {t.id for t in carried.things}
     standing = {i.part for i in scene.instances}
-    free = {i.part for i in scene.instances if i.thing not in known}
+    free = {i.part for i in scene.instances if i.thing not in present}
     shown = {k for k in standing - free if scene.parts[k].piece not in carried.pieces}
     return Claim(carried, frozenset(shown))
 
@@ -96,16 +95,16 @@ def claimed(kept: KeptLevel, there: set[str]) -> Carried | None:
     if len({t.id for t in things}) != len(things):
         return None
     waiting = [row for t in things if (row := _as_it_stands(t, kept)) is not None]
-    known = {("piece", p) for p in pieces}
+    present = {("piece", p) for p in pieces}
     order: list[AThing] = []
     # what others need comes first; what needs what is not there never comes
     while waiting:
-        ready = [t for t in waiting if known.issuperset(t.needs())]
+        ready = [t for t in waiting if present.issuperset(t.needs())]
         if not ready:
             break
         order += ready
-        known |= {(t.kind, t.id) for t in ready}
-        waiting = [t for t in waiting if (t.kind, t.id) not in known]
+        present |= {(t.kind, t.id) for t in ready}
+        waiting = [t for t in waiting if (t.kind, t.id) not in present]
     return Carried(pieces, tuple(order))
 
 

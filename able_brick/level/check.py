@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from pydantic import BaseModel, Field
 
-from able_brick.core.edit.kinds import Kind
+from able_brick.core.edit.element_types import ElementType
 from able_brick.core.edit.sound import faults_of
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.normals import crossed, dots, sharp_edges, unit
@@ -67,7 +67,7 @@ def check(mesh: PolyMesh) -> Check:
     against[t.corner_edge[two & (t.twin < 0)]] = True
     sharp = sharp_edges(mesh) & (t.edge_uses == 2)
     unsound = faults_of(mesh)
-    rows: list[tuple[str, str, str, bool, Kind, Indices]] = [
+    rows: list[tuple[str, str, str, bool, ElementType, Indices]] = [
         ("n_gons", "N-gons", "Faces of more than four corners, which engines cut their own way", False, "face",
          _at(mesh.face_sizes > 4)),
         ("bent", "Bent quads", "Quads that are not flat: they shade as they are cut", False, "face",

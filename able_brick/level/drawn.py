@@ -15,12 +15,12 @@ from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.path.uv import along
 from able_brick.core.place.pose import IDENTITY
-from able_brick.level.rows import Batch, Look, Piece, Shown
-from able_brick.level.rows.bent import BentForm, matrices
-from able_brick.level.rows.shown import Load, counts_of
+from able_brick.level.rows import Drawable, InstanceBatch, Instances, Piece
+from able_brick.level.rows.bent import BendDeformer, matrices
+from able_brick.level.rows.instances import Load, counts_of
 
 _MOST_RECIPES: Final = 64 * 2**20
-_RECIPES: ByteCache[tuple[BentForm, ...] | Look] = ByteCache(
+_RECIPES: ByteCache[tuple[BendDeformer, ...] | Drawable] = ByteCache(
     _MOST_RECIPES, lambda r: 400 + 60 * (len(r) if isinstance(r, tuple) else 1)
 )
 
@@ -44,75 +44,76 @@ class Drawn:
     faces: Ints = field(default_factory=lambda: np.zeros(0, np.int32))
 
 
-def drawn(shown: Shown, load: Load) -> list[Drawn]:
+def drawn(shown: Instances, load: Load) -> list[Drawn]:
     """What is drawn of a thing's items: items that are alike by one mesh each, all others of a piece together."""
     out: list[Drawn] = []
-    single: dict[str, list[Batch]] = {}
+    single: dict[str, list[InstanceBatch]] = {}
     for batch in shown.batches:
-        form = batch.look.form
-        if isinstance(form, BentForm):
+        deformer = batch.drawable.deformer
+        if isinstance(deformer, BendDeformer):
             if len(batch.numbers) == 1:
-                single.setdefault(batch.look.piece.id, []).append(batch)
+                single.setdefault(batch.drawable.piece.id, []).append(batch)
                 continue
-            _RECIPES.keep(form.key, (form,))
-        elif form is not None:
-            _RECIPES.keep(_key(batch.look), batch.look)
-        key = None if form is None else form.key if isinstance(form, BentForm) else _key(batch.look)
-        box = None if form is None else batch.look.box()
-        out.append(Drawn(batch.look.piece, key, batch.numbers, batch.poses.rows(), _counts([batch], load), box))
+            _RECIPES.keep(deformer.key, (deformer,))
+        elif deformer is not None:
+            _RECIPES.keep(_key(batch.drawable), batch.drawable)
+        key = None if deformer is None else deformer.key if isinstance(deformer, BendDeformer) else _key(batch.drawable)
+        box = None if deformer is None else batch.drawable.box()
+        out.append(Drawn(batch.drawable.piece, key, batch.numbers, batch.poses.rows(), _counts([batch], load), box))
     for batches in single.values():
-        lone = batches[0].look.form
-        if len(batches) == 1 and isinstance(lone, BentForm):  # by itself, as its own frame sees it
+        lone = batches[0].drawable.deformer
+        if len(batches) == 1 and isinstance(lone, BendDeformer):  # by itself, as its own frame sees it
             _RECIPES.keep(lone.key, (lone,))
             (one,) = batches
-            counts, box = _counts(batches, load), one.look.box()
-            out.append(Drawn(one.look.piece, lone.key, one.numbers, one.poses.rows(), counts, box))
+            counts, box = _counts(batches, load), one.drawable.box()
+            out.append(Drawn(one.drawable.piece, lone.key, one.numbers, one.poses.rows(), counts, box))
             continue
         forms = tuple(
             sorted(
-                (b.look.form for b in batches if isinstance(b.look.form, BentForm)), key=lambda f: (f.division, f.alone)
+                (b.drawable.deformer for b in batches if isinstance(b.drawable.deformer, BendDeformer)),
+                key=lambda f: (f.division, f.alone),
             )
         )
-        own = load(batches[0].look.piece.mesh)
-        number = {id(b.look.form): int(b.numbers[0]) for b in batches}
+        own = load(batches[0].drawable.piece.mesh)
+        number = {id(b.drawable.deformer): int(b.numbers[0]) for b in batches}
         name = hashlib.blake2b(b"together", digest_size=20)
-        for form in forms:
-            name.update(form.key.encode())
-            name.update(form.bent.positions[form.item].tobytes())
-            name.update(form.bent.turns[form.item].tobytes())
+        for deformer in forms:
+            name.update(deformer.key.encode())
+            name.update(deformer.bent.positions[deformer.item].tobytes())
+            name.update(deformer.bent.turns[deformer.item].tobytes())
         _RECIPES.keep(name.hexdigest(), forms)
         origin = np.array([[*_origin(forms), *IDENTITY, 1.0, 1.0, 1.0]])
         numbers = np.array([number[id(f)] for f in forms], np.int32)
         faces = np.concatenate([_faces(list(alike), own) for _, alike in groupby(forms, key=lambda f: f.cost)])
         counts = _counts(batches, load)
-        out.append(Drawn(batches[0].look.piece, name.hexdigest(), numbers, origin, counts, _box(forms), faces))
+        out.append(Drawn(batches[0].drawable.piece, name.hexdigest(), numbers, origin, counts, _box(forms), faces))
     return out
 
 
-def _counts(batches: list[Batch], load: Load) -> tuple[int, int]:
+def _counts(batches: list[InstanceBatch], load: Load) -> tuple[int, int]:
     """Triangles and hardware vertices of all items."""
     each = [(len(b.numbers), *counts) for b, counts in zip(batches, counts_of(batches, load), strict=True)]
     return sum(n * t for n, t, _ in each), sum(n * v for n, _, v in each)
 
 
-def _faces(alike: list[BentForm], own: PolyMesh) -> Ints:
+def _faces(alike: list[BendDeformer], own: PolyMesh) -> Ints:
     """How many faces each of n forms has that are divided alike, (n)."""
     return np.full(len(alike), alike[0].divided(own).mesh.face_count, np.int32)
 
 
-def _key(look: Look) -> str:
+def _key(drawable: Drawable) -> str:
     """The name of the mesh of a look that is not bent."""
-    name = f"{look.piece.mesh} {'' if look.form is None else look.form.key}"
+    name = f"{drawable.piece.mesh} {'' if drawable.deformer is None else drawable.deformer.key}"
     return hashlib.blake2b(name.encode(), digest_size=20).hexdigest()
 
 
-def _origin(forms: tuple[BentForm, ...]) -> Floats:
+def _origin(forms: tuple[BendDeformer, ...]) -> Floats:
     """From where items together are measured: near them, so that float32 is fine enough."""
     out: Floats = np.round(forms[len(forms) // 2].bent.positions[forms[len(forms) // 2].item])
     return out
 
 
-def _box(forms: tuple[BentForm, ...]) -> tuple[Floats, Floats]:
+def _box(forms: tuple[BendDeformer, ...]) -> tuple[Floats, Floats]:
     """The box round items together, measured from their origin."""
     lows = np.array([f.bent.low[f.item] for f in forms])
     highs = np.array([f.bent.high[f.item] for f in forms])
@@ -128,7 +129,7 @@ def glb_of(key: str, load: Load) -> bytes | None:
     recipe = _RECIPES.find(key)
     if recipe is None:
         return None
-    if isinstance(recipe, Look):
+    if isinstance(recipe, Drawable):
         return write_view_glb(recipe.mesh(load))
     origin = None if len(recipe) == 1 else _origin(recipe)
     batches = [
@@ -137,7 +138,7 @@ def glb_of(key: str, load: Load) -> bytes | None:
     return write_items_glb(batches)
 
 
-def _items(forms: list[BentForm], origin: Floats | None, load: Load) -> ViewItems:
+def _items(forms: list[BendDeformer], origin: Floats | None, load: Load) -> ViewItems:
     """Forms of one piece that are divided alike, measured from an origin; a lone one as its own frame sees it."""
     first = forms[0]
     own = load(first.piece.mesh)

@@ -8,7 +8,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from able_brick.core.edit.kinds import WORDS, Kind, count_of
+from able_brick.core.edit.element_types import WORDS, ElementType, count_of
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Ints, PolyMesh
 
@@ -22,11 +22,11 @@ class Elements(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     mesh: Annotated[str, Field(max_length=80)] = ""
-    kind: Kind = "face"
+    kind: ElementType = "face"
     ids: Annotated[tuple[Range, ...], Field(max_length=1_000_000)] = ()
 
     @classmethod
-    def of(cls, mesh: str, numbers: Iterable[int], kind: Kind = "face") -> Elements:
+    def of(cls, mesh: str, numbers: Iterable[int], kind: ElementType = "face") -> Elements:
         """The picks of some numbers."""
         found = np.unique(np.fromiter(numbers, np.int64))
         if not len(found):

@@ -53,14 +53,14 @@ def ends_of(snapshot: Snapshot, level: str, thing: str) -> Ends:
     row = snapshot.find(level, thing)
     if row is None:
         raise UnknownIdError(f"There is no {thing!r} in the level (any more).", id=thing)
-    around = snapshot.around(level)
+    context = snapshot.context(level)
     repeat: Repeat
     if isinstance(row, Array):
-        piece = around.piece(row.piece)
+        piece = context.piece(row.piece)
         repeat = row
         extent = np.zeros(3) if piece is None else row.extent(piece)
     elif isinstance(row, Group) and row.repeat is not None:
-        repeat, extent = row.repeat, extent_of(row, around)
+        repeat, extent = row.repeat, extent_of(row, context)
     else:
         raise SelectionError(f"{row.name} is no array; make one of it first.", received=thing)
     found = _of_ring(repeat) if repeat.form == "ring" else _of_grid(repeat, extent, snapshot.levels[level].step)
@@ -88,7 +88,7 @@ def _of_grid(repeat: Repeat, extent: Floats, grid: float) -> list[End]:
             (across[0], "Rows", "rows", "row_spacing", "Row spacing"),
             (across[1], "Layers", "layers", "layer_spacing", "Layer spacing"),
         ]
-    for axis, many, count_of, spacing_of, spacing_words in ways:
+    for axis, field, count_of, spacing_of, spacing_words in ways:
         count, spacing = int(getattr(repeat, count_of)), float(getattr(repeat, spacing_of))
         own = float(extent["xyz".index(axis[-1])])
         fitted = repeat.spacing_by == "fitted"
@@ -104,7 +104,7 @@ def _of_grid(repeat: Repeat, extent: Floats, grid: float) -> list[End]:
         tab = last + way * pitch / 2
         # where the length stays, an own length pulled is one more in it
         gain = 1.0 / (max(own, grid) if fitted else pitch)
-        out.append(_line(count_of, many, tab, way, count, gain, 1, MOST_ITEMS, 1, ""))
+        out.append(_line(count_of, field, tab, way, count, gain, 1, MOST_ITEMS, 1, ""))
         if count > 1:
             sign = 1.0 if spacing > 0 else -1.0
             gains = {"metres": 1.0 / (count - 1), "fitted": 1.0, "lengths": 1.0 / (own * (count - 1)) if own else 0.0}
@@ -157,15 +157,15 @@ def _of_ring(repeat: Repeat) -> list[End]:
     whole = abs(abs(repeat.sweep) - 360.0) < 1e-9
     parts = repeat.count if whole else max(repeat.count - 1, 1)
     angle = np.radians(repeat.sweep) / parts * (repeat.count - 1)
-    around = -centre
-    side = np.cross(axis, around)
-    last = centre + around * np.cos(angle) + side * np.sin(angle)
+    outward = -centre
+    side = np.cross(axis, outward)
+    last = centre + outward * np.cos(angle) + side * np.sin(angle)
     if whole:  # across from the first item, where the handles are not
         angle = np.pi
-    tangent = (side * np.cos(angle) - around * np.sin(angle)) * np.sign(repeat.sweep)
+    tangent = (side * np.cos(angle) - outward * np.sin(angle)) * np.sign(repeat.sweep)
     if radius > 1e-9:
         tangent = tangent / radius
-        base = centre + around * np.cos(angle) + side * np.sin(angle)
+        base = centre + outward * np.cos(angle) + side * np.sin(angle)
         pitch = max(radius * abs(np.radians(repeat.sweep)) / parts, 1e-6)
         count = _line(
             "count", "Items", base + tangent * pitch / 2, tangent, repeat.count, 1 / pitch, 1, MOST_ITEMS, 1, ""

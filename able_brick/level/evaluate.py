@@ -10,35 +10,35 @@ from able_brick.core.errors import GeometryError
 from able_brick.core.text import grouped
 from able_brick.level.findings import Finding, course_findings
 from able_brick.level.repeats import repeated
-from able_brick.level.rows import Course, Group, Path, Placement, Shown
-from able_brick.level.rows.shown import Load, counts_of
+from able_brick.level.rows import AThing, Course, Group, Instances, Path, Placement
+from able_brick.level.rows.instances import Load, counts_of
 from able_brick.level.snapshot import ARow, InLevel, Snapshot
-from able_brick.level.things import AThing, Things, repeating
+from able_brick.level.things import Things, repeating
 
 #: Nothing may stand farther from the origin than this, metres.
 FARTHEST: Final = 1e7
-_MOST_TOLD: Final = 50
+_MOST_FINDINGS: Final = 50
 
 
-def items_of(snapshot: Snapshot, thing: AThing) -> Shown | None:
+def items_of(snapshot: Snapshot, thing: AThing) -> Instances | None:
     """Every item of a thing; None for what draws no piece, and where its piece or path is missing.
 
     Raises GeometryError for runs that cannot be.
     """
-    around = snapshot.around(thing.level)
-    shown = thing.shown(around)
-    return shown if shown is None or thing.group is None else repeated(shown, thing, around)
+    context = snapshot.context(thing.level)
+    shown = thing.shown(context)
+    return shown if shown is None or thing.group is None else repeated(shown, thing, context)
 
 
-def shown_items(snapshot: Snapshot, thing: AThing) -> Shown | None:
-    """The same; also None for a run that cannot be, which is told as a finding instead."""
+def shown_items(snapshot: Snapshot, thing: AThing) -> Instances | None:
+    """The same; also None for a run that cannot be, which is reported as a finding instead."""
     try:
         return items_of(snapshot, thing)
     except GeometryError:
         return None
 
 
-def check_reach(thing: AThing, shown: Shown) -> None:
+def check_reach(thing: AThing, shown: Instances) -> None:
     """GeometryError where an item stands beyond what numbers are kept for."""
     far = shown.farthest
     if not far <= FARTHEST:
@@ -78,8 +78,8 @@ def summary(snapshot: Snapshot, level: str, load: Load, more: Mapping[str, int] 
     things = snapshot.of(level)
     pieces = snapshot.pieces
     budget = snapshot.levels[level].budget
-    known, for_budget, made = things.counted.get("summary", (None, None, None))
-    if known is pieces and for_budget == budget and not more:
+    cached, for_budget, made = things.counted.get("summary", (None, None, None))
+    if cached is pieces and for_budget == budget and not more:
         found: Summary = made
         return found
     # what stands singly counts by its index; what is shown more than once by its items
@@ -92,14 +92,16 @@ def summary(snapshot: Snapshot, level: str, load: Load, more: Mapping[str, int] 
     cost = {p: (n * pieces[p].facts.triangles, n * pieces[p].facts.hardware_vertices) for p, n in items.items()}
     forms: set[tuple[str, str]] = set()
     findings = _missing(snapshot, things)
-    around = snapshot.around(level)
+    context = snapshot.context(level)
     for thing in (*things.runs_and_paths, *things.repeated):
-        for p, n, triangles, vertices, form in (told := _told(snapshot, around, things, thing, load)).parts:
+        for p, n, triangles, vertices, deformer in (
+            summary := _summary_of(snapshot, context, things, thing, load)
+        ).parts:
             items[p] = items.get(p, 0) + n
             old = cost.get(p, (0, 0))
             cost[p] = (old[0] + n * triangles, old[1] + n * vertices)
-            forms.add((p, form))
-        findings += told.findings
+            forms.add((p, deformer))
+        findings += summary.findings
     forms |= {(p, "") for p, n in singles.items() if n}
     uses = [PieceUse(p, n, cost[p][0]) for p, n in items.items() if n]
     uses.sort(key=lambda u: (-u.triangles, u.piece))
@@ -126,21 +128,21 @@ def summary(snapshot: Snapshot, level: str, load: Load, more: Mapping[str, int] 
 
 
 @dataclass(frozen=True)
-class _Told:
+class _RunSummary:
     """What a run adds to a summary: piece, items, triangles and vertices of each of them, and form of each batch; its
-    findings; and the rows by id that this was reckoned from."""
+    findings; and the rows by id that this was computed from."""
 
     parts: tuple[tuple[str, int, int, int, str], ...]
     findings: tuple[Finding, ...]
     rows: tuple[tuple[str, ARow | None], ...] = ()
 
 
-def _told(snapshot: Snapshot, around: InLevel, things: Things, thing: AThing, load: Load) -> _Told:
-    """What a run adds; not reckoned anew as long as all rows that it comes from are the same."""
+def _summary_of(snapshot: Snapshot, context: InLevel, things: Things, thing: AThing, load: Load) -> _RunSummary:
+    """What a run adds; not computed anew as long as all rows that it comes from are the same."""
     pieces = snapshot.pieces
     # what a group repeats comes from all that is in it, too much to look at each time
     kept = not isinstance(thing, Placement) and not (thing.group and any(map(repeating, things.over(thing))))
-    found: _Told | None = things.memo.get(thing.id) if kept else None
+    found: _RunSummary | None = things.memo.get(thing.id) if kept else None
     if found is not None and all((pieces.get(k) or things.get(k)) is row for k, row in found.rows):
         return found
     findings: list[Finding] = []
@@ -148,22 +150,22 @@ def _told(snapshot: Snapshot, around: InLevel, things: Things, thing: AThing, lo
     try:
         shown = items_of(snapshot, thing)
         if isinstance(thing, Course) and shown is not None:
-            findings += course_findings(thing, thing.laid(around), around)
+            findings += course_findings(thing, thing.laid(context), context)
     except GeometryError as error:
         shown = None
         findings.append(Finding("impossible", thing.id, f"{thing.name} cannot be laid: {error} Adjust or delete it."))
     batches = () if shown is None else shown.batches
     for batch, counts in zip(batches, counts_of(batches, load), strict=True):
-        piece, form, n = batch.look.piece, batch.look.form, len(batch.numbers)
-        key = "" if form is None else form.drawn_with if n == 1 else form.key
+        piece, deformer, n = batch.drawable.piece, batch.drawable.deformer, len(batch.numbers)
+        key = "" if deformer is None else deformer.drawn_with if n == 1 else deformer.key
         parts.append((piece.id, n, *counts, key))
     rows = tuple((k, pieces.get(k) or things.get(k)) for k in things.depends(thing)) if kept else ()
-    told = _Told(tuple(parts), tuple(findings), rows)
+    summary = _RunSummary(tuple(parts), tuple(findings), rows)
     if kept:
         if len(things.memo) > 2 * len(things.runs_and_paths) + 100:
             things.memo.clear()
-        things.memo[thing.id] = told
-    return told
+        things.memo[thing.id] = summary
+    return summary
 
 
 def _missing(snapshot: Snapshot, things: Things) -> list[Finding]:
@@ -193,4 +195,4 @@ def _missing(snapshot: Snapshot, things: Things) -> list[Finding]:
             for t in things.inside(group)
             if things.parent(t) is None
         ]
-    return out[:_MOST_TOLD]
+    return out[:_MOST_FINDINGS]

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from able_brick.core.files.part import Node, Part, PartRung, Texture
+from able_brick.core.files.scene import Node, ScenePart, ScenePartRung, Texture
 from able_brick.core.mesh.hardware import HardwareVertices
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pivots import seen_from_pivot
@@ -24,13 +24,12 @@ from able_brick.core.place.pose import (
 from able_brick.core.slim.viewing import coverage
 from able_brick.level.carried import carried_rows, fits
 from able_brick.level.evaluate import shown_items
-from able_brick.level.rows import Group, Look, Measure, Path, Piece, Placement, Standing
-from able_brick.level.rows.bent import BentForm
-from able_brick.level.rows.shown import Form, TurnedOver
+from able_brick.level.rows import AShown, AThing, Drawable, Group, Piece, Placement, Standing
+from able_brick.level.rows.bent import BendDeformer
+from able_brick.level.rows.instances import Deformer, MirroredDeformer
 from able_brick.level.snapshot import Snapshot
-from able_brick.level.things import AThing
 
-#: Things after which it is told how far it is.
+#: Things between two reports of progress.
 _BREATH = 500
 Load = Callable[[str], PolyMesh]
 Pictures = Callable[[str], Texture]
@@ -42,54 +41,56 @@ _Frame = tuple[Vector, Quaternion]
 class LevelFile:
     """What the file of a level holds: parts, each once; nodes; the rows that nodes would lose, none in a lean one."""
 
-    parts: list[Part]
+    parts: list[ScenePart]
     nodes: list[Node]
     rows: dict[str, object] | None
 
 
-def piece_part(piece: Piece, mesh: PolyMesh, pictures: Pictures, load: Load | None = None) -> Part:
+def piece_part(piece: Piece, mesh: PolyMesh, pictures: Pictures, load: Load | None = None) -> ScenePart:
     """A piece with its pivot at the origin, along its pivot's axes, as an engine expects it; with its rungs where
     meshes can be loaded."""
-    return look_part(Look(piece), lambda key: mesh if load is None or key == piece.mesh else load(key), pictures, load)
+    return drawable_part(
+        Drawable(piece), lambda key: mesh if load is None or key == piece.mesh else load(key), pictures, load
+    )
 
 
-def look_part(look: Look, own: Load, pictures: Pictures, load: Load | None = None) -> Part:
+def drawable_part(drawable: Drawable, own: Load, pictures: Pictures, load: Load | None = None) -> ScenePart:
     """A piece as it is drawn; with rungs that are mirrored and bent alike where these can be loaded."""
-    piece = look.piece
+    piece = drawable.piece
     surfaces = tuple(s.material(pictures) for s in piece.materials)
-    mesh, shaded = _drawn(look, own)
-    rungs: list[PartRung] = []
+    mesh, shaded = _drawn(drawable, own)
+    rungs: list[ScenePartRung] = []
     if load is not None and piece.ladder is not None and fits(piece.ladder, piece):
         shares = coverages(piece)
         least = mesh.triangle_count
         for rung, share in zip(piece.ladder.rungs, shares, strict=True):
-            slim, shading = _drawn(rung_look(look, rung.mesh), load)
+            slim, shading = _drawn(rung_look(drawable, rung.mesh), load)
             # what has to be divided to be bent may come to no fewer triangles: then it is of no use
-            if look.form is None or slim.triangle_count < least:
-                rungs.append(PartRung(slim, share, shading))
+            if drawable.deformer is None or slim.triangle_count < least:
+                rungs.append(ScenePartRung(slim, share, shading))
                 least = slim.triangle_count
-    return Part(piece.name, mesh, surfaces, shaded, tuple(rungs), piece.id if look.form is None else "")
+    return ScenePart(piece.name, mesh, surfaces, shaded, tuple(rungs), piece.id if drawable.deformer is None else "")
 
 
-def _drawn(look: Look, load: Load) -> tuple[PolyMesh, HardwareVertices | None]:
-    if look.form is not None:
-        return look.mesh(load), look.shaded(load)
-    piece, mesh = look.piece, load(look.piece.mesh)
+def _drawn(drawable: Drawable, load: Load) -> tuple[PolyMesh, HardwareVertices | None]:
+    if drawable.deformer is not None:
+        return drawable.mesh(load), drawable.shaded(load)
+    piece, mesh = drawable.piece, load(drawable.piece.mesh)
     plain = not any(piece.pivot) and piece.axes == IDENTITY
     return (mesh if plain else seen_from_pivot(mesh, piece.pivot, piece.axes)), None
 
 
-def rung_look(look: Look, mesh: str) -> Look:
+def rung_look(drawable: Drawable, mesh: str) -> Drawable:
     """A look of a piece with the mesh of a rung of it."""
-    piece = look.piece.changed(mesh=mesh, ladder=None)
+    piece = drawable.piece.changed(mesh=mesh, ladder=None)
 
-    def of(form: Form | None) -> Form | None:
-        if isinstance(form, TurnedOver):
-            inner = of(form.form)
-            return None if inner is None else TurnedOver(inner)
-        return replace(form, piece=piece) if isinstance(form, BentForm) else form
+    def of(deformer: Deformer | None) -> Deformer | None:
+        if isinstance(deformer, MirroredDeformer):
+            inner = of(deformer.deformer)
+            return None if inner is None else MirroredDeformer(inner)
+        return replace(deformer, piece=piece) if isinstance(deformer, BendDeformer) else deformer
 
-    return Look(piece, of(look.form))
+    return Drawable(piece, of(drawable.deformer))
 
 
 def coverages(piece: Piece) -> list[float]:
@@ -131,21 +132,21 @@ def level_file(
     """Parts used in the level, each once, and nodes: one for each placement, one parent for each array, course and
     group, nested as the groups are; and, unless it is to be `lean`, the rows of all that. With `rungs` parts have those
     of their pieces. `tell` hears how far it is, 0…1, and may raise to stop it."""
-    parts: list[Part] = []
+    parts: list[ScenePart] = []
     part_of: dict[tuple[str, str], int] = {}
     finer = load if rungs else None
 
-    def part(look: Look) -> int:
-        key = (look.piece.id, "" if look.form is None else look.form.key)
+    def part(drawable: Drawable) -> int:
+        key = (drawable.piece.id, "" if drawable.deformer is None else drawable.deformer.key)
         if key not in part_of:
             part_of[key] = len(parts)
-            parts.append(look_part(look, load, pictures, finer))
+            parts.append(drawable_part(drawable, load, pictures, finer))
         return part_of[key]
 
     things = snapshot.of(snapshot.level(level).id)
 
     def node(thing: AThing, frame: _Frame | None) -> Node | None:
-        """The thing as a node, told from the frame of the group that it is in."""
+        """The thing as a node, in the frame of the group that it is in."""
         if isinstance(thing, Group):
             x, y, z, w = thing.turn
             here = (thing.position, (-x, -y, -z, w))
@@ -159,17 +160,17 @@ def level_file(
                 thing.name, None, position, turn, children=children, extras=kind, thing=thing.id, others=thing.extras
             )
         shown = shown_items(snapshot, thing)
-        if shown is None or isinstance(thing, (Path, Measure)):
+        if shown is None or not isinstance(thing, AShown):
             return None
         extras: dict[str, object] = {"piece": snapshot.pieces[thing.piece].name, "kind": thing.kind}
         others = thing.extras if isinstance(thing, Standing) else None
         if isinstance(thing, Placement) and shown.count == 1:
             position, turn = _seen_from(frame, thing.position, thing.turn)
-            index = part(shown.batches[0].look)
+            index = part(shown.batches[0].drawable)
             return Node(thing.name, index, position, turn, thing.size, extras=extras, thing=thing.id, others=others)
         items: list[tuple[int, Node]] = []
         for batch in shown.batches:
-            index = part(batch.look)
+            index = part(batch.drawable)
             for number, row in zip(batch.numbers.tolist(), batch.poses.rows(), strict=True):
                 x, y, z, w = (float(v) for v in row[3:7])
                 turn = (x, y, z, w) if abs(w) < 1.0 else IDENTITY
@@ -192,12 +193,12 @@ def level_file(
         return LevelFile(parts, nodes, None)
     named = dict.fromkeys(p for t in things.values() for p in t.pieces if p in snapshot.pieces)
     for key in named:  # also those of which nothing stands as it is, but mirrored or bent, or left out
-        part(Look(snapshot.pieces[key]))
+        part(Drawable(snapshot.pieces[key]))
     return LevelFile(parts, nodes, carried_rows(snapshot, level, named, rungs=rungs))
 
 
 def _seen_from(frame: _Frame | None, position: Vector, turn: Quaternion) -> tuple[Vector, Quaternion]:
-    """A stand in the world, told from a frame in it."""
+    """A stand in the world, given in a frame in it."""
     if frame is None:
         return position, turn
     (a, b, c), back = frame

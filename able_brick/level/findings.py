@@ -15,7 +15,7 @@ from able_brick.core.path.tight import SHARPEST, Tight, crossings, tightest
 from able_brick.core.place.pose import Vector, vector
 from able_brick.core.text import length_of, stretched
 from able_brick.level.rows import Course, Path
-from able_brick.level.rows.shown import Around
+from able_brick.level.rows.instances import LevelContext
 
 _MOST: Final = 8
 
@@ -43,17 +43,17 @@ class Finding:
     remedy: Remedy | None = None
 
 
-def course_findings(course: Course, found: courses.Course, around: Around) -> list[Finding]:
+def course_findings(course: Course, found: courses.Course, context: LevelContext) -> list[Finding]:
     """Where a course is stretched too much, could not stand upright, bends too tightly, or crosses itself."""
-    path = around.thing(course.path)
+    path = context.thing(course.path)
     if not isinstance(path, Path):
         return []
     out = [*_stretched(course, found, path), *_steep(course, found)]
     if not found.bent:
-        out += _kinks(course, around)
+        out += _kinks(course, context)
     else:
         out += _coarse(course, found)
-        out += _tight(course, found, path, around)
+        out += _tight(course, found, path, context)
     return out
 
 
@@ -96,9 +96,9 @@ def _steep(course: Course, found: courses.Course) -> list[Finding]:
     return [Finding("steep", course.id, text, vector(found.poses.positions[steep[0]]), "steeper than 80°")]
 
 
-def _kinks(course: Course, around: Around) -> list[Finding]:
+def _kinks(course: Course, context: LevelContext) -> list[Finding]:
     """Corners that turn so far round that what stands before and after them lies on one another."""
-    guide = course.guide(around)
+    guide = course.guide(context)
     if not isinstance(guide, Guide) or not len(guide.corners):
         return []
     turns = guide.corner_turns[guide.corners]
@@ -151,8 +151,8 @@ def _tight_words(place: Tight) -> tuple[str, str]:
     return f"{where}, so they fold over; it needs {needed}.", f"{radius}, needs {needed}"
 
 
-def _tight(course: Course, found: courses.Course, path: Path, around: Around) -> list[Finding]:
-    guide = course.guide(around)
+def _tight(course: Course, found: courses.Course, path: Path, context: LevelContext) -> list[Finding]:
+    guide = course.guide(context)
     low = np.min([b.box.low for _, b in found.bent], axis=0)
     high = np.max([b.box.high for _, b in found.bent], axis=0)
     out: list[Finding] = []

@@ -12,10 +12,10 @@ ROWS: Final[dict[str, Chain]] = {
     # 2: levels may know how copies go on
     "level": Chain((unchanged,)),
     # 2: what stands may be a mirror image of its piece
-    # 3: it knows what other tools told of it
+    # 3: it knows what other tools stored with it
     "placement": Chain((unchanged, unchanged)),
     "array": Chain((unchanged, unchanged)),
-    # 2: it knows what other tools told of it
+    # 2: it knows what other tools stored with it
     "group": Chain((unchanged,)),
     # 2: rungs, and where a piece was slimmed from, tell whether their deviation is proven, and for which size
     # 3: surfaces tell how their alpha counts, whether they have two sides, and how their picture is moved

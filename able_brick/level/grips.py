@@ -14,10 +14,9 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.place.dock import Spot
 from able_brick.core.place.items import item_to_world, outward
 from able_brick.core.place.snapping import edge_point
-from able_brick.level.rows import Look
+from able_brick.level.rows import AShown, Drawable
 from able_brick.level.snapshot import Snapshot
 from able_brick.level.surface import FaceAt, Load, item_at, item_of
-from able_brick.level.things import AShown
 
 FeatureKind = Literal["vertex", "edge", "on edge", "face", "pivot"]
 
@@ -50,7 +49,7 @@ def _face(at: FeatureAt) -> FaceAt:
     return FaceAt(thing=at.thing, item=at.item, face=at.face)
 
 
-def _spot(look: Look, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Spot:
+def _spot(look: Drawable, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Spot:
     loop = item_to_world(mesh.positions[face_loop(mesh, at.face)], pose, look.pivot, look.axes)
     return Spot(_point(look, mesh, pose, at), outward(loop, pose), loop)
 
@@ -77,7 +76,7 @@ def feature_vertices(mesh: PolyMesh, at: FeatureAt) -> list[int]:
     return [] if at.kind == "pivot" else [int(v) for v in edges[at.index]]
 
 
-def _point(look: Look, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
+def _point(look: Drawable, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
     _check(mesh, at, look.piece.name)
     edges = topology(mesh).edges
     if at.kind == "pivot":

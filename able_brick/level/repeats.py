@@ -9,19 +9,19 @@ import numpy as np
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import StorageError, UnknownIdError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.extremes import extreme_points
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.place.copies import check_items
 from able_brick.core.place.items import item_boxes, reach_of
 from able_brick.core.place.mirror import Reflection
 from able_brick.core.place.pose import Poses, about_pivot
-from able_brick.level.rows import Array, Batch, Group, Look, Placement, Shown
+from able_brick.level.rows import AThing, Drawable, Group, InstanceBatch, Instances, Standing
 from able_brick.level.snapshot import InLevel
-from able_brick.level.things import AThing, Things
+from able_brick.level.things import Things
 
 _UNIT = np.eye(3)
-_MANY: ByteCache[Shown] = ByteCache(96 * 2**20, lambda s: s.nbytes)
+_REPEATED: ByteCache[Instances] = ByteCache(96 * 2**20, lambda s: s.nbytes)
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,45 +37,45 @@ class _Copies:
     count: int
 
 
-def repeated(shown: Shown, thing: AThing, around: InLevel) -> Shown:
+def repeated(shown: Instances, thing: AThing, context: InLevel) -> Instances:
     """All that is shown of a thing, with the repeats of the groups that it is in, the innermost first.
 
     Raises GeometryError for more items than there may be.
     """
-    groups = [g for g in around.things.over(thing) if g.repeat is not None or g.mirror is not None]
+    groups = [g for g in context.things.over(thing) if g.repeat is not None or g.mirror is not None]
     if not groups:
         return shown
 
-    def made() -> Shown:
+    def made() -> Instances:
         out = shown
         for group in groups:
-            out = _copied(out, _copies(group, around))
+            out = _copied(out, _copies(group, context))
         return out
 
-    if not isinstance(thing, (Placement, Array)):
+    if not isinstance(thing, Standing):
         return made()
     # what stands by its own row alone is the same as long as that, its pieces and the groups are
-    looks = tuple(b.look.piece for b in shown.batches)
-    sides = tuple(extent_of(g, around).tobytes() for g in groups if g.repeat is not None)
-    return _MANY.get((thing, looks, tuple(groups), sides), made)
+    looks = tuple(b.drawable.piece for b in shown.batches)
+    sides = tuple(extent_of(g, context).tobytes() for g in groups if g.repeat is not None)
+    return _REPEATED.get((thing, looks, tuple(groups), sides), made)
 
 
-def shown_by(shown: Shown, thing: AThing, group: Group, around: InLevel) -> tuple[Shown, Shown]:
+def shown_by(shown: Instances, thing: AThing, group: Group, context: InLevel) -> tuple[Instances, Instances]:
     """What a group shows of a thing in it: with the repeats of the groups within, and with its own as well."""
-    for over in around.things.over(thing):
+    for over in context.things.over(thing):
         if over.id == group.id:
             break
         if over.repeat is not None or over.mirror is not None:
-            shown = _copied(shown, _copies(over, around))
-    return shown, _copied(shown, _copies(group, around))
+            shown = _copied(shown, _copies(over, context))
+    return shown, _copied(shown, _copies(group, context))
 
 
-def _copies(group: Group, around: InLevel) -> _Copies:
+def _copies(group: Group, context: InLevel) -> _Copies:
     origin, own = np.asarray(group.position), group.own_axes
     if group.repeat is None:
         turns, shifts, left = np.array([[0.0, 0.0, 0.0, 1.0]]), np.zeros((1, 3)), frozenset[int]()
     else:
-        found = group.repeat.motions(extent_of(group, around))
+        found = group.repeat.motions(extent_of(group, context))
         world = own * Rotation.from_quat(found.turns) * own.inv()
         turns = np.atleast_2d(world.as_quat())
         shifts = origin + own.apply(found.shifts) - world.apply(np.tile(origin, (len(found), 1)))
@@ -91,9 +91,9 @@ def _copies(group: Group, around: InLevel) -> _Copies:
     return _Copies(turns[at % n], shifts[at % n], at >= n, reflection, at, n * len(sides))
 
 
-def _copied(shown: Shown, copies: _Copies) -> Shown:
+def _copied(shown: Instances, copies: _Copies) -> Instances:
     check_items(shown.count * copies.count, "That")
-    out: list[Batch] = []
+    out: list[InstanceBatch] = []
     for side in (False, True):
         chosen = np.flatnonzero(copies.over == side)
         if not len(chosen):
@@ -101,10 +101,10 @@ def _copied(shown: Shown, copies: _Copies) -> Shown:
         turn = Rotation.from_quat(copies.turns[chosen])
         for batch in shown.batches:
             p = batch.poses
-            positions, turns, look = p.positions, p.turns, batch.look
+            positions, turns, drawable = p.positions, p.turns, batch.drawable
             if side:
                 positions, turns = copies.reflection.points(positions), copies.reflection.turns(turns)
-                look = look.turned_over()
+                drawable = drawable.turned_over()
             m, n = len(chosen), len(positions)
             by = turn.as_matrix()
             where = np.einsum("mij,nj->mni", by, positions) + copies.shifts[chosen][:, None]
@@ -117,16 +117,16 @@ def _copied(shown: Shown, copies: _Copies) -> Shown:
             where[stays] = positions
             numbers = (copies.numbers[chosen][:, None] * shown.count + batch.numbers[None]).ravel().astype(np.int32)
             poses = Poses.of(where.reshape(-1, 3), whole.reshape(-1, 4), np.tile(p.sizes, (m, 1)))
-            out.append(Batch(look, numbers, poses))
-    return Shown(tuple(out), shown.count * copies.count)
+            out.append(InstanceBatch(drawable, numbers, poses))
+    return Instances(tuple(out), shown.count * copies.count)
 
 
-def extent_of(group: Group, around: InLevel) -> Floats:
+def extent_of(group: Group, context: InLevel) -> Floats:
     """Sides (3,) of the box round what is in a group, along the group's axes, once; metres."""
-    things: Things = around.things
+    things: Things = context.things
     inside = [t for t in things.under(group) if t.pieces]
     key = f"extent {group.id}"
-    stands = tuple(around.pieces.get(p) for t in inside for p in t.pieces)
+    stands = tuple(context.pieces.get(p) for t in inside for p in t.pieces)
     kept = things.kept.get(key)
     if kept is not None and len(kept[0]) == len(stands) and all(a is b for a, b in zip(kept[0], stands, strict=True)):
         out: Floats = kept[1]
@@ -134,33 +134,33 @@ def extent_of(group: Group, around: InLevel) -> Floats:
     back = group.own_axes.inv()
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     for thing in inside:
-        shown = thing.shown(around)
+        shown = thing.shown(context)
         for over in things.over(thing):
             if over.id == group.id or shown is None:
                 break
             if over.repeat is not None or over.mirror is not None:
-                shown = _copied(shown, _copies(over, around))
+                shown = _copied(shown, _copies(over, context))
         for batch in () if shown is None else shown.batches:
             p = batch.poses
             turns = (Rotation.from_quat(np.tile(back.as_quat(), (len(p), 1))) * Rotation.from_quat(p.turns)).as_quat()
             rows = np.concatenate([back.apply(p.positions - group.position), turns, p.sizes], axis=1)
-            lows, highs = _reach(batch.look, rows, around)
+            lows, highs = _reach(batch.drawable, rows, context)
             low, high = np.minimum(low, lows), np.maximum(high, highs)
     extent = np.where(np.isfinite(high - low), high - low, 0.0)
     things.kept[key] = (stands, extent)
     return extent
 
 
-def _reach(look: Look, rows: Floats, around: InLevel) -> tuple[Floats, Floats]:
+def _reach(drawable: Drawable, rows: Floats, context: InLevel) -> tuple[Floats, Floats]:
     """Lowest and highest corner (3,) of items of a look by their pose rows (N,10): from its vertices. From its box
     where it stands along the axes by its own mesh, and where that cannot be read."""
     quarter = np.abs(Rotation.from_quat(rows[:, 3:7]).as_matrix())
     square = (np.minimum(quarter, np.abs(quarter - 1.0)) <= 1e-12).all(axis=(1, 2))
     points = None
-    if around.load is not None and (look.form is not None or not square.all()):
+    if context.load is not None and (drawable.deformer is not None or not square.all()):
         with suppress(StorageError, UnknownIdError):
-            points = about_pivot(extreme_points(look.mesh(around.load)), look.pivot, look.axes)
+            points = about_pivot(extreme_points(drawable.mesh(context.load)), drawable.pivot, drawable.axes)
     if points is None:
-        lows, highs = item_boxes(rows, *look.box())
+        lows, highs = item_boxes(rows, *drawable.box())
         return lows.min(axis=0), highs.max(axis=0)
     return reach_of(points, rows)

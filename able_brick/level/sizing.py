@@ -1,4 +1,4 @@
-"""How large pieces stand in the levels: what is told of rungs in metres is meant of the world."""
+"""How large pieces stand in the levels: what is reported of rungs in metres is meant of the world."""
 
 from __future__ import annotations
 
@@ -7,14 +7,14 @@ from typing import Final
 
 import numpy as np
 
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path.growth import largest_growth
 from able_brick.core.place.pose import Vector, vector
 from able_brick.level.evaluate import shown_items
-from able_brick.level.rows import Piece, Placement, Shown
-from able_brick.level.rows.bent import BentForm
-from able_brick.level.rows.shown import Form, TurnedOver
+from able_brick.level.rows import Instances, Piece, Placement
+from able_brick.level.rows.bent import BendDeformer
+from able_brick.level.rows.instances import Deformer, MirroredDeformer
 from able_brick.level.snapshot import Snapshot
 
 #: A piece as it is.
@@ -44,21 +44,21 @@ def largest_size(snapshot: Snapshot, piece: Piece, levels: Iterable[str] | None 
     return vector(largest) if largest.any() else AS_IT_IS
 
 
-def _sizes(shown: Shown, piece: str) -> Floats:
+def _sizes(shown: Instances, piece: str) -> Floats:
     """(3) the largest sizes of the items of a thing that show a piece."""
     largest = np.zeros(3)
-    bent: dict[int, list[BentForm]] = {}
+    bent: dict[int, list[BendDeformer]] = {}
     sized: dict[int, float] = {}
     for batch in shown.batches:
-        if batch.look.piece.id != piece:
+        if batch.drawable.piece.id != piece:
             continue
         sizes = np.abs(batch.poses.sizes).max(axis=0, initial=0.0)
-        form = _bent(batch.look.form)
-        if form is None:
+        deformer = _bent(batch.drawable.deformer)
+        if deformer is None:
             largest = np.maximum(largest, sizes)
             continue
-        key = id(form.bent)
-        bent.setdefault(key, []).append(form)
+        key = id(deformer.bent)
+        bent.setdefault(key, []).append(deformer)
         sized[key] = max(sized.get(key, 0.0), float(sizes.max()))
     for key, forms in bent.items():
         growth = largest_growth(forms[0].bent, list({f.item for f in forms}))
@@ -66,10 +66,10 @@ def _sizes(shown: Shown, piece: str) -> Floats:
     return largest
 
 
-def _bent(form: Form | None) -> BentForm | None:
-    while isinstance(form, TurnedOver):
-        form = form.form
-    return form if isinstance(form, BentForm) else None
+def _bent(deformer: Deformer | None) -> BendDeformer | None:
+    while isinstance(deformer, MirroredDeformer):
+        deformer = deformer.deformer
+    return deformer if isinstance(deformer, BendDeformer) else None
 
 
 def metric_of(size: Vector, piece: Piece) -> Floats | None:
@@ -83,7 +83,7 @@ def metric_of(size: Vector, piece: Piece) -> Floats | None:
 
 
 def sized(size: Vector) -> str:
-    """For which size something is told, where that is not the piece's own."""
+    """For which size something is reported, where that is not the piece's own."""
     if size == AS_IT_IS:
         return ""
     x, y, z = (f"{v:.3g}" for v in size)

@@ -16,7 +16,7 @@ from able_brick.core.place.pose import vector
 from able_brick.core.place.snapping import KINDS, mesh_features, on_segments
 from able_brick.level.evaluate import shown_items
 from able_brick.level.grips import FeatureAt
-from able_brick.level.rows import Group, Look, Path, Placement, Vector
+from able_brick.level.rows import Drawable, Group, Path, Placement, Vector
 from able_brick.level.snapshot import Snapshot
 from able_brick.level.surface import Load
 from able_brick.level.things import Things
@@ -55,7 +55,7 @@ class Items:
 
     things: list[str]
     numbers: list[int]
-    looks: list[Look]
+    looks: list[Drawable]
     poses: Floats
     low: Floats
     high: Floats
@@ -63,36 +63,36 @@ class Items:
 
 
 def items_of(snapshot: Snapshot, things: Things) -> Items:
-    """The items of a level; reckoned once for each state of it."""
-    known = [p for p in things.uses if p in snapshot.pieces]
-    key = tuple((p, snapshot.pieces[p].mesh, snapshot.pieces[p].pivot, snapshot.pieces[p].axes) for p in known)
+    """The items of a level; computed once for each state of it."""
+    features = [p for p in things.uses if p in snapshot.pieces]
+    key = tuple((p, snapshot.pieces[p].mesh, snapshot.pieces[p].pivot, snapshot.pieces[p].axes) for p in features)
     kept: tuple[object, Items] | None = things.kept.get("items")
     if kept is not None and kept[0] == key:
         return kept[1]
-    many = {t.id for t in things.repeated}
+    repeated = {t.id for t in things.repeated}
     names: list[str] = []
     numbers: list[int] = []
-    looks: list[Look] = []
+    looks: list[Drawable] = []
     rows: list[Floats] = []
     boxes: list[Floats] = []
 
-    def add(look: Look, poses: Floats, of: list[str], which: list[int]) -> None:
+    def add(drawable: Drawable, poses: Floats, of: list[str], which: list[int]) -> None:
         if not len(poses):
             return
         rows.append(poses)
-        boxes.append(np.stack(item_boxes(poses, *look.box()), axis=1))
+        boxes.append(np.stack(item_boxes(poses, *drawable.box()), axis=1))
         names.extend(of)
         numbers.extend(which)
-        looks.extend([look] * len(poses))
+        looks.extend([drawable] * len(poses))
 
-    for piece in known:
-        single = [u for u in things.users(piece) if isinstance(u, Placement) and u.id not in many]
+    for piece in features:
+        single = [u for u in things.users(piece) if isinstance(u, Placement) and u.id not in repeated]
         poses = np.array([(*u.position, *u.turn, *u.size) for u in single], np.float64).reshape(-1, 10)
-        add(Look(snapshot.pieces[piece]), poses, [u.id for u in single], [0] * len(single))
+        add(Drawable(snapshot.pieces[piece]), poses, [u.id for u in single], [0] * len(single))
     for thing in (*things.runs_and_paths, *things.repeated):
         shown = shown_items(snapshot, thing)
         for batch in () if shown is None else shown.batches:
-            add(batch.look, batch.poses.rows(), [thing.id] * len(batch.numbers), batch.numbers.tolist())
+            add(batch.drawable, batch.poses.rows(), [thing.id] * len(batch.numbers), batch.numbers.tolist())
     every = np.concatenate(rows) if rows else np.empty((0, 10))
     box = np.concatenate(boxes) if boxes else np.empty((0, 2, 3))
     where: dict[str, list[int]] = {}
@@ -152,7 +152,7 @@ def snap(
         some = [g for g, ok in zip(grips, inside, strict=True) if ok]
         if some:
             best = _better(best, _nearest(load, items, int(k), some, reach))
-    return None if best is None else _told(best, by, along)
+    return None if best is None else _snap_of(best, by, along)
 
 
 def _grips(load: Load, items: Items, moved: set[str], by: Floats) -> list[_Grip]:
@@ -160,14 +160,14 @@ def _grips(load: Load, items: Items, moved: set[str], by: Floats) -> list[_Grip]
     mine = [k for thing in moved for k in items.rows.get(thing, ())]
     out: list[_Grip] = []
     for k in mine:
-        look = items.looks[k]
-        mesh = look.mesh(load)
-        known = mesh_features(mesh)
+        drawable = items.looks[k]
+        mesh = drawable.mesh(load)
+        features = mesh_features(mesh)
         pose = items.poses[k]
         if len(mine) <= 8:
-            at = item_to_world(mesh.positions[known.grips], pose, look.pivot, look.axes) + by
-            for v, point in zip(known.grips.tolist(), at, strict=True):
-                face = int(known.face[v])
+            at = item_to_world(mesh.positions[features.grips], pose, drawable.pivot, drawable.axes) + by
+            for v, point in zip(features.grips.tolist(), at, strict=True):
+                face = int(features.face[v])
                 here = FeatureAt(thing=items.things[k], item=items.numbers[k], kind="vertex", index=v, face=face)
                 out.append(_Grip(point, here))
         pivot = FeatureAt(thing=items.things[k], item=items.numbers[k], kind="pivot")
@@ -201,35 +201,37 @@ def _nearest_path_point(
 
 def _nearest(load: Load, items: Items, k: int, grips: list[_Grip], reach: float) -> _Found | None:
     """The best meeting with one item."""
-    look = items.looks[k]
+    drawable = items.looks[k]
     pose = items.poses[k]
-    known = mesh_features(look.mesh(load))
+    features = mesh_features(drawable.mesh(load))
     thing, item = items.things[k], items.numbers[k]
     points = np.stack([g.point for g in grips])
-    local = item_from_world(points, pose, look.pivot, look.axes)
+    local = item_from_world(points, pose, drawable.pivot, drawable.axes)
     shrink = float(np.abs(pose[7:]).min())
     best: _Found | None = None
-    near: Any = known.tree.query_ball_point(local, reach / max(shrink, 1e-9))
+    near: Any = features.tree.query_ball_point(local, reach / max(shrink, 1e-9))
     for grip, some in zip(grips, near, strict=True):
         if not some:
             continue
-        there = item_to_world(known.points[some], pose, look.pivot, look.axes)
+        there = item_to_world(features.points[some], pose, drawable.pivot, drawable.axes)
         away = np.linalg.norm(there - grip.point, axis=1) / reach
-        weights = np.array([_WEIGHT[KINDS[kind]] for kind in known.kind[some]])  # type: ignore[index]
+        weights = np.array([_WEIGHT[KINDS[kind]] for kind in features.kind[some]])  # type: ignore[index]
         score = np.where(away <= 1, away + weights, np.inf)
         j = int(np.argmin(score))
         if np.isfinite(score[j]):
             f = some[j]
-            kind: SnapKind = KINDS[known.kind[f]]  # type: ignore[assignment]
-            landing = FeatureAt(thing=thing, item=item, kind=kind, index=int(known.index[f]), face=int(known.face[f]))
+            kind: SnapKind = KINDS[features.kind[f]]  # type: ignore[assignment]
+            landing = FeatureAt(
+                thing=thing, item=item, kind=kind, index=int(features.index[f]), face=int(features.face[f])
+            )
             best = _better(best, _Found(float(score[j]), kind, grip, there[j], landing))
     to_pivot = np.linalg.norm(points - pose[:3], axis=1) / reach
     g = int(np.argmin(to_pivot))
     if to_pivot[g] <= 1:
         here = FeatureAt(thing=thing, item=item, kind="pivot")
         best = _better(best, _Found(float(to_pivot[g]) + _WEIGHT["pivot"], "pivot", grips[g], pose[:3], here))
-    if best is None and len(known.edges):
-        segments = item_to_world(known.edges.reshape(-1, 3), pose, look.pivot, look.axes).reshape(-1, 2, 3)
+    if best is None and len(features.edges):
+        segments = item_to_world(features.edges.reshape(-1, 3), pose, drawable.pivot, drawable.axes).reshape(-1, 2, 3)
         for grip in grips:
             places, away = on_segments(grip.point, segments)
             e = int(np.argmin(away))
@@ -239,7 +241,7 @@ def _nearest(load: Load, items: Items, k: int, grips: list[_Grip], reach: float)
     return best
 
 
-def _told(found: _Found, by: Vector, along: Sequence[Vector]) -> Snap:
+def _snap_of(found: _Found, by: Vector, along: Sequence[Vector]) -> Snap:
     """The displacement that brings the grip there, as far as the directions allow it."""
     rest = found.point - found.grip.point
     if along:

@@ -8,9 +8,9 @@ from typing import NamedTuple, TypeAlias
 
 from able_brick.core.errors import UnknownIdError
 from able_brick.level.ordering import put_into, sorted_rows
-from able_brick.level.rows import LevelRow, Piece
-from able_brick.level.rows.shown import Load
-from able_brick.level.things import AThing, Things
+from able_brick.level.rows import AThing, LevelRow, Piece
+from able_brick.level.rows.instances import Load
+from able_brick.level.things import Things
 
 ARow: TypeAlias = Piece | LevelRow | AThing
 
@@ -85,7 +85,7 @@ class Snapshot:
         """The things of a level; none where there is no such level."""
         return self.things.get(level, _NOTHING)
 
-    def around(self, level: str) -> InLevel:
+    def context(self, level: str) -> InLevel:
         """A level as the things in it see it."""
         return InLevel(self.pieces, self.of(level), self.load)
 

@@ -17,9 +17,8 @@ from able_brick.core.place.pivots import up_along
 from able_brick.core.place.pose import Quaternion, Vector, rotation, vector
 from able_brick.core.place.snapping import edge_point, edge_share
 from able_brick.level.evaluate import shown_items
-from able_brick.level.rows import Array, Course, Look, Placement
+from able_brick.level.rows import AShown, Drawable
 from able_brick.level.snapshot import Snapshot
-from able_brick.level.things import AShown
 
 Load = Callable[[str], PolyMesh]
 
@@ -63,31 +62,31 @@ class Feature(BaseModel):
     normal: Vector
 
 
-def item_at(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> tuple[Look, PolyMesh, Floats]:
+def item_at(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> tuple[Drawable, PolyMesh, Floats]:
     """The look, its mesh, and the pose row (10,) of the item that a face belongs to."""
     thing = snapshot.find(level, at.thing)
-    if not isinstance(thing, (Placement, Array, Course)):
+    if not isinstance(thing, AShown):
         raise UnknownIdError(f"{at.thing!r} is not in the level (any more). Point at something else.", id=at.thing)
     return item_of(snapshot, load, thing, at)
 
 
-def item_of(snapshot: Snapshot, load: Load, thing: AShown, at: FaceAt) -> tuple[Look, PolyMesh, Floats]:
+def item_of(snapshot: Snapshot, load: Load, thing: AShown, at: FaceAt) -> tuple[Drawable, PolyMesh, Floats]:
     """The same for a thing that may stand otherwise than in the snapshot."""
     shown = shown_items(snapshot, thing)
     found = None if shown is None else shown.item(at.item)
     if found is None:
         raise UnknownIdError(f"{thing.name} has no item {at.item + 1} (any more).", id=at.thing)
-    look, pose = found
-    mesh = look.mesh(load)
+    drawable, pose = found
+    mesh = drawable.mesh(load)
     if not 0 <= at.face < mesh.face_count:
-        raise UnknownIdError(f"{look.piece.name} has no face {at.face} (any more).", id=at.thing)
-    return look, mesh, pose
+        raise UnknownIdError(f"{drawable.piece.name} has no face {at.face} (any more).", id=at.thing)
+    return drawable, mesh, pose
 
 
 def ground_of(snapshot: Snapshot, level: str, load: Load, at: FaceAt) -> Ground:
     """The plane of a face as it stands in the level."""
-    look, mesh, pose = item_at(snapshot, level, load, at)
-    loop = item_to_world(mesh.positions[face_loop(mesh, at.face)], pose, look.pivot, look.axes)
+    drawable, mesh, pose = item_at(snapshot, level, load, at)
+    loop = item_to_world(mesh.positions[face_loop(mesh, at.face)], pose, drawable.pivot, drawable.axes)
     normal = outward(loop, pose)
     return Ground(point=vector(loop.mean(axis=0)), turn=up_along(normal))
 
@@ -117,10 +116,10 @@ def nearest_feature(
     """The feature of a face that is meant by a world point on it: a vertex within reach, else an edge middle within
     reach, else the centre of the face. With `pivot` the pivot of the item, wherever that is; with a unit also a place
     on an edge that is close, so many units from the nearer end, or anywhere for 0."""
-    look, mesh, pose = item_at(snapshot, level, load, at)
+    drawable, mesh, pose = item_at(snapshot, level, load, at)
     loop = face_loop(mesh, at.face)
     corners = mesh.positions[loop]
-    world = item_to_world(corners, pose, look.pivot, look.axes)
+    world = item_to_world(corners, pose, drawable.pivot, drawable.axes)
     normal = outward(world, pose)
     middles = (world + np.roll(world, -1, axis=0)) / 2
     target = np.asarray(point)
@@ -130,8 +129,8 @@ def nearest_feature(
         "thing": at.thing,
         "item": at.item,
         "face": at.face,
-        "piece": look.piece.id,
-        "mesh": look.piece.mesh if look.form is None else look.form.key,
+        "piece": drawable.piece.id,
+        "mesh": drawable.piece.mesh if drawable.deformer is None else drawable.deformer.key,
         "normal": vector(normal),
     }
     if pivot:
@@ -150,9 +149,9 @@ def nearest_feature(
         e = int(np.argmin(away))
         if away[e] <= _CLOSE * reach:
             edge = int(topology(mesh).corner_edge[mesh.face_starts[at.face] + e])
-            pair = item_to_world(mesh.positions[topology(mesh).edges[edge]], pose, look.pivot, look.axes)
+            pair = item_to_world(mesh.positions[topology(mesh).edges[edge]], pose, drawable.pivot, drawable.axes)
             share, far = edge_share(pair, target, unit)
             where = vector(edge_point(pair, share))
             return Feature(kind="on edge", index=edge, share=share, away=far, point=where, **base)
-    centre = item_to_world(np.array([face_centre(mesh, at.face)]), pose, look.pivot, look.axes)[0]
+    centre = item_to_world(np.array([face_centre(mesh, at.face)]), pose, drawable.pivot, drawable.axes)[0]
     return Feature(kind="face", index=at.face, point=vector(centre), **base)

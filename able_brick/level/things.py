@@ -8,10 +8,8 @@ from functools import cached_property
 from typing import Any, TypeAlias
 
 from able_brick.level.ordering import Ids, put_all, put_into, row_order, rows_after, sorted_rows
-from able_brick.level.rows import Array, Course, Group, Measure, Path, Placement
+from able_brick.level.rows import AShown, AThing, Course, Group, Placement
 
-AShown: TypeAlias = Placement | Array | Course
-AThing: TypeAlias = AShown | Path | Group | Measure
 _Pairs: TypeAlias = Sequence[tuple[AThing | None, AThing | None]]
 
 
@@ -20,7 +18,7 @@ class Things(dict[str, AThing]):
 
     What is known of them, such as who shows a piece, goes on with a change instead of being found anew: it is held by
     ids, so that a row that changes costs nothing where it belongs to the same others. `kept` holds what others have
-    reckoned of it, by their own words.
+    computed of it, by their own words.
     """
 
     @cached_property
@@ -29,7 +27,7 @@ class Things(dict[str, AThing]):
 
     @cached_property
     def counted(self) -> dict[str, Any]:
-        """What others have reckoned of how much is shown, by their own words. What a change leads to shares it, where
+        """What others have computed of how much is shown, by their own words. What a change leads to shares it, where
         that has changed nothing but where single placements stand and how they look."""
         return {}
 
@@ -39,7 +37,7 @@ class Things(dict[str, AThing]):
 
     @cached_property
     def memo(self) -> dict[str, Any]:
-        """What others keep by the id of a thing, for as long as the rows are the same that they reckoned it from; what
+        """What others keep by the id of a thing, for as long as the rows are the same that they computed it from; what
         a change leads to shares it."""
         return {}
 
@@ -127,8 +125,8 @@ class Things(dict[str, AThing]):
 
     @cached_property
     def _repeated(self) -> list[str]:
-        many = [self[g] for g in self._index.repeating]
-        return list(dict.fromkeys(t.id for g in many for t in self.under(g) if isinstance(t, Placement)))
+        repeating_groups = [self[g] for g in self._index.repeating]
+        return list(dict.fromkeys(t.id for g in repeating_groups for t in self.under(g) if isinstance(t, Placement)))
 
     @property
     def repeated(self) -> list[Placement]:

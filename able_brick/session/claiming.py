@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from able_brick.core.files.part import Part
+from able_brick.core.files.scene import ScenePart
 from able_brick.core.mesh.combine import mapped
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import about_pivot, rotated, vector
@@ -14,7 +14,7 @@ from able_brick.level.rows import Dimensions, Ladder, Piece
 _FIELDS = ("face_starts", "corners", "material", "facet", "sharp")
 
 
-def restored(row: Piece, part: Part) -> tuple[Piece, dict[str, PolyMesh]]:
+def restored(row: Piece, part: ScenePart) -> tuple[Piece, dict[str, PolyMesh]]:
     """A piece with the mesh of a part, as it was, and its rungs; all meshes by hash. Its facts are not looked at."""
     mesh = _as_it_was(row, part.mesh)
     dimensions = row.dimensions

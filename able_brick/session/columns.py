@@ -66,8 +66,8 @@ def columns_of(delta: Delta, texts: Texts | None) -> bytes:
         for r in delta.changed
         if r.kind == "placement" and r.level == level and r.extras is None and _PLAIN.fullmatch(r.id)
     ]
-    known = set(map(id, single))
-    rest = [of(r) for r in delta.changed if id(r) not in known]
+    singles = set(map(id, single))
+    rest = [of(r) for r in delta.changed if id(r) not in singles]
     items = {
         key: [
             {

@@ -15,7 +15,7 @@ from able_brick.level.drawn import drawn
 from able_brick.level.elements import Elements
 from able_brick.level.evaluate import Summary, shown_items, summary
 from able_brick.level.rows import AnyRow, Group, Path, Piece, Placement
-from able_brick.level.rows.shown import Load
+from able_brick.level.rows.instances import Load
 from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
 from able_brick.level.texts import Texts, text_of
 from able_brick.session.columns import columns_of
@@ -77,7 +77,7 @@ class RunView(BaseModel):
     high: Vector | None = None
 
 
-#: Rows up to which a delta is told as JSON to those who would have columns.
+#: Rows up to which a delta is sent as JSON to those who would have columns.
 _FEW: Final = 200
 
 
@@ -214,10 +214,10 @@ def level_delta(
     select: tuple[str, ...] | None,
     note: str,
     load: Load,
-    many: Mapping[str, Floats] | None = None,
+    preview_poses: Mapping[str, Floats] | None = None,
 ) -> Delta:
-    """The change that edits made, as seen in one level; `snapshot` is the project after them. `many` are poses (N,10)
-    at which placements are shown that stand for many."""
+    """The change that edits made, as seen in one level; `snapshot` is the project after them. `preview_poses` are poses
+    (N,10) at which placements are shown that stand for many."""
     here = (None, level)
     mine = [e for e in edits if (row := e.after or e.before) is not None and level_of(row) in here]
     # a group that something has left may be shown more than once, and stand otherwise without it
@@ -230,7 +230,7 @@ def level_delta(
     once = left | {e.id for e in mine if type(e.before) is Group or getattr(e.before, "group", None) is not None}
     items |= {t.id: [] for t in things.released(once) if not things.repeats(t.id)}
     more: dict[str, int] = {}
-    for key, rows in (many or {}).items():
+    for key, rows in (preview_poses or {}).items():
         row = things[key]
         if isinstance(row, Placement):
             items[key] = [_run_of(row, rows, snapshot.pieces.get(row.piece))]

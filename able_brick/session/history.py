@@ -1,4 +1,4 @@
-"""Where each level's journal stands, and how its steps are told."""
+"""Where each level's journal stands, and how its steps are shown."""
 
 from __future__ import annotations
 
@@ -52,8 +52,8 @@ NEW: Final = State(0, 0, None, None)
 
 
 @dataclass(frozen=True)
-class Now:
-    """A project as it stands, and where the journals of its levels do: told and changed together, so that who reads
+class ProjectState:
+    """A project as it stands, and where the journals of its levels do: kept and changed together, so that who reads
     need not wait for who writes."""
 
     snapshot: Snapshot
@@ -91,9 +91,9 @@ class Now:
                     return True
         return False
 
-    def after(self, snapshot: Snapshot, states: Mapping[str, State], gone: str | None = None) -> Now:
+    def after(self, snapshot: Snapshot, states: Mapping[str, State], gone: str | None = None) -> ProjectState:
         """What comes next: the project, where some journals stand then, and a level that is gone."""
-        return Now(snapshot, {k: s for k, s in {**self.states, **states}.items() if k != gone})
+        return ProjectState(snapshot, {k: s for k, s in {**self.states, **states}.items() if k != gone})
 
 
 def named_by(tool: Tool, selection: Iterable[str]) -> list[str]:
@@ -120,14 +120,14 @@ def step_view(entry: Entry | None) -> StepView | None:
     """A step as the page shows it."""
     if entry is None:
         return None
-    known = registry.TOOLS.get(entry.tool)
+    tool = registry.TOOLS.get(entry.tool)
     return StepView(
         tool=entry.tool,
-        title=known.title if known else entry.tool,
+        title=tool.title if tool else entry.tool,
         params=entry.params,
         selection=list(entry.selection),
         note=entry.note,
-        adjustable=entry.adjustable and known is not None,
+        adjustable=entry.adjustable and tool is not None,
     )
 
 
@@ -158,14 +158,13 @@ def check_users(snapshot: Snapshot, level: str, entry: Entry, edits: tuple[Edit,
     """HistoryError where taking back or making again a step would move things that were placed by its outcome."""
     if entry.users is None:
         return
-    known = {*entry.users, *(e.id for e in edits)}
+    expected = {*entry.users, *(e.id for e in edits)}
     pieces = {e.id for e in edits if isinstance(e.before, Piece) and isinstance(e.after, Piece)}
-    new = [
-        u for things in snapshot.things.values() for p in sorted(pieces) for u in things.users(p) if u.id not in known
-    ]
+    users = (u for things in snapshot.things.values() for p in sorted(pieces) for u in things.users(p))
+    new = [u for u in users if u.id not in expected]
     if new:
-        known_tool = registry.TOOLS.get(entry.tool)
-        title = known_tool.title if known_tool else entry.tool
+        tool = registry.TOOLS.get(entry.tool)
+        title = tool.title if tool else entry.tool
         raise HistoryError(
             f"{named(snapshot, level, new)} {'was' if len(new) == 1 else 'were'} placed after “{title}” and would move "
             "with this. Undo the placing there first, or make a new step instead.",

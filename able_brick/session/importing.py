@@ -9,10 +9,10 @@ from pathlib import PurePath
 
 import numpy as np
 
-from able_brick.core.collecting import uncollected
 from able_brick.core.errors import InputError
-from able_brick.core.files.part import GroupAt, Instance, Material, Part, Scene, Texture
+from able_brick.core.files.scene import GroupAt, Instance, Material, Scene, ScenePart, Texture
 from able_brick.core.files.units import Unit, Up, as_one, brought_in, standing_parts
+from able_brick.core.gc_pause import gc_paused
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import ONE, Quaternion, Vector, decompose_all
 from able_brick.jobs.imports import Imports
@@ -24,10 +24,10 @@ from able_brick.session.claiming import restored
 from able_brick.session.delta import Delta
 from able_brick.session.project import Project
 from able_brick.steps.checks import printable
-from able_brick.steps.draft import Tell, quiet
+from able_brick.steps.draft import ProgressCallback, no_progress
 from able_brick.steps.import_pieces import Imported, ImportedGroup, ImportPieces
 
-#: Parts after which it is told how far it is.
+#: Parts between two reports of progress.
 _BREATH = 100
 #: What is smaller in every direction has no size, metres.
 _LEAST = 1e-9
@@ -43,7 +43,7 @@ class Taking:
     base_pivot: bool = False
 
 
-@uncollected()
+@gc_paused()
 def take_in(
     project: Project,
     imports: Imports,
@@ -53,7 +53,7 @@ def take_in(
     how: Taking,
     *,
     place: bool,
-    tell: Tell | None = None,
+    tell: ProgressCallback | None = None,
 ) -> Delta:
     """Put what was read onto the shelf, and where asked into the level, where it stood in the file. Without a revision
     it is done beside other work: `tell` hears how far it is and may raise to stop it.
@@ -62,7 +62,7 @@ def take_in(
     """
     project.snapshot.level(level)
     incoming = imports.get(key)
-    hear = tell or quiet
+    hear = tell or no_progress
     hear(0.0, "Taking over what was read")
     scene, ready = imports.taken(key)
     tool, meshes, textures = step_of(scene, incoming.file, how, place=place, tell=hear)
@@ -75,7 +75,7 @@ def take_in(
 
 
 def step_of(
-    scene: Scene, file: str, how: Taking, *, place: bool, tell: Tell = quiet
+    scene: Scene, file: str, how: Taking, *, place: bool, tell: ProgressCallback = no_progress
 ) -> tuple[ImportPieces, dict[str, PolyMesh], dict[str, Texture]]:
     """The step that takes a scene in which was read from a file, and the meshes and textures that it names by hash.
 
@@ -120,7 +120,7 @@ def _surface(material: Material) -> Surface:
 
 
 def pieces_of(
-    scene: Scene, *, base_pivot: bool = False, tell: Tell | None = None, claim: Claim | None = None
+    scene: Scene, *, base_pivot: bool = False, tell: ProgressCallback | None = None, claim: Claim | None = None
 ) -> tuple[tuple[Imported, ...], dict[str, PolyMesh], dict[str, Texture]]:
     """What a scene brings to the shelf, and its meshes and textures by hash; what belongs to a level that the file was
     written from as that says."""
@@ -170,7 +170,7 @@ def pieces_of(
     return tuple(rows), meshes, textures
 
 
-def _check_sizes(parts: Sequence[Part]) -> None:
+def _check_sizes(parts: Sequence[ScenePart]) -> None:
     """InputError where a part would have no size to speak of."""
     boxes = np.array([p.mesh.bounds for p in parts]).reshape(-1, 2, 3)
     small = np.abs(boxes[:, 1] - boxes[:, 0]).max(axis=1) < _LEAST

@@ -14,15 +14,15 @@ from sqlalchemy import Connection
 from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.errors import HistoryError, StorageError
-from able_brick.core.files.part import Texture
+from able_brick.core.files.scene import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.rows import Piece
 from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
 from able_brick.level.texts import Texts
 from able_brick.session.delta import Delta, level_delta
-from able_brick.session.history import Now, State, check_current, check_users, history_view, locks_of
+from able_brick.session.history import ProjectState, State, check_current, check_users, history_view, locks_of
 from able_brick.session.levels import Removed
-from able_brick.session.opening import where_it_went
+from able_brick.session.opening import missing_entry_error
 from able_brick.steps.checks import check_change
 from able_brick.steps.draft import Change
 from able_brick.steps.tool import Tool
@@ -35,7 +35,7 @@ from able_brick.store.pictures import write_textures
 from able_brick.store.rows import write_rows
 
 _log = logging.getLogger("able_brick")
-#: How often a change is reckoned while others may commit theirs.
+#: How often a change is computed while others may commit theirs.
 _FREE_TRIES: Final = 2
 #: Told of a level that has changed, and how to make the delta, which costs time where nobody listens; None when
 #: it has to be loaded anew.
@@ -67,7 +67,7 @@ class Ledger:
     `now` is read without a lock; who changes it, or what belongs to it, holds `guard`.
     """
 
-    def __init__(self, file: ProjectFile, now: Now) -> None:
+    def __init__(self, file: ProjectFile, now: ProjectState) -> None:
         self.file = file
         self.guard = threading.RLock()
         self.meshes = MeshShelf(file, lambda: self.now.snapshot)
@@ -93,31 +93,31 @@ class Ledger:
         """All rows of a project as it will stand, and those of levels that may come back."""
         return [*rows_of(snapshot), *(row for gone in self.removed.values() for row in (gone.row, *gone.things))]
 
-    def at(self, level: str, revision: int, named: Callable[[], Iterable[str]] = tuple) -> Now:
+    def at(self, level: str, revision: int, named: Callable[[], Iterable[str]] = tuple) -> ProjectState:
         """How it stands, where the level has not moved on since that revision, but for pieces with which nothing that
         is `named` has to do; else StaleRevisionError."""
         now = self.now
         now.check(level, revision, named)
         return now
 
-    def settle(
+    def commit_with_retry(
         self,
         level: str,
-        reckon: Callable[[Now], Committed],
+        compute: Callable[[ProjectState], Committed],
         *,
         meshes: Mapping[str, PolyMesh] | None = None,
         textures: Mapping[str, Texture] | None = None,
         written: Mapping[str, Path | memoryview] | None = None,
     ) -> Delta:
-        """Commit the step that is reckoned of how it stands; `meshes`, `textures` and `written` as `Project.step` has
-        them. Others may commit theirs meanwhile, and it is reckoned again on what they have left; but not for ever: in
+        """Commit the step that is computed of how it stands; `meshes`, `textures` and `written` as `Project.step` has
+        them. Others may commit theirs meanwhile, and it is computed again on what they have left; but not for ever: in
         the end they wait for it."""
         tries = 0
         while True:
             tries += 1
             with self.guard if tries > _FREE_TRIES else nullcontext():
                 now = self.now
-                step = reckon(now)
+                step = compute(now)
                 with self.guard:
                     if now is self.now:
                         if step.idle:
@@ -125,11 +125,11 @@ class Ledger:
                         return self._commit(level, step, meshes or {}, textures or {}, written or {})
 
     def _left_out(self, level: str, step: Committed) -> Delta:
-        """What is told of a step that changes nothing: there is none."""
-        told = self._told(step.after, level, (), {level: self.now.state(level)}, step.change.select, "")
-        told.idle, told.note = True, f"{step.tool.title}: nothing changed, so no step was made"
-        told.elements, told.ended = step.change.elements, step.change.ended
-        return told
+        """What is reported of a step that changes nothing: there is none."""
+        delta = self._delta(step.after, level, (), {level: self.now.state(level)}, step.change.select, "")
+        delta.idle, delta.note = True, f"{step.tool.title}: nothing changed, so no step was made"
+        delta.elements, delta.ended = step.change.elements, step.change.ended
+        return delta
 
     def _commit(
         self,
@@ -169,7 +169,7 @@ class Ledger:
             )
             drop_if_unused(connection, orphans, lambda: self.every_row(step.after))
             states = self._advanced(connection, level, step.net, step.place, entry, None)
-            mine = self._told(step.after, level, step.net, states, change.select, change.note, meshes)
+            mine = self._delta(step.after, level, step.net, states, change.select, change.note, meshes)
             mine.written_with(texts)
             mine.elements, mine.ended = change.elements, change.ended
         self._publish(level, step.after, step.net, states, mine)
@@ -188,7 +188,7 @@ class Ledger:
             try:
                 check_change(before, after, edits, level=level, locks=locks, refuse=HistoryError)
             except HistoryError as error:
-                raise where_it_went(connection, before, level, error) from error
+                raise missing_entry_error(connection, before, level, error) from error
             texts = Texts()
             write_rows(connection, edits, before.counters, texts)
             back = done < entry.place
@@ -196,7 +196,7 @@ class Ledger:
             redo = entry if back else journal.find_entry(connection, level, done + 1)
             states = self._advanced(connection, level, edits, done, last, redo)
             chosen = tuple(i for i in select_ids if after.find(level, i) is not None)
-            mine = self._told(after, level, edits, states, chosen, "")
+            mine = self._delta(after, level, edits, states, chosen, "")
             mine.written_with(texts)
         self._publish(level, after, edits, states, mine)
         return mine
@@ -219,12 +219,12 @@ class Ledger:
         for key in sorted(touched - {None}):
             state = self.now.state(key)
             place = done if key == level else state.done
-            around = (last, redo) if key == level else (state.last, state.redo)
-            out[key] = state.after(place, *around, None if key == level or key in where else pieces)
+            context = (last, redo) if key == level else (state.last, state.redo)
+            out[key] = state.after(place, *context, None if key == level or key in where else pieces)
         journal.write_states(connection, [(key, s.revision, s.done) for key, s in out.items()])
         return out
 
-    def _told(
+    def _delta(
         self,
         after: Snapshot,
         level: str,
@@ -234,7 +234,7 @@ class Ledger:
         note: str,
         fresh: Mapping[str, PolyMesh] | None = None,
     ) -> Delta:
-        """What is told of a change; `fresh` are meshes that the file has only when it is committed."""
+        """What is reported of a change; `fresh` are meshes that the file has only when it is committed."""
         new = fresh or {}
         return level_delta(
             after,
@@ -257,7 +257,7 @@ class Ledger:
                 try:
                     listener(
                         key,
-                        lambda key=key: mine if key == level else self._told(after, key, edits, states, None, ""),  # type: ignore[misc]
+                        lambda key=key: mine if key == level else self._delta(after, key, edits, states, None, ""),  # type: ignore[misc]
                     )
                 except Exception:  # noqa: BLE001
                     _log.exception("A tab of %s could not be told of a change.", key)

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 
 from able_brick.core.errors import HistoryError
 from able_brick.core.place.pose import Quaternion, Vector
-from able_brick.level.rows import LevelRow, Piece
+from able_brick.level.rows import AThing, LevelRow, Piece
 from able_brick.level.snapshot import ARow, Edit, Snapshot
-from able_brick.level.things import AThing
 from able_brick.session.history import State
 
 

@@ -9,12 +9,12 @@ from pathlib import Path
 from sqlalchemy import Connection, delete, select
 from sqlalchemy.exc import DatabaseError
 
-from able_brick.core.collecting import uncollected
 from able_brick.core.errors import HistoryError, StorageError
+from able_brick.core.gc_pause import gc_paused
 from able_brick.core.text import counted
 from able_brick.level.snapshot import Snapshot
 from able_brick.session.history import State
-from able_brick.session.soundness import look_after
+from able_brick.session.soundness import resume
 from able_brick.store import journal
 from able_brick.store.backups import take_in
 from able_brick.store.blobs import drop_unused, rows_of
@@ -24,7 +24,7 @@ from able_brick.store.rows import DamagedRowError, load_snapshot, snapshot_of
 from able_brick.store.tables import LEVEL_STATE, WORK
 
 
-@uncollected()
+@gc_paused()
 def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool]:
     """The file, what stands in it, where its journals stand, and whether that is only what could be saved of it.
 
@@ -43,7 +43,7 @@ def open_file(path: Path) -> tuple[ProjectFile, Snapshot, dict[str, State], bool
                 if file.read_only is None:
                     drop_unused(connection, rows_of(snapshot))
                     file.notes += _cut_off(connection)
-                found = look_after(connection, snapshot, mending=file.read_only is None)
+                found = resume(connection, snapshot, mending=file.read_only is None)
                 if found.names:
                     raise _DamagedBlobsError(found.reason(path.name))
             file.notes += found.notes
@@ -78,7 +78,7 @@ class _DamagedBlobsError(StorageError):
     """Meshes or pictures that the rows have cannot be read."""
 
 
-def where_it_went(connection: Connection, snapshot: Snapshot, level: str, error: HistoryError) -> HistoryError:
+def missing_entry_error(connection: Connection, snapshot: Snapshot, level: str, error: HistoryError) -> HistoryError:
     """The same refusal, with the level in which a row that is missing was taken away."""
     missing = error.data.get("missing")
     if not isinstance(missing, str):
@@ -92,7 +92,7 @@ def where_it_went(connection: Connection, snapshot: Snapshot, level: str, error:
 
 
 def _cut_off(connection: Connection) -> list[str]:
-    """What was being worked on when the program ended; it is told once."""
+    """What was being worked on when the program ended; it is reported once."""
     titles = [str(t) for (t,) in connection.execute(select(WORK.c.title).order_by(WORK.c.id))]
     connection.execute(delete(WORK))
     return [f"{t} was cut off before it was done; nothing of it was kept. Start it again." for t in titles]

@@ -12,9 +12,9 @@ from typing import Final
 from sqlalchemy import delete, insert
 
 from able_brick.core.cache import ByteCache
-from able_brick.core.collecting import uncollected
 from able_brick.core.errors import HistoryError, InputError, StorageError, UnknownIdError
-from able_brick.core.files.part import Texture
+from able_brick.core.files.scene import Texture
+from able_brick.core.gc_pause import gc_paused
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.drawn import glb_of
 from able_brick.level.rows import LevelRow
@@ -22,7 +22,7 @@ from able_brick.level.snapshot import Edit, Snapshot, level_of
 from able_brick.session.delta import Delta, LevelView, StepView, derived_items, level_delta, level_view
 from able_brick.session.history import (
     NEW,
-    Now,
+    ProjectState,
     State,
     check_current,
     check_users,
@@ -38,7 +38,7 @@ from able_brick.session.saving import save_copy
 from able_brick.session.working import check_untouched
 from able_brick.steps import registry
 from able_brick.steps.checks import check_change, check_row
-from able_brick.steps.draft import Change, Tell
+from able_brick.steps.draft import Change, ProgressCallback
 from able_brick.steps.tool import Tool
 from able_brick.store import journal
 from able_brick.store.backups import Backup, DailyBackup, back_up
@@ -60,7 +60,7 @@ class Project:
 
     def __init__(self, path: Path) -> None:
         self._file, snapshot, states, self.salvaged = open_file(path)
-        self._ledger = Ledger(self._file, Now(snapshot, states))
+        self._ledger = Ledger(self._file, ProjectState(snapshot, states))
         self._viewing = threading.Lock()
         self._views: ByteCache[tuple[Snapshot, State | None, bytes, bool]] = ByteCache(
             _MOST_VIEWS, lambda kept: len(kept[2])
@@ -124,8 +124,8 @@ class Project:
     def create_level(self, name: str) -> LevelRow:
         """A new empty level."""
         with self._ledger.guard:
-            known = self.snapshot.counters
-            counters = {**known, "level": known.get("level", 0) + 1}
+            counters_now = self.snapshot.counters
+            counters = {**counters_now, "level": counters_now.get("level", 0) + 1}
             row = LevelRow(id=f"level-{counters['level']}", name=name)
             check_row(None, row)
             edits = (Edit(None, row),)
@@ -180,7 +180,7 @@ class Project:
         self._ledger.tell_anew(level)
         return gone.row
 
-    @uncollected()
+    @gc_paused()
     def view(self, level: str) -> LevelView:
         """The whole level."""
         now = self._ledger.now
@@ -195,9 +195,9 @@ class Project:
         done = now.state(level).done
         with self._file.reading() as connection:
             found = journal.entries_with(connection, row, [level], most=1000)
-            return [told for _, entry in found if entry.place <= done and (told := step_view(entry)) is not None]
+            return [view for _, entry in found if entry.place <= done and (view := step_view(entry)) is not None]
 
-    @uncollected()
+    @gc_paused()
     def view_bytes(self, level: str, *, columns: bool = False) -> tuple[bytes, bool]:
         """The whole level as JSON, or where asked and worth it in columns, and whether it is those; kept for as long as
         nothing changes, as every tab asks for the same."""
@@ -241,7 +241,7 @@ class Project:
 
     # -- steps -
 
-    @uncollected()
+    @gc_paused()
     def step(
         self,
         level: str,
@@ -260,18 +260,18 @@ class Project:
         """
         load = self._loader(meshes or {})
 
-        def reckon(now: Now) -> Committed:
+        def compute(now: ProjectState) -> Committed:
             now.check(level, revision, lambda: named_by(tool, selection))
             return _new(now, level, tool, selection, registry.apply(now.snapshot, level, tool, selection, load))
 
-        return self._ledger.settle(level, reckon, meshes=meshes, textures=textures, written=written)
+        return self._ledger.commit_with_retry(level, compute, meshes=meshes, textures=textures, written=written)
 
     def work(
         self,
         level: str,
         tool: Tool,
         selection: tuple[str, ...],
-        tell: Tell,
+        tell: ProgressCallback,
         *,
         meshes: dict[str, PolyMesh] | None = None,
         textures: dict[str, Texture] | None = None,
@@ -283,9 +283,9 @@ class Project:
         changed meanwhile.
         """
         load = self._loader(meshes or {})
-        before: tuple[Now, Change] | None = None
+        before: tuple[ProjectState, Change] | None = None
 
-        def reckon(now: Now) -> Committed:
+        def compute(now: ProjectState) -> Committed:
             nonlocal before
             if before is not None:
                 check_untouched(before[0].snapshot, now.snapshot, level, selection, before[1])
@@ -294,9 +294,9 @@ class Project:
             before = now, change
             return _new(now, level, tool, selection, change)
 
-        return self._ledger.settle(level, reckon, meshes=meshes, textures=textures, written=written)
+        return self._ledger.commit_with_retry(level, compute, meshes=meshes, textures=textures, written=written)
 
-    def plan(self, level: str, tool: Tool, selection: tuple[str, ...], tell: Tell) -> str:
+    def plan(self, level: str, tool: Tool, selection: tuple[str, ...], tell: ProgressCallback) -> str:
         """What a step that takes long would come to, in words; nothing is changed."""
         return registry.apply(self.snapshot, level, tool, selection, self.meshes.get, tell=tell).note
 
@@ -311,37 +311,39 @@ class Project:
             with suppress(StorageError), self._ledger.locked_transaction() as connection:
                 connection.execute(delete(WORK).where(WORK.c.id == key))
 
-    @uncollected()
+    @gc_paused()
     def adjust_last(self, level: str, tool: Tool, revision: int) -> Delta:
         """Make the last step again with other settings: one journal entry, one transaction."""
 
-        def reckon(now: Now) -> Committed:
+        def compute(now: ProjectState) -> Committed:
             last = now.state(level).last
             now.check(level, revision, lambda: named_by(tool, last.selection if last else ()))
             return _again(tool, *self._redone(now, level, tool))
 
-        return self._ledger.settle(level, reckon)
+        return self._ledger.commit_with_retry(level, compute)
 
     def last_step(self, level: str) -> tuple[int, str, tuple[str, ...]] | None:
         """What tells the last step of a level from others, however often it is adjusted: its place in the journal, its
         tool and selection. None where there is none."""
         now = self._ledger.now
         now.snapshot.level(level)
-        return _told_by(now.state(level).last)
+        return _last_step(now.state(level).last)
 
-    def adjust_beside(self, level: str, tool: Tool, step: tuple[int, str, tuple[str, ...]], tell: Tell) -> Delta:
+    def adjust_beside(
+        self, level: str, tool: Tool, step: tuple[int, str, tuple[str, ...]], tell: ProgressCallback
+    ) -> Delta:
         """Make the last step, which takes long, again with other settings, beside other work. `tell` hears how far it
         is and may raise to stop it. Raises HistoryError where the last step is not this `step` (any more)."""
 
-        def reckon(now: Now) -> Committed:
+        def compute(now: ProjectState) -> Committed:
             now.snapshot.level(level)
-            if _told_by(now.state(level).last) != step:
+            if _last_step(now.state(level).last) != step:
                 raise HistoryError("Another step was made, or this one was undone, meanwhile; nothing was done.")
             return _again(tool, *self._redone(now, level, tool, tell=tell))
 
-        return self._ledger.settle(level, reckon)
+        return self._ledger.commit_with_retry(level, compute)
 
-    @uncollected()
+    @gc_paused()
     def preview(
         self, level: str, tool: Tool, selection: tuple[str, ...], revision: int, *, adjust_last: bool = False
     ) -> Delta:
@@ -365,12 +367,12 @@ class Project:
             select=change.select,
             note=change.note,
             load=self.meshes.drawn,
-            many=change.many,
+            preview_poses=change.preview_poses,
         )
         shown.elements, shown.ended = change.elements, change.ended
         return shown
 
-    @uncollected()
+    @gc_paused()
     def undo(self, level: str, revision: int) -> Delta:
         """Take back the level's last step."""
         with self._ledger.guard:
@@ -381,7 +383,7 @@ class Project:
             edits = within(self.snapshot, (e.inverse() for e in reversed(state.last.edits)))
             return self._ledger.travel(level, state.last, edits, state.done - 1, state.last.selection)
 
-    @uncollected()
+    @gc_paused()
     def redo(self, level: str, revision: int) -> Delta:
         """Make the step again that was undone last."""
         with self._ledger.guard:
@@ -395,7 +397,7 @@ class Project:
     # -- inside -
 
     def _redone(
-        self, now: Now, level: str, tool: Tool, *, preview: bool = False, tell: Tell | None = None
+        self, now: ProjectState, level: str, tool: Tool, *, preview: bool = False, tell: ProgressCallback | None = None
     ) -> tuple[Entry, Change]:
         base, entry = now.snapshot, now.state(level).last
         if entry is None:
@@ -428,7 +430,7 @@ class Project:
         return load
 
 
-def _new(now: Now, level: str, tool: Tool, selection: tuple[str, ...], change: Change) -> Committed:
+def _new(now: ProjectState, level: str, tool: Tool, selection: tuple[str, ...], change: Change) -> Committed:
     """A step that comes after those of a level's journal."""
     place = now.state(level).done + 1
     return Committed(tool, selection, change, place, change.edits, change.edits, change.after)
@@ -440,6 +442,6 @@ def _again(tool: Tool, entry: Entry, change: Change) -> Committed:
     return Committed(tool, entry.selection, change, entry.place, change.edits, way, change.after, again=True)
 
 
-def _told_by(last: Entry | None) -> tuple[int, str, tuple[str, ...]] | None:
+def _last_step(last: Entry | None) -> tuple[int, str, tuple[str, ...]] | None:
     """What tells a step from others, however often it is adjusted."""
     return None if last is None else (last.place, last.tool, last.selection)

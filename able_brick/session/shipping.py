@@ -11,7 +11,7 @@ from able_brick.core.text import counted
 from able_brick.level.export import level_file
 from able_brick.session.project import Project
 from able_brick.session.work import Outcome
-from able_brick.steps.draft import Tell
+from able_brick.steps.draft import ProgressCallback
 
 
 def file_name(level_name: str) -> str:
@@ -21,7 +21,12 @@ def file_name(level_name: str) -> str:
 
 
 def level_glb(
-    project: Project, level: str, tell: Tell | None = None, *, lean: bool = False, rungs: Rungs | None = None
+    project: Project,
+    level: str,
+    tell: ProgressCallback | None = None,
+    *,
+    lean: bool = False,
+    rungs: Rungs | None = None,
 ) -> tuple[str, bytes]:
     """The name and the bytes of a level as binary glTF 2.0; a `lean` one has no extras. `rungs` says how those of
     pieces are written; None leaves them out. `tell` hears how far it is and may raise to stop it."""
@@ -46,7 +51,7 @@ def export(
     project: Project,
     level: str,
     room: Callable[[], Path],
-    tell: Tell,
+    tell: ProgressCallback,
     *,
     lean: bool = False,
     rungs: Rungs | None = None,

@@ -8,7 +8,7 @@ from typing import Final, NamedTuple
 from sqlalchemy import Connection, select, update
 
 from able_brick.core.errors import StorageError
-from able_brick.core.files.part import Texture
+from able_brick.core.files.scene import Texture
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.text import counted
 from able_brick.level.rows import Piece
@@ -35,9 +35,9 @@ class Damage(NamedTuple):
         return f"{file} is damaged: {what} ({listed}), and boxes stand in their places."
 
 
-def look_after(connection: Connection, snapshot: Snapshot, *, mending: bool) -> Damage:
+def resume(connection: Connection, snapshot: Snapshot, *, mending: bool) -> Damage:
     """Look whether all meshes and pictures that the rows have are those that were stored. What is not is made again
-    where the piece still has its dimensions. With `mending` that is written, and so is what was reckoned of meshes
+    where the piece still has its dimensions. With `mending` that is written, and so is what was computed of meshes
     of earlier versions."""
     bad = _damaged(connection, snapshot, mending=mending)
     names: list[str] = []

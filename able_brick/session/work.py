@@ -17,7 +17,7 @@ from able_brick.core.errors import AbleBrickError, HistoryError, InputError, Unk
 from able_brick.core.events import event
 from able_brick.core.gate import Gate
 from able_brick.session.project import Project
-from able_brick.steps.draft import Tell
+from able_brick.steps.draft import ProgressCallback
 from able_brick.steps.tool import Tool
 from able_brick.store.scratch import Scratch
 
@@ -68,7 +68,7 @@ class Outcome:
 
 
 #: What is worked on: it tells how far it is, and may ask for a folder to write files in.
-Doing = Callable[[Tell, Callable[[], Path]], Outcome]
+Doing = Callable[[ProgressCallback, Callable[[], Path]], Outcome]
 
 
 class Work:
@@ -114,7 +114,7 @@ class Work:
         more = f" and {len(selection) - 3} more" if len(selection) > 3 else ""
         title = f"{tool.title}: {', '.join(names)}{more}" if names else tool.title
 
-        def do(tell: Tell, _room: Callable[[], Path]) -> Outcome:
+        def do(tell: ProgressCallback, _room: Callable[[], Path]) -> Outcome:
             if tool.plans:
                 return Outcome(note=project.plan(level, tool, selection, tell))
             delta = (
@@ -124,11 +124,9 @@ class Work:
             )
             return Outcome(delta.revision, delta.note)
 
-        return self.begin(project, level, title, tool.tool, do, told_by_file=not tool.plans)
+        return self.begin(project, level, title, tool.tool, do, recorded=not tool.plans)
 
-    def begin(
-        self, project: Project, level: str, title: str, kind: str, do: Doing, *, told_by_file: bool = False
-    ) -> Job:
+    def begin(self, project: Project, level: str, title: str, kind: str, do: Doing, *, recorded: bool = False) -> Job:
         """Put work into the queue. `told_by_file`: the project file remembers it, should it be cut off. Raises
         InputError where too many wait."""
         with self._guard:
@@ -142,7 +140,7 @@ class Work:
             for old in [j for j in self._jobs.values() if j.ended][:-_MOST_ENDED]:
                 del self._jobs[old.id]
                 self._drop_file(old)
-        self._workers.submit(self._do, job, project if told_by_file else None, do)
+        self._workers.submit(self._do, job, project if recorded else None, do)
         return job
 
     def get(self, key: str) -> Job:
@@ -232,7 +230,7 @@ class Work:
 
         began = time.perf_counter()
         self._ending(job, work)
-        # long by its nature: its time is told as a fact
+        # long by its nature: its time is logged as a fact
         seconds = round(time.perf_counter() - began, 2)
         event("work", tool=job.tool, id=job.id, level_id=job.level, state=job.state, seconds=seconds)
         if job.file is None:

@@ -3,28 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Literal, TypeAlias
+from typing import Any, Final, Literal, TypeAlias
 
 import numpy as np
 
 from able_brick.core.errors import InputError, SelectionError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.place.pose import IDENTITY, ORIGIN, rotation, vector
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
-from able_brick.level.rows import Quaternion, Vector
-from able_brick.level.things import AThing
+from able_brick.level.rows import AThing, Quaternion, Vector, kinds_of_things
 from able_brick.steps.draft import Draft
 
-#: Kinds that stand somewhere: what moves, turns and docks.
-#: All but the courses, which follow their paths.
-STANDING: tuple[Literal["placement", "array", "path", "group", "measure"], ...] = (
-    "placement",
-    "array",
-    "path",
-    "group",
-    "measure",
-)
+#: Kinds that are moved, turned and docked: all but those that follow something else.
+STANDING: Final = kinds_of_things(lambda thing: thing.stands)
 
 AxesOf: TypeAlias = Literal["world", "piece", "first", "group", "given"]
 About: TypeAlias = Literal["own pivot", "middle", "first", "picked", "point"]

@@ -44,13 +44,13 @@ class AddShape(Tool):
         if self.on is not None:
             ground = ground_of(draft.snapshot, draft.level_id, draft.load, self.on)
             position, turn = on_ground(ground, position), rotation(ground.turn) * turn
-        mesh, known = draft.keep_mesh(self.shape.mesh())
+        mesh, facts = draft.keep_mesh(self.shape.mesh())
         piece = Piece(
             id=draft.new_id("piece"),
             name=draft.unique_name(self.name.strip() or self.shape.title, "piece"),
             mesh=mesh,
             materials=(PALETTE[self.surface],),
-            facts=known,
+            facts=facts,
             dimensions=Dimensions(shape=self.shape, mesh=mesh),
         )
         draft.put(piece)
@@ -65,5 +65,5 @@ class AddShape(Tool):
         )
         draft.put(place)
         draft.select = (place.id,)
-        x, y, z = (hi - lo for lo, hi in zip(known.low, known.high, strict=True))
-        draft.note = f"{x:.2f} × {y:.2f} × {z:.2f} m, {grouped(known.triangles)} tris"
+        x, y, z = (hi - lo for lo, hi in zip(facts.low, facts.high, strict=True))
+        draft.note = f"{x:.2f} × {y:.2f} × {z:.2f} m, {grouped(facts.triangles)} tris"

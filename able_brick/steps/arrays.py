@@ -13,7 +13,7 @@ from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.repeats import extent_of
-from able_brick.level.rows import Array, Group, Placement, Repeat
+from able_brick.level.rows import Array, Group, Placement, Repeat, kinds_of_things
 from able_brick.level.rows.array import Axis
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
@@ -22,7 +22,7 @@ from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
 _STRAIGHT: Final = ["line", "grid"]
-_KINDS: Final = ("placement", "array", "path", "course", "group", "measure")
+_KINDS: Final = kinds_of_things()
 
 
 def _count(default: int, title: str, about: str, **more: Any) -> Any:
@@ -207,8 +207,8 @@ class EndArray(Tool):
     instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        many = [r for r in rows if isinstance(r, Group) and (r.repeat is not None or r.mirror is not None)]
-        if not many:
+        repeating = [r for r in rows if isinstance(r, Group) and (r.repeat is not None or r.mirror is not None)]
+        if not repeating:
             raise SelectionError(f"{rows[0].name} is shown once already.", received=rows[0].id)
-        for row in many:
+        for row in repeating:
             draft.put(row.changed(repeat=None, mirror=None, left_out=()))

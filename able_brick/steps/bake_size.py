@@ -65,8 +65,8 @@ class BakeSize(Tool):
     def _resized(self, draft: Draft, piece: Piece, size: Vector, *, own: bool) -> Piece:
         fresh = _still_drawn(draft, piece, size)
         if fresh is None:
-            key, known = draft.keep_mesh(sized(draft.mesh(piece), size, piece.pivot, piece.axes), piece.axes)
-            fresh = {"mesh": key, "facts": known}
+            key, facts = draft.keep_mesh(sized(draft.mesh(piece), size, piece.pivot, piece.axes), piece.axes)
+            fresh = {"mesh": key, "facts": facts}
         if own:
             fresh |= {"id": draft.new_id("piece"), "twin": None, "name": draft.unique_name(piece.name, "piece")}
         return piece.changed(**fresh)
@@ -105,9 +105,9 @@ def _still_drawn(draft: Draft, piece: Piece, size: Vector) -> dict[str, object] 
     wanted = sized(draft.mesh(piece), size, ORIGIN)
     if not _alike(mesh, wanted):
         return None
-    key, known = draft.keep_mesh(mesh)
+    key, facts = draft.keep_mesh(mesh)
     pivot = vector(np.multiply(piece.pivot, size))
-    return {"mesh": key, "facts": known, "pivot": pivot, "dimensions": Dimensions(shape=shape, mesh=key)}
+    return {"mesh": key, "facts": facts, "pivot": pivot, "dimensions": Dimensions(shape=shape, mesh=key)}
 
 
 def _alike(a: PolyMesh, b: PolyMesh) -> bool:

@@ -6,11 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion
-from able_brick.level.rows import Placement, shifted
-from able_brick.level.things import AThing
+from able_brick.level.rows import AThing, Placement, shifted
 from able_brick.steps.draft import Draft
 
 

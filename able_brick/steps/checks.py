@@ -10,9 +10,8 @@ from able_brick.core.errors import AbleBrickError, GeometryError, InputError, Se
 from able_brick.core.text import counted, grouped
 from able_brick.level.amounts import MOST_FORMS, MOST_SHOWN, forms_in, items_in
 from able_brick.level.evaluate import check_reach, items_of
-from able_brick.level.rows import Array, Course, Group, LevelRow, Path, Piece, Placement, Quaternion, Thing
+from able_brick.level.rows import Array, AThing, Course, Group, LevelRow, Path, Piece, Placement, Quaternion, Thing
 from able_brick.level.snapshot import ARow, Edit, Snapshot
-from able_brick.level.things import AThing
 from able_brick.steps.tree import lock_over
 
 MOST_NAME: Final = 200
@@ -101,8 +100,8 @@ def check_row(before: ARow | None, row: ARow, sound: ARow | None = None) -> None
     if before is None or before.name != row.name:
         check_text(row.name, "name")
     if type(row) is Placement:  # of which there may be very many
-        known = sound if before is None else before
-        other = known if type(known) is Placement else None
+        baseline = sound if before is None else before
+        other = baseline if type(baseline) is Placement else None
         if other is None or (row.size is not other.size and row.size != other.size):
             _check_size(row)
         if other is None or (row.turn is not other.turn and row.turn != other.turn):
@@ -176,9 +175,9 @@ def _check_references(after: Snapshot, edits: Sequence[Edit], here: str, refuse:
             continue
         if row.level not in after.levels:
             raise refuse(f"{row.name} would be in a level that is not there (any more).", id=row.level)
-        known = () if edit.before is None else edit.before.needs()
+        baseline = () if edit.before is None else edit.before.needs()
         for kind, key in row.needs():
-            if (kind, key) in known:
+            if (kind, key) in baseline:
                 continue
             found = after.pieces.get(key) if kind == "piece" else after.of(row.level).get(key)
             if found is None or found.kind != kind:
@@ -281,16 +280,16 @@ def _check_amounts(before: Snapshot, after: Snapshot, edits: Sequence[Edit], ref
             levels |= runs
             bent |= runs
     for level in sorted(levels):
-        shown = items_in(after.around(level))
-        if shown > MOST_SHOWN and shown > items_in(before.around(level)):
+        shown = items_in(after.context(level))
+        if shown > MOST_SHOWN and shown > items_in(before.context(level)):
             raise refuse(
                 f"{after.level(level).name} would show {grouped(shown)} items; {grouped(MOST_SHOWN)} are possible. "
                 "Ask for fewer, or go on in another level.",
                 received=shown,
                 allowed=MOST_SHOWN,
             )
-        forms = forms_in(after.around(level)) if level in bent else 0
-        if forms > MOST_FORMS and forms > forms_in(before.around(level)):
+        forms = forms_in(after.context(level)) if level in bent else 0
+        if forms > MOST_FORMS and forms > forms_in(before.context(level)):
             raise refuse(
                 f"{after.level(level).name} would show {grouped(forms)} items that are each bent otherwise; "
                 f"{grouped(MOST_FORMS)} are possible. Lay them rigid, or of longer pieces.",
@@ -313,7 +312,7 @@ def _may_add(old: ARow | None, new: ARow) -> bool:
 
 
 def _check_runs(after: Snapshot, edits: Sequence[Edit]) -> None:
-    """Reckon every run that the edits change, so that none is committed that cannot be shown."""
+    """Compute every run that the edits change, so that none is committed that cannot be shown."""
     done: set[str] = set()
     for edit in edits:
         row = edit.after

@@ -11,13 +11,13 @@ import numpy as np
 import numpy.typing as npt
 
 from able_brick.core.errors import AbleBrickError
-from able_brick.core.late import Rotation, cKDTree
+from able_brick.core.lazy_imports import Rotation, cKDTree
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.items import item_boxes, item_to_world
 from able_brick.level.evaluate import shown_items
 from able_brick.level.rows import Piece
-from able_brick.level.rows.shown import Look, Mirrored
+from able_brick.level.rows.instances import Drawable, Mirrored
 from able_brick.level.snapshot import Snapshot
 from able_brick.steps.draft import MeshLoader
 
@@ -34,13 +34,13 @@ _AT_ONCE: Final = 2_000_000
 class _Instances:
     """Items of one look: their pose rows (n,10), and whether their vertices are those of the piece."""
 
-    look: Look
+    drawable: Drawable
     rows: Floats
     mine: bool
 
     @cached_property
     def boxes(self) -> tuple[Floats, Floats]:
-        return item_boxes(self.rows, *self.look.box())
+        return item_boxes(self.rows, *self.drawable.box())
 
     @cached_property
     def maps(self) -> tuple[Floats, Floats]:
@@ -62,13 +62,13 @@ class _PlacedMesh:
 
 
 def contact_vertices(
-    snapshot: Snapshot, level: str, piece: Piece, mesh: PolyMesh, load: MeshLoader, breathe: Callable[[], None]
+    snapshot: Snapshot, level: str, piece: Piece, mesh: PolyMesh, load: MeshLoader, check_cancelled: Callable[[], None]
 ) -> Bools:
     """(V) the vertices of a piece that must stay so that no joint of its items in a level opens.
 
     Those at which a neighbour has a vertex or an edge, and the ends of edges on which a neighbour has a vertex. What is
     within two faces that lie upon one another is hidden, and free but for their outline. Neighbours that stand to one
-    another as others do are looked at once. `breathe` is called now and then and may raise to cancel.
+    another as others do are looked at once. `check_cancelled` is called now and then and may raise to cancel.
     """
     out = np.zeros(mesh.vertex_count, np.bool_)
     if not snapshot.of(level).users(piece.id):
@@ -76,11 +76,11 @@ def contact_vertices(
     kinds = _kinds(snapshot, level, piece)
     meshes: dict[int, PolyMesh | None] = {}
     for one, other, a, b in _pairs(kinds):
-        breathe()
-        for look in (one.look, other.look):
-            if id(look) not in meshes:
-                meshes[id(look)] = _loaded(look, piece, mesh, load)
-        mine, theirs = meshes[id(one.look)], meshes[id(other.look)]
+        check_cancelled()
+        for drawable in (one.drawable, other.drawable):
+            if id(drawable) not in meshes:
+                meshes[id(drawable)] = _loaded(drawable, piece, mesh, load)
+        mine, theirs = meshes[id(one.drawable)], meshes[id(other.drawable)]
         if mine is not None and theirs is not None:
             out |= _kept(_placed(one, a, mine), _placed(other, b, theirs))
     return out
@@ -88,25 +88,25 @@ def contact_vertices(
 
 def _kinds(snapshot: Snapshot, level: str, piece: Piece) -> list[_Instances]:
     """All that stands in a level, by its looks."""
-    found: dict[object, tuple[Look, bool, list[Floats]]] = {}
+    found: dict[object, tuple[Drawable, bool, list[Floats]]] = {}
     for thing in snapshot.of(level).values():
         shown = shown_items(snapshot, thing) if thing.pieces else None
         for batch in () if shown is None else shown.batches:
-            look = batch.look
-            rigid = look.form is None or isinstance(look.form, Mirrored)
-            key = (look.piece.id, look.form) if rigid else id(look)
-            found.setdefault(key, (look, rigid and look.piece.id == piece.id, []))[2].append(batch.poses.rows())
-    return [_Instances(look, np.concatenate(rows), mine) for look, mine, rows in found.values()]
+            drawable = batch.drawable
+            rigid = drawable.deformer is None or isinstance(drawable.deformer, Mirrored)
+            key = (drawable.piece.id, drawable.deformer) if rigid else id(drawable)
+            found.setdefault(key, (drawable, rigid and drawable.piece.id == piece.id, []))[2].append(batch.poses.rows())
+    return [_Instances(drawable, np.concatenate(rows), mine) for drawable, mine, rows in found.values()]
 
 
-def _loaded(look: Look, piece: Piece, mesh: PolyMesh, load: MeshLoader) -> PolyMesh | None:
+def _loaded(drawable: Drawable, piece: Piece, mesh: PolyMesh, load: MeshLoader) -> PolyMesh | None:
     """The mesh of a look; None for one that is not there, or has very many vertices."""
-    if look.form is None and look.piece.id == piece.id:
+    if drawable.deformer is None and drawable.piece.id == piece.id:
         return mesh
-    if look.piece.facts.vertices > _MOST_VERTICES:
+    if drawable.piece.facts.vertices > _MOST_VERTICES:
         return None
     try:
-        return look.mesh(load)
+        return drawable.mesh(load)
     except AbleBrickError:
         return None
 
@@ -144,7 +144,7 @@ def _pairs(kinds: list[_Instances]) -> Iterator[tuple[_Instances, _Instances, in
 def _different(one: _Instances, other: _Instances, a: Ints, b: Ints) -> Ints:
     """The first of all pairs that stand alike: the one as the other sees it, to the world's scale."""
     (turn, place), (turn_b, place_b) = one.maps, other.maps
-    back = np.swapaxes(turn_b[b], 1, 2)  # up to its sizes, which are told beside it
+    back = np.swapaxes(turn_b[b], 1, 2)  # up to its sizes, which are given separately
     seen = np.concatenate(
         [
             (back @ turn[a]).reshape(len(a), -1),
@@ -159,7 +159,7 @@ def _different(one: _Instances, other: _Instances, a: Ints, b: Ints) -> Ints:
 
 
 def _placed(kind: _Instances, item: int, mesh: PolyMesh) -> _PlacedMesh:
-    return _PlacedMesh(item_to_world(mesh.positions, kind.rows[item], kind.look.pivot, kind.look.axes), mesh)
+    return _PlacedMesh(item_to_world(mesh.positions, kind.rows[item], kind.drawable.pivot, kind.drawable.axes), mesh)
 
 
 def _kept(one: _PlacedMesh, other: _PlacedMesh) -> Bools:

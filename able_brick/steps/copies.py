@@ -7,7 +7,7 @@ from typing import Final, Literal
 import numpy as np
 
 from able_brick.core.errors import GeometryError, SelectionError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.place.copies import MOST_ITEMS, check_items
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.pivots import permutation
@@ -15,10 +15,9 @@ from able_brick.core.place.pose import vector
 from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
-from able_brick.level.rows import Array, Placement, Quaternion, Scaling, Vector
+from able_brick.level.rows import AThing, Quaternion, Scaling, Standing, Vector
 from able_brick.level.rows.level import Stride
 from able_brick.level.snapshot import ARow
-from able_brick.level.things import AThing
 from able_brick.steps.about import (
     STANDING,
     About,
@@ -91,7 +90,7 @@ class SteppedCopies(Tool):
                 motion = Motion(Rotation.from_rotvec(k * turn), about, k * offset)
                 made.append(copier.copy(thing, motion, _sized(thing, factors**k)).id)
         draft.select = tuple(made)
-        draft.note = _told(len(made), self.offset, self.turn, self.count)
+        draft.note = _note(len(made), self.offset, self.turn, self.count)
         # of the last thing that was copied
         draft.stride = Stride(
             turn=vector(turn),
@@ -107,7 +106,7 @@ def _sized(top: AThing, factors: np.ndarray) -> Scaling | None:
     return Scaling(factors, top.own_axes, np.asarray(top.anchor))
 
 
-def _told(made: int, offset: Vector, turn: Vector, count: int) -> str:
+def _note(made: int, offset: Vector, turn: Vector, count: int) -> str:
     far = float(np.linalg.norm(offset)) * count
     angle = float(np.linalg.norm(turn)) * count
     parts = [counted(made, "copy", "copies")]
@@ -147,8 +146,8 @@ class OneMore(Tool):
         copier = Copier(draft, linked=self.linked)
         made: list[str] = []
         stride = draft.level.stride
-        known = stride is not None and _goes(stride, source, copy)
-        if stride is None or not known:
+        has_stride = stride is not None and _goes(stride, source, copy)
+        if stride is None or not has_stride:
             stride = _as_it_is(draft, source, copy)
         turn, shift, factors = Rotation.from_rotvec(stride.turn), np.asarray(stride.shift), np.asarray(stride.factors)
         for thing in things:
@@ -156,12 +155,12 @@ class OneMore(Tool):
             whole = Motion(Rotation.identity(), about, np.zeros(3))
             for k in range(1, self.count + 1):
                 # steps are about a point that goes on with the copies; else it is one motion of the whole
-                gone = (k - 1) * shift if known else np.zeros(3)
+                gone = (k - 1) * shift if has_stride else np.zeros(3)
                 whole = Motion(turn * whole.turn, about, turn.apply(whole.shift - gone) + gone + shift)
                 made.append(copier.copy(thing, whole, _sized(thing, factors**k)).id)
         draft.select = tuple(made[self.count - 1 :: self.count])
         draft.note = counted(len(made), "copy", "copies")
-        if known:
+        if has_stride:
             on = None if stride.about is None else vector(np.asarray(stride.about) + self.count * shift)
             draft.stride = stride.model_copy(update={"about": on})
 
@@ -176,7 +175,7 @@ def _goes(stride: Stride, source: AThing, copy: AThing) -> bool:
         return False
     if float((copy.own_axes * (turn * source.own_axes).inv()).magnitude()) > 1e-9:
         return False
-    if isinstance(source, (Placement, Array)) and isinstance(copy, (Placement, Array)):
+    if isinstance(source, Standing) and isinstance(copy, Standing):
         return bool(np.allclose(np.divide(copy.size, source.size), stride.factors, rtol=1e-9, atol=0.0))
     return True
 
@@ -187,7 +186,7 @@ def _as_it_is(draft: Draft, source: AThing, copy: AThing) -> Stride:
     factors = np.ones(3)
     pairs = [(source, copy), *zip(draft.things.under(source), draft.things.under(copy), strict=False)]
     for one, other in pairs:
-        if isinstance(one, (Placement, Array)) and isinstance(other, (Placement, Array)):
+        if isinstance(one, Standing) and isinstance(other, Standing):
             swap = permutation(source.own_axes.inv() * one.own_axes, tolerance=1e-9)
             own = np.divide(other.size, one.size)
             factors = own if swap is None else np.abs(swap) @ own

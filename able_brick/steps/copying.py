@@ -7,23 +7,23 @@ from typing import Final
 
 import numpy as np
 
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, plain_all
 from able_brick.core.place.pose import Vector
-from able_brick.level.rows import Group, Measure, Path, Placement, Scaling
-from able_brick.level.things import AThing, repeating
+from able_brick.level.rows import AThing, Path, Placement, Scaling
+from able_brick.level.things import repeating
 from able_brick.steps.draft import Draft, Names
 
 #: Beyond so many copies a preview has one placement for all.
-_MANY: Final = 500
+_PREVIEWED_ONE_BY_ONE: Final = 500
 
 
 def with_courses(draft: Draft, top: AThing) -> list[AThing]:
     """A thing and everything in it; paths with their courses."""
     under = draft.things.under(top)
-    known = {t.id for t in under}
-    along = [c for t in under if isinstance(t, Path) for c in draft.things.courses(t.id) if c.id not in known]
+    inside = {t.id for t in under}
+    along = [c for t in under if isinstance(t, Path) for c in draft.things.courses(t.id) if c.id not in inside]
     return [*under, *dict.fromkeys(along)] if along else under
 
 
@@ -58,7 +58,7 @@ class Copier:
             fresh: dict[str, object] = {"id": ids[source.id], "name": self._name(source.name)}
             fresh |= source.copied(ids)
             made = made.changed(**fresh)
-            if not self.linked and not isinstance(made, (Path, Group, Measure)):
+            if not self.linked and made.shows_pieces:
                 for piece in made.pieces:
                     made = made.with_piece(piece, self._piece(piece))
             self.draft.put(made)
@@ -82,8 +82,8 @@ class Copier:
         # all lie between the first and the last, or are refused there
         top.changed(position=places[-1])
         repeated = any(map(repeating, self.draft.things.over(top)))
-        if self.draft.preview and len(places) > _MANY and not repeated:
-            return self._one_for_many(top, places)
+        if self.draft.preview and len(places) > _PREVIEWED_ONE_BY_ONE and not repeated:
+            return self._instanced(top, places)
         fresh: Iterable[dict[str, object]] = (
             {"id": self.draft.new_id(top.kind), "name": self._name(top.name), "position": p} for p in places
         )
@@ -94,12 +94,12 @@ class Copier:
             self._made(top, one)
         return [one.id for one in made]
 
-    def _one_for_many(self, top: Placement, places: list[Vector]) -> list[str]:
+    def _instanced(self, top: Placement, places: list[Vector]) -> list[str]:
         """One copy, shown at all places."""
         one = top.changed(id=self.draft.new_id(top.kind), name=self._name(top.name), position=places[0])
         self.draft.put(one)
         rest = np.tile((*one.turn, *one.size), (len(places), 1))
-        self.draft.many[one.id] = np.concatenate([np.asarray(places), rest], axis=1)
+        self.draft.preview_poses[one.id] = np.concatenate([np.asarray(places), rest], axis=1)
         return [one.id] * len(places)
 
     def _name(self, name: str) -> str:

@@ -48,9 +48,9 @@ class SetDimensions(Tool):
             )
         if self.shape.kind != old.shape.kind:
             raise SelectionError(f"{piece.name} is a {old.shape.kind}, not a {self.shape.kind}.", id=piece.id)
-        mesh, known = draft.keep_mesh(self.shape.mesh(), piece.axes, was=piece.mesh)
-        draft.put(piece.changed(mesh=mesh, facts=known, dimensions=Dimensions(shape=self.shape, mesh=mesh)))
-        draft.note = f"{grouped(piece.facts.triangles)} → {grouped(known.triangles)} tris"
+        mesh, facts = draft.keep_mesh(self.shape.mesh(), piece.axes, was=piece.mesh)
+        draft.put(piece.changed(mesh=mesh, facts=facts, dimensions=Dimensions(shape=self.shape, mesh=mesh)))
+        draft.note = f"{grouped(piece.facts.triangles)} → {grouped(facts.triangles)} tris"
 
 
 class BackToDimensions(Tool):
@@ -70,6 +70,6 @@ class BackToDimensions(Tool):
         piece, old = _drawn(draft, rows)
         if piece.live:
             raise SelectionError(f"The dimensions of {piece.name} are live already.", id=piece.id)
-        mesh, known = draft.keep_mesh(old.shape.mesh(), piece.axes)
-        draft.put(piece.changed(mesh=mesh, facts=known, slim=None, dimensions=Dimensions(shape=old.shape, mesh=mesh)))
+        mesh, facts = draft.keep_mesh(old.shape.mesh(), piece.axes)
+        draft.put(piece.changed(mesh=mesh, facts=facts, slim=None, dimensions=Dimensions(shape=old.shape, mesh=mesh)))
         draft.note = f"{piece.name} has its dimensions again"

@@ -13,16 +13,15 @@ from able_brick.core.place.dock import Motion, Spot, dock
 from able_brick.core.place.pose import vector
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of, spot_on
-from able_brick.level.rows import Array, Placement, Vector
+from able_brick.level.rows import Array, AThing, Placement, Standing, Vector
 from able_brick.level.snapshot import ARow
-from able_brick.level.things import AThing
 from able_brick.steps.about import STANDING
 from able_brick.steps.carry import carry
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import everything, tops
 
-#: How many numbers on each side of the reckoned one are tried.
+#: How many numbers on each side of the computed one are tried.
 _NEIGHBOURS: Final = 6
 
 
@@ -79,7 +78,7 @@ class Dock(Tool):
         for thing in things:
             carry(draft, thing, motion)
         held = draft.thing(gripped.id)
-        if isinstance(held, (Placement, Array)):
+        if isinstance(held, Standing):
             draft.put(settled(draft, held, at, self._end(landing)))
         angle = math.degrees(float(motion.turn.magnitude()))
         turned = f", turned by {angle:.1f}°" if angle > 0.05 else ""
@@ -111,14 +110,14 @@ class Dock(Tool):
         if self.point is None:
             raise InputError("Nothing is picked to land on yet: click a vertex, edge or face.", field="landing")
         p = np.asarray(self.point, np.float64)
-        around = np.array([[-1.0, 0, 1], [1.0, 0, 1], [1.0, 0, -1], [-1.0, 0, -1]])
-        return Spot(p, np.array([0.0, 1.0, 0.0]), p + around)
+        context = np.array([[-1.0, 0, 1], [1.0, 0, 1], [1.0, 0, -1], [-1.0, 0, -1]])
+        return Spot(p, np.array([0.0, 1.0, 0.0]), p + context)
 
 
 def _after(draft: Draft, gripped: AThing, at: FeatureAt, motion: Motion) -> Floats:
     """Where a feature (3,) of what is gripped is after a motion."""
     moved = gripped.moved(motion)
-    if isinstance(moved, (Placement, Array)):
+    if isinstance(moved, Standing):
         return spot_on(draft.snapshot, draft.load, moved, at).point
     draft.put(moved)
     return spot_of(draft.seen(), draft.level_id, draft.load, at).point

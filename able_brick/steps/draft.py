@@ -16,17 +16,17 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pivots import box_along
 from able_brick.core.place.pose import IDENTITY, Quaternion
 from able_brick.level.elements import Elements
-from able_brick.level.rows import Array, Facts, LevelRow, Piece, Placement
+from able_brick.level.rows import Array, AShown, AThing, Facts, LevelRow, Piece, Placement, Standing
 from able_brick.level.rows.level import Stride
 from able_brick.level.snapshot import ARow, Edit, InLevel, Snapshot
-from able_brick.level.things import AShown, AThing, Things
+from able_brick.level.things import Things
 
 MeshLoader = Callable[[str], PolyMesh]
 #: Told how far long work is, 0…1, and what it is at; it may raise to stop it.
-Tell = Callable[[float, str], None]
+ProgressCallback = Callable[[float, str], None]
 
 
-def quiet(_share: float, _words: str) -> None:
+def no_progress(_share: float, _words: str) -> None:
     """Nobody listens."""
 
 
@@ -36,7 +36,7 @@ class Change:
 
     `users` are all that show the pieces whose place the step has changed under them, where it did; `after` is the
     project with the change. `ended` are faces at which what was done to a mesh came to an end that may not have been
-    meant. `many` are poses (N,10) at which placements are shown, where a preview has one for many.
+    meant. `preview_poses` are poses (N,10) at which placements are shown, where a preview has one for many.
     """
 
     edits: tuple[Edit, ...]
@@ -47,7 +47,7 @@ class Change:
     users: tuple[str, ...] | None = None
     elements: Elements | None = None
     ended: Elements | None = None
-    many: Mapping[str, Floats] = field(default_factory=dict)
+    preview_poses: Mapping[str, Floats] = field(default_factory=dict)
     after: Snapshot = field(default_factory=Snapshot)
 
 
@@ -71,8 +71,8 @@ class Draft:
     copied: tuple[str, str] | None = None
     stride: Stride | None = None
     preview: bool = False
-    many: dict[str, Floats] = field(default_factory=dict)
-    tell: Tell = quiet
+    preview_poses: dict[str, Floats] = field(default_factory=dict)
+    tell: ProgressCallback = no_progress
     _before: dict[str, ARow | None] = field(default_factory=dict)
     _after: dict[str, ARow | None] = field(default_factory=dict)
     _meshes: dict[str, PolyMesh] = field(default_factory=dict)
@@ -166,8 +166,8 @@ class Draft:
     def all_pieces(self) -> list[Piece]:
         """The pieces of the kit as the step has them so far."""
         fresh = [r for k, r in self._after.items() if isinstance(r, Piece) and k not in self.snapshot.pieces]
-        known = [self._after.get(k, row) for k, row in self.snapshot.pieces.items()]
-        return [*(r for r in known if isinstance(r, Piece)), *fresh]
+        rows = [self._after.get(k, row) for k, row in self.snapshot.pieces.items()]
+        return [*(r for r in rows if isinstance(r, Piece)), *fresh]
 
     def changed_pieces(self) -> list[Piece]:
         """The pieces whose mesh, place or surface the step has changed."""
@@ -205,7 +205,7 @@ class Draft:
 
     def seen_with(self, *things: AThing) -> InLevel:
         """The level as the step has it so far, with things that are being made ready."""
-        seen = self.seen().around(self.level_id)
+        seen = self.seen().context(self.level_id)
         return InLevel(seen.pieces, seen.things.after({t.id: t for t in things}), seen.load)
 
     def users(self, piece: str) -> list[AShown]:
@@ -217,9 +217,9 @@ class Draft:
         of_kit = kind == "piece"
         names = self._names.get(of_kit)
         if names is None:
-            known = {p.name for p in self.snapshot.pieces.values()} if of_kit else self.things.names
+            taken = {p.name for p in self.snapshot.pieces.values()} if of_kit else self.things.names
             fresh = {r.name for r in self._after.values() if r is not None and _of_kit(r) == of_kit}
-            names = self._names[of_kit] = Names(known, fresh)
+            names = self._names[of_kit] = Names(taken, fresh)
         return names.free(wanted)
 
     def change(self) -> Change:
@@ -238,7 +238,7 @@ class Draft:
             users,
             self.elements,
             self.ended,
-            self.many,
+            self.preview_poses,
             after,
         )
 
@@ -334,7 +334,7 @@ def selected(draft: Draft, selection: tuple[str, ...]) -> list[ARow]:
 
 def standing(rows: Iterable[ARow]) -> list[Placement | Array]:
     """Those of the rows that have a position of their own."""
-    return [r for r in rows if isinstance(r, (Placement, Array))]
+    return [r for r in rows if isinstance(r, Standing)]
 
 
 def pieces_of(draft: Draft, rows: Iterable[ARow]) -> list[Piece]:

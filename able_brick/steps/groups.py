@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Literal
+from typing import Final, Literal
 
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.core.place.copies import on_grid
@@ -14,22 +14,14 @@ from able_brick.core.text import counted
 from able_brick.level.boxes import box_of
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
-from able_brick.level.rows import Group, Vector
+from able_brick.level.rows import AThing, Group, Vector, kinds_of_things
 from able_brick.level.snapshot import ARow
-from able_brick.level.things import AThing
 from able_brick.steps.about import centre_of
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import check_group, common_group, put_into, together
 
-_IN_GROUPS: tuple[Literal["placement", "array", "path", "course", "group", "measure"], ...] = (
-    "placement",
-    "array",
-    "path",
-    "course",
-    "group",
-    "measure",
-)
+_IN_GROUPS: Final = kinds_of_things()
 
 
 def _box_place(draft: Draft, things: list[AThing], *, base: bool) -> Vector:

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from able_brick.core.place.mirror import Reflection, half_turned, mirrored
 from able_brick.core.text import counted
-from able_brick.level.rows import Array, OtherItem, Piece, Placement
+from able_brick.level.rows import Array, OtherItem, Piece, Placement, Standing
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.twins import is_own_mirror, keep_twins, own_mirror, twin_of, twins_of
@@ -79,7 +79,7 @@ def part_images(draft: Draft, piece: Piece, after: Piece) -> int:
         if getattr(user, "image", None) is None:
             continue
         row = draft.now(user)
-        if not isinstance(row, (Placement, Array)) or row.image is None or piece.id not in row.pieces:
+        if not isinstance(row, Standing) or row.image is None or piece.id not in row.pieces:
             continue
         if row.image not in whole:
             whole[row.image] = is_own_mirror(draft, after, _AXES.index(row.image))
@@ -93,7 +93,7 @@ def keep_mirrors(draft: Draft, rows: Iterable[ARow]) -> None:
     """Have twins follow what a step has changed of the pieces that they mirror, and images become those of twins where
     their piece is no longer its own mirror image."""
     through = next(iter(rows), None)
-    told = []
+    notes = []
     edited = None
     for piece in draft.changed_pieces():
         turned = _edited_through(draft, piece, through)
@@ -103,28 +103,28 @@ def keep_mirrors(draft: Draft, rows: Iterable[ARow]) -> None:
         count = sum(part_images(draft, p, turned or piece) for p in (piece, *twins_of(draft, piece)))
         if count:
             one = counted(count, "mirror image shows", "mirror images show")
-            told.append(f"{one} {twin_of(draft, piece).name} from now on")
+            notes.append(f"{one} {twin_of(draft, piece).name} from now on")
     for row in _with_others(draft, rows):
         draft.put(parted(draft, row))
     keep_twins(draft)
     if edited is not None and through is not None:
         _go_along(draft, edited, draft.now(through))
-    if told:
-        draft.note = "; ".join([draft.note, *told] if draft.note else told)
+    if notes:
+        draft.note = "; ".join([draft.note, *notes] if draft.note else notes)
 
 
 def _edited_through(draft: Draft, piece: Piece, through: ARow | None) -> Piece | None:
     """A piece of which elements were edited at one of its images, as those see it that are none."""
-    if not isinstance(through, (Placement, Array)) or through.image is None or through.piece != piece.id:
+    if not isinstance(through, Standing) or through.image is None or through.piece != piece.id:
         return None
     if draft.elements is None or draft.elements.mesh != piece.mesh:
         return None
     axis = _AXES.index(through.image)
     if is_own_mirror(draft, piece, axis):
         return None
-    key, known = draft.keep_mesh(mirrored(draft.mesh(piece), axis), piece.axes)
+    key, facts = draft.keep_mesh(mirrored(draft.mesh(piece), axis), piece.axes)
     pivot = tuple(-v + 0.0 if k == axis else v for k, v in enumerate(piece.pivot))
-    return piece.changed(mesh=key, facts=known, pivot=pivot)
+    return piece.changed(mesh=key, facts=facts, pivot=pivot)
 
 
 def _with_others(draft: Draft, rows: Iterable[ARow]) -> list[Placement | Array]:
@@ -132,7 +132,7 @@ def _with_others(draft: Draft, rows: Iterable[ARow]) -> list[Placement | Array]:
     out: list[Placement | Array] = []
     for row in rows:
         now = draft.now(row)
-        if not isinstance(row, (Placement, Array)) or not isinstance(now, (Placement, Array)) or now.image is None:
+        if not isinstance(row, Standing) or not isinstance(now, Standing) or now.image is None:
             continue
         axis = _AXES.index(now.image)
         if now.pieces != row.pieces and not all(is_own_mirror(draft, draft.piece(p), axis) for p in now.pieces):
@@ -142,7 +142,7 @@ def _with_others(draft: Draft, rows: Iterable[ARow]) -> list[Placement | Array]:
 
 def _go_along(draft: Draft, edited: str, row: ARow | None) -> None:
     """What is picked of the edited mesh is picked of the twin that the row shows: its elements are numbered alike."""
-    if not isinstance(row, (Placement, Array)):
+    if not isinstance(row, Standing):
         return
     mesh = draft.piece(row.piece).mesh
     if draft.elements is not None and draft.elements.mesh == edited:

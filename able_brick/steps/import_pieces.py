@@ -40,7 +40,7 @@ from able_brick.steps.tool import Tool
 
 #: More places than these are not taken from one file.
 MOST_PLACED: Final = 200_000
-#: Rows after which it is told how far it is.
+#: Rows between two reports of progress.
 _BREATH: Final = 1000
 
 
@@ -109,10 +109,10 @@ class ImportPieces(Tool):
         if not self.pieces and not (self.place and self.things):
             raise InputError("Nothing to bring in.", field="pieces")
         meshes = {p.mesh: draft.load(p.mesh) for p in self.pieces}
-        known = facts_of_small(meshes)
-        known |= {key: facts(mesh) for key, mesh in meshes.items() if key not in known}
+        facts_of = facts_of_small(meshes)
+        facts_of |= {key: facts(mesh) for key, mesh in meshes.items() if key not in facts_of}
         total = sum(1 + (len(p.stands) if self.place else 0) for p in self.pieces)
-        pieces = self._on_shelf(draft, meshes, known, total)
+        pieces = self._on_shelf(draft, meshes, facts_of, total)
         ids = {one.own.id: p.id for one, p in zip(self.pieces, pieces, strict=True) if one.own is not None}
         things = self._with_things(draft, ids)
         # what they have has been validated with the parameters, but for places with another pivot
@@ -130,10 +130,12 @@ class ImportPieces(Tool):
         also = f" and {counted(len(things), 'thing', 'things')} of its level" if things else ""
         draft.note = f"{counted(len(pieces), 'piece', 'pieces')}{also} from {self.file}"
 
-    def _on_shelf(self, draft: Draft, meshes: dict[str, PolyMesh], known: dict[str, Facts], total: int) -> list[Piece]:
+    def _on_shelf(
+        self, draft: Draft, meshes: dict[str, PolyMesh], facts_of: dict[str, Facts], total: int
+    ) -> list[Piece]:
         if not self.pieces:
             return []
-        shelve = Piece(id="piece", name="piece", mesh="", facts=next(iter(known.values()))).maker()
+        shelve = Piece(id="piece", name="piece", mesh="", facts=next(iter(facts_of.values()))).maker()
         made = []
         ids: dict[str, str] = {}
         for k, one in enumerate(self.pieces):
@@ -148,7 +150,7 @@ class ImportPieces(Tool):
                     "mesh": one.mesh,
                     "materials": one.materials,
                     "pivot": pivot,
-                    "facts": known[one.mesh],
+                    "facts": facts_of[one.mesh],
                 }
             )
             if one.own is not None:
@@ -163,7 +165,7 @@ class ImportPieces(Tool):
         return [self._among(draft, row, one.own, ids) for row, one in zip(made, self.pieces, strict=True)]
 
     def _among(self, draft: Draft, row: Piece, own: Piece | None, ids: dict[str, str]) -> Piece:
-        """A piece with those that it is told of by the ids that they have now."""
+        """A piece with those that it is given the ids that they have now."""
         if own is None or (own.twin is None and own.slim is None):
             return row
         slim = None

@@ -6,7 +6,7 @@ from typing import Literal
 
 from able_brick.core.errors import SelectionError
 from able_brick.core.text import counted
-from able_brick.level.rows import Group, Measure, Path
+from able_brick.level.rows import kinds_of_things
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Tool
@@ -21,12 +21,12 @@ class MakeIndependent(Tool):
     about = "Gives the selection a piece of its own, to be changed without the others"
     verb = "Keep"
     stages = ("build",)
-    need = Need(kinds=("placement", "array", "course", "group"), least=1)
+    need = Need(kinds=kinds_of_things(lambda thing: thing.independent), least=1)
     icon = "unlink"
     instant = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        shown = [t for t in everything(draft, rows) if not isinstance(t, (Path, Group, Measure))]
+        shown = [t for t in everything(draft, rows) if t.shows_pieces]
         chosen = {t.id for t in shown}
         made: dict[str, str] = {}
         for piece in dict.fromkeys(p for t in shown for p in t.pieces):

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Final, Literal
 
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.level.field import field
-from able_brick.level.rows import Course, Path, Piece, Vector
+from able_brick.level.rows import AThing, Course, Path, Piece, Vector, kinds_of_things
 from able_brick.level.snapshot import ARow
-from able_brick.level.things import AThing
 from able_brick.steps.checks import named
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import drop_empty, everything
 
-_EVERYTHING = ("piece", "placement", "array", "path", "course", "group", "measure")
+_EVERYTHING: Final = ("piece", *kinds_of_things())
 
 
 class Delete(Tool):

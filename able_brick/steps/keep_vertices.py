@@ -38,9 +38,9 @@ class KeepVertices(Tool):
         if self.on is None:
             raise InputError("Nothing is picked yet: click a vertex, edge or face in the view.", field="on")
         face = FaceAt(thing=self.on.thing, item=self.on.item, face=self.on.face)
-        look, mesh, _ = item_at(draft.snapshot, draft.level_id, draft.load, face)
-        piece = draft.piece(look.piece.id)
-        if look.form is not None:
+        drawable, mesh, _ = item_at(draft.snapshot, draft.level_id, draft.load, face)
+        piece = draft.piece(drawable.piece.id)
+        if drawable.deformer is not None:
             raise SelectionError(f"This item of {piece.name} is bent or mirrored; pick one that stands as it is.")
         chosen = [vector(mesh.positions[v]) for v in feature_vertices(mesh, self.on)]
         if set(chosen) <= set(piece.kept):

@@ -9,7 +9,7 @@ from typing import Any, Literal
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import GeometryError, SelectionError
 from able_brick.core.mesh.hardware import hardware_vertices
-from able_brick.core.mesh.kept import mesh_bytes
+from able_brick.core.mesh.mesh_cache import mesh_bytes
 from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
 from able_brick.core.place.pose import Vector
 from able_brick.core.slim.deviation import Deviation, deviation
@@ -18,13 +18,13 @@ from able_brick.core.slim.reduce import Slimmed
 from able_brick.core.slim.viewing import good_from
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
-from able_brick.level.rows import Ladder, Piece, Rung, RungTarget, Seams, SlimOrigin
+from able_brick.level.rows import Kind, Ladder, Piece, Rung, RungTarget, Seams, SlimOrigin
 from able_brick.level.rows.ladder import MOST_RUNGS, Side
 from able_brick.level.sizing import largest_size, metric_of, sized
 from able_brick.level.snapshot import ARow
-from able_brick.steps.draft import Draft, Tell, pieces_of
+from able_brick.steps.draft import Draft, ProgressCallback, pieces_of
 from able_brick.steps.seams import seam_vertices
-from able_brick.steps.tool import Kind, Need, Tool
+from able_brick.steps.tool import Need, Tool
 
 KINDS: tuple[Kind, ...] = ("piece", "placement", "array", "course")
 _MADE: ByteCache[list[Made]] = ByteCache(96 * 2**20, lambda made: sum(mesh_bytes(m.slimmed.mesh) for m in made))
@@ -111,7 +111,7 @@ def rungs_of(
     mesh: PolyMesh,
     targets: list[Target],
     kept: Bools,
-    tell: Tell,
+    tell: ProgressCallback,
     metric: Floats | None = None,
     *,
     outline: bool = False,

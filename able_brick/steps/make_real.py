@@ -18,11 +18,21 @@ from able_brick.core.place.pose import ORIGIN, Poses, vector
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
 from able_brick.level.repeats import shown_by
-from able_brick.level.rows import Array, Batch, Course, Group, Look, Piece, Placement, Shown, Surface
-from able_brick.level.rows.bent import BentForm
-from able_brick.level.rows.shown import Mirrored
+from able_brick.level.rows import (
+    Array,
+    AThing,
+    Course,
+    Drawable,
+    Group,
+    InstanceBatch,
+    Instances,
+    Piece,
+    Placement,
+    Surface,
+)
+from able_brick.level.rows.bent import BendDeformer
+from able_brick.level.rows.instances import Mirrored
 from able_brick.level.snapshot import ARow
-from able_brick.level.things import AThing
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of
 from able_brick.steps.keep import free_joints
@@ -63,7 +73,7 @@ class MakeReal(Tool):
         shown = row.shown(draft.seen_with())
         if shown is None or not shown.batches:
             raise GeometryError(f"{row.name} shows nothing that could be made real.", id=row.id)
-        bent = any(isinstance(b.look.form, BentForm) for b in shown.batches)
+        bent = any(isinstance(b.drawable.deformer, BendDeformer) for b in shown.batches)
         free_joints(draft, row)
         draft.remove(row)
         if self.result == "one mesh" or (self.result == "as it is" and bent):
@@ -76,18 +86,18 @@ class MakeReal(Tool):
         draft.select = (group.id,)
         draft.note = f"{counted(len(made), 'placement', 'placements')} in {row.name}"
 
-    def _one(self, draft: Draft, row: Array | Course, shown: Shown) -> Placement:
+    def _one(self, draft: Draft, row: Array | Course, shown: Instances) -> Placement:
         meshes, seams, first, surfaces = _world_meshes(draft, row, shown)
         bent = isinstance(row, Course) and (row.bend or row.between is not None)
         mesh = welded_items(meshes, seams, first, near=0.0 if bent else _NEAR)
         low, high = mesh.bounds
         place = vector(np.round([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2], 3))
-        key, known = draft.keep_mesh(moved(mesh, -np.asarray(place)))
+        key, facts = draft.keep_mesh(moved(mesh, -np.asarray(place)))
         piece = Piece(
             id=draft.new_id("piece"),
             name=draft.unique_name(row.name, "piece"),
             mesh=key,
-            facts=known,
+            facts=facts,
             materials=surfaces,
             pivot=ORIGIN,
         )
@@ -101,24 +111,24 @@ class MakeReal(Tool):
             position=place,
         )
         draft.put(out)
-        closed = "closed" if known.closed else "open where its pieces are"
-        draft.note = f"One mesh of {grouped(known.triangles)} tris, seams welded, {closed}"
+        closed = "closed" if facts.closed else "open where its pieces are"
+        draft.note = f"One mesh of {grouped(facts.triangles)} tris, seams welded, {closed}"
         return out
 
     def _group(self, draft: Draft, group: Group) -> None:
         """The copies that a group shows, as things of its own, each time in a group."""
         if group.repeat is None and group.mirror is None:
             raise SelectionError(f"{group.name} is no array and no live mirror; it is real already.", received=group.id)
-        around = draft.seen_with()
+        context = draft.seen_with()
         made: list[AThing] = []
         for thing in draft.things.under(group):
             if not thing.pieces:
                 continue
-            shown = thing.shown(around)
+            shown = thing.shown(context)
             if shown is None:
                 continue
-            once, whole = shown_by(shown, thing, group, around)
-            rest = Shown(tuple(_after(b, once.count) for b in whole.batches), whole.count)
+            once, whole = shown_by(shown, thing, group, context)
+            rest = Instances(tuple(_after(b, once.count) for b in whole.batches), whole.count)
             made += placements(draft, rest, thing)
         if len(made) > 0:
             copies = group_of(draft, made, f"{group.name} copies", group.position)
@@ -128,20 +138,20 @@ class MakeReal(Tool):
         draft.note = f"{counted(len(made), 'placement', 'placements')} made"
 
 
-def _after(batch: Batch, count: int) -> Batch:
+def _after(batch: InstanceBatch, count: int) -> InstanceBatch:
     """The items of a batch that are copies, not the first ones."""
     at = np.flatnonzero(batch.numbers >= count)
     p = batch.poses
-    return Batch(batch.look, batch.numbers[at], Poses.of(p.positions[at], p.turns[at], p.sizes[at]))
+    return InstanceBatch(batch.drawable, batch.numbers[at], Poses.of(p.positions[at], p.turns[at], p.sizes[at]))
 
 
-def placements(draft: Draft, shown: Shown, of: AThing) -> list[Placement]:
+def placements(draft: Draft, shown: Instances, of: AThing) -> list[Placement]:
     """Every item as a placement; mirrored ones of the twin of their piece, bent ones of a piece each form has."""
     shows: dict[int, Piece] = {}
     order: list[tuple[int, Piece, np.ndarray]] = []
     for batch in shown.batches:
-        piece = shows.get(id(batch.look)) or _piece(draft, batch.look)
-        shows[id(batch.look)] = piece
+        piece = shows.get(id(batch.drawable)) or _piece(draft, batch.drawable)
+        shows[id(batch.drawable)] = piece
         order += [(int(n), piece, r) for n, r in zip(batch.numbers, batch.poses.rows(), strict=True)]
     order.sort(key=lambda o: o[0])
     out = []
@@ -164,27 +174,27 @@ def placements(draft: Draft, shown: Shown, of: AThing) -> list[Placement]:
     return out
 
 
-def _piece(draft: Draft, look: Look) -> Piece:
+def _piece(draft: Draft, drawable: Drawable) -> Piece:
     """The piece that shows a look by its own mesh."""
-    if look.form is None:
-        return look.piece
-    if isinstance(look.form, Mirrored):
-        return twin_of(draft, look.piece)
-    key, known = draft.keep_mesh(look.mesh(draft.load))
+    if drawable.deformer is None:
+        return drawable.piece
+    if isinstance(drawable.deformer, Mirrored):
+        return twin_of(draft, drawable.piece)
+    key, facts = draft.keep_mesh(drawable.mesh(draft.load))
     piece = Piece(
         id=draft.new_id("piece"),
-        name=draft.unique_name(f"{look.piece.name} bent", "piece"),
+        name=draft.unique_name(f"{drawable.piece.name} bent", "piece"),
         mesh=key,
-        facts=known,
-        materials=look.piece.materials,
-        tags=look.piece.tags,
+        facts=facts,
+        materials=drawable.piece.materials,
+        tags=drawable.piece.tags,
     )
     draft.put(piece)
     return piece
 
 
 def _world_meshes(
-    draft: Draft, row: Array | Course, shown: Shown
+    draft: Draft, row: Array | Course, shown: Instances
 ) -> tuple[list[PolyMesh], list[Bools], list[int], tuple[Surface, ...]]:
     """Each item's mesh in the world, the vertices of its seams, and the first number of its materials among all."""
     surfaces: list[Surface] = []
@@ -196,22 +206,22 @@ def _world_meshes(
     out: list[tuple[int, PolyMesh, Bools, int]] = []
     total = 0
     for batch in shown.batches:
-        piece = batch.look.piece
+        piece = batch.drawable.piece
         if piece.id not in begins:
             begins[piece.id] = len(surfaces)
             surfaces += piece.materials
-        total += batch.look.mesh(draft.load).face_count * len(batch.numbers)
+        total += batch.drawable.mesh(draft.load).face_count * len(batch.numbers)
         if total > _MOST_FACES:
             raise GeometryError(
                 f"One mesh of {row.name} would have over {grouped(_MOST_FACES)} faces; lay fewer items."
             )
-        look = batch.look
-        own = look.mesh(draft.load)
+        drawable = batch.drawable
+        own = drawable.mesh(draft.load)
         for number, pose in zip(batch.numbers.tolist(), batch.poses.rows(), strict=True):
             if number in where:  # by the path itself, so that neighbours have the very same points
                 mesh, seam = _bent_mesh(draft, piece, *where[number])
             else:
-                mesh = item_in_world(own, pose, look.pivot, look.axes)
+                mesh = item_in_world(own, pose, drawable.pivot, drawable.axes)
                 mesh = turned_over(mesh) if float(np.prod(pose[7:])) < 0 else mesh
                 seam = np.ones(mesh.vertex_count, np.bool_)
             out.append((number, mesh, seam, begins[piece.id]))
@@ -221,13 +231,13 @@ def _world_meshes(
 
 def _bent_mesh(draft: Draft, piece: Piece, bent: Bent, at: int) -> tuple[PolyMesh, Bools]:
     """One item of a bent course in the world, and the vertices at its ends; its uv go on from the path's start."""
-    form = BentForm(piece, bent, at)
+    deformer = BendDeformer(piece, bent, at)
     own = draft.load(piece.mesh)
-    found = form.divided(own)
+    found = deformer.divided(own)
     world = bent_points(bent, found.points, [at], found.rows)[0]
     shift = float(bent.starts[at] - bent.starts[0])
     mesh = continued_uv(found.mesh, found.points, float(bent.stretch[at]), shift).replaced(positions=world)
     if found.mesh.normal is not None:
-        normals = form.standing(own, np.array([at], np.int32))[2][0]
+        normals = deformer.standing(own, np.array([at], np.int32))[2][0]
         mesh = mesh.replaced(normal=normals[hardware_vertices(found.mesh).of_corner])
     return mesh, found.seam

@@ -6,7 +6,7 @@ from typing import Literal
 
 from able_brick.core.text import counted
 from able_brick.level.field import field
-from able_brick.level.rows import Thing
+from able_brick.level.rows import Thing, kinds_of_things
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Tool
@@ -20,7 +20,7 @@ class SetMarks(Tool):
     about = "Hidden things are not drawn, locked ones cannot be changed; both are still exported"
     verb = "Keep"
     stages = ("build",)
-    need = Need(kinds=("placement", "array", "path", "course", "group", "measure"), least=1)
+    need = Need(kinds=kinds_of_things(), least=1)
     hidden = True
     on_locked = True
     adjustable = False

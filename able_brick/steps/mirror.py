@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from itertools import combinations
-from typing import Final, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -12,10 +12,25 @@ from able_brick.core.place.mirror import Reflection
 from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
-from able_brick.level.rows import Array, Course, Group, Measure, Path, Placement, Quaternion, Repeat, Vector
+from able_brick.level.rows import (
+    AThing,
+    Group,
+    Path,
+    Quaternion,
+    Standing,
+    Vector,
+)
 from able_brick.level.snapshot import ARow
-from able_brick.level.things import AThing
-from able_brick.steps.about import AxesOf, axes_field, axes_of, centre_of, frame_field, picked_field, point_field
+from able_brick.steps.about import (
+    STANDING,
+    AxesOf,
+    axes_field,
+    axes_of,
+    centre_of,
+    frame_field,
+    picked_field,
+    point_field,
+)
 from able_brick.steps.copying import Copier
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of
@@ -23,37 +38,13 @@ from able_brick.steps.images import image_of
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
-_KINDS: Final = ("placement", "array", "path", "group", "measure")
 Through = Literal["middle", "own pivot", "first", "picked", "point"]
 
 
 def reflected(draft: Draft, thing: AThing, over: Reflection) -> AThing:
     """A thing on the other side; what shows a piece shows its mirrored twin, unless the piece is its own mirror
     image."""
-    match thing:
-        case Placement() | Array():
-            return image_of(draft, thing, over)
-        case Group():
-            turn = over.turn(thing.turn)
-            repeat = thing.repeat
-            if repeat is not None:
-                repeat = Repeat.model_validate({**dict(repeat), **repeat.turned_over(0)})
-            return thing.changed(position=over.point(thing.position), turn=turn, repeat=repeat)
-        case Path():
-            points = tuple(
-                p.with_places(
-                    over.point(p.position),
-                    None if p.handle_in is None else over.direction(p.handle_in),
-                    None if p.handle_out is None else over.direction(p.handle_out),
-                    over=True,
-                )
-                for p in thing.points
-            )
-            return thing.changed(points=points)
-        case Course():
-            return thing.changed(**thing.mirror())
-        case Measure():
-            return thing.changed(start=over.point(thing.start), end=over.point(thing.end))
+    return image_of(draft, thing, over) if isinstance(thing, Standing) else thing.reflected(over)
 
 
 class Mirror(Tool):
@@ -64,7 +55,7 @@ class Mirror(Tool):
     about = "Puts the selection, or a copy of it, on the other side of a plane"
     verb = "Copy"
     stages = ("build",)
-    need = Need(kinds=_KINDS, least=1)
+    need = Need(kinds=STANDING, least=1)
     icon = "flip-horizontal-2"
     key = "Shift+M"
 
@@ -125,10 +116,10 @@ class Mirror(Tool):
     @staticmethod
     def _whole(draft: Draft, thing: AThing) -> list[AThing]:
         under = draft.things.under(thing)
-        known = {t.id for t in under}
+        inside = {t.id for t in under}
         return [
             *under,
-            *(c for t in under if isinstance(t, Path) for c in draft.things.courses(t.id) if c.id not in known),
+            *(c for t in under if isinstance(t, Path) for c in draft.things.courses(t.id) if c.id not in inside),
         ]
 
     def _planes(self, draft: Draft, thing: AThing, things: list[AThing]) -> list[Reflection]:

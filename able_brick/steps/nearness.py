@@ -51,10 +51,10 @@ def nearness_of(draft: Draft, pieces: Iterable[Piece], way: str | None) -> dict[
     for thing in users.values():
         shown = shown_items(draft.snapshot, thing)
         for batch in () if shown is None else shown.batches:
-            found = out.get(batch.look.piece.id)
+            found = out.get(batch.drawable.piece.id)
             if found is None:
                 continue
-            low, high = item_boxes(batch.poses.rows(), *batch.look.box())
+            low, high = item_boxes(batch.poses.rows(), *batch.drawable.box())
             away = from_anywhere(low, high) if places is None else from_way(places, low, high)
             found.uses += len(batch.numbers)
             found.distance = min(found.distance, float(away.min(initial=np.inf)))

@@ -18,9 +18,9 @@ from able_brick.steps.tool import Tool
 _MOST_PARAMS: Final = 100
 
 
-def parse_tool(name: str, params: Mapping[str, Any], form: int | None = None) -> Tool:
-    """The tool with its parameters, which are of an earlier format where `form` says so. Raises InputError that names
-    each wrong field and what is allowed."""
+def parse_tool(name: str, params: Mapping[str, Any], version: int | None = None) -> Tool:
+    """The tool with its parameters, which are of an earlier format where `version` says so. Raises InputError that
+    names each wrong field and what is allowed."""
     kind = TOOLS.get(name)
     if kind is None:
         raise InputError(f"There is no tool {name[:60]!r}.", field="tool", received=name[:60], allowed=sorted(TOOLS))
@@ -33,14 +33,14 @@ def parse_tool(name: str, params: Mapping[str, Any], form: int | None = None) ->
             allowed=_MOST_PARAMS,
         )
     chain = params_chain(name)
-    if form is not None and form != chain.version:
+    if version is not None and version != chain.version:
         try:
-            params = chain.upgraded(dict(params), form)
+            params = chain.upgraded(dict(params), version)
         except (FormatError, KeyError, TypeError, AttributeError) as error:
             raise InputError(
-                f"Format {form} of the settings of {kind.title} cannot be read; give 1 to {chain.version}.",
+                f"Format {version} of the settings of {kind.title} cannot be read; give 1 to {chain.version}.",
                 field="format",
-                received=form,
+                received=version,
                 allowed=chain.version,
             ) from error
     try:

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.errors import GeometryError, InputError, SelectionError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.path.curve import PathPoint
 from able_brick.core.path.editing import explicit, largest_fillet, rounded_corner, with_point
 from able_brick.core.place.pose import Vector, vector
@@ -34,7 +34,7 @@ def made_point(point: PathPoint, like: Point | None = None) -> Point:
 
 
 def as_drawn(path: Path) -> tuple[Point, ...]:
-    """The points with all handles told, so that each can be changed without moving its neighbours."""
+    """The points with all handles set, so that each can be changed without moving its neighbours."""
     found = explicit(path.curve())
     return tuple(made_point(p, q) for p, q in zip(found, path.points, strict=True))
 
@@ -125,8 +125,8 @@ class PathPoints(_OnPath):
                 leans = path.leans()
                 kept = [k for k in range(n) if k not in chosen]
                 # an end says by itself how it leans, and one point of a closed path does
-                told = any(p.roll is not None for p in left)
-                for at in (0, -1) if not path.closed else () if told else (0,):
+                has_roll = any(p.roll is not None for p in left)
+                for at in (0, -1) if not path.closed else () if has_roll else (0,):
                     if left[at].roll is None:
                         end = left[at].changed(roll=leans[kept[at]])
                         left = (end, *left[1:]) if at == 0 else (*left[:-1], end)

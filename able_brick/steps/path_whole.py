@@ -28,7 +28,7 @@ _X, _Z = np.array([1.0, 0.0, 0.0]), np.array([0.0, 0.0, 1.0])
 
 
 def new_path(draft: Draft, name: str, points: list[Point], *, closed: bool, group: str | None = None) -> Path:
-    """A path with its handles told, selected."""
+    """A path with its handles set, selected."""
     path = Path(
         id=draft.new_id("path"),
         level=draft.level_id,

@@ -17,7 +17,7 @@ from able_brick.steps.copies import OneMore, SteppedCopies
 from able_brick.steps.courses import AdjustCourse, LayCourse
 from able_brick.steps.dimensions import BackToDimensions, SetDimensions
 from able_brick.steps.dock import Dock
-from able_brick.steps.draft import Change, Draft, MeshLoader, Tell, selected
+from able_brick.steps.draft import Change, Draft, MeshLoader, ProgressCallback, selected
 from able_brick.steps.duplicate import Duplicate
 from able_brick.steps.groups import Dissolve, GroupPivot, MakeGroup, PutInto
 from able_brick.steps.images import keep_mirrors
@@ -226,7 +226,7 @@ def apply(
     load: MeshLoader,
     *,
     again: Iterable[str] = (),
-    tell: Tell | None = None,
+    tell: ProgressCallback | None = None,
     preview: bool = False,
 ) -> Change:
     """What a tool does to a level of the project; nothing is changed here.

@@ -47,7 +47,7 @@ class TakeRung(Tool):
                     f"{piece.name} has {counted(len(rungs), 'rung', 'rungs')}; make a ladder, or take another rung."
                 )
             rung = rungs[self.rung - 1]
-            key, known = draft.keep_mesh(draft.load(rung.mesh), piece.axes)
+            key, facts = draft.keep_mesh(draft.load(rung.mesh), piece.axes)
             origin = SlimOrigin(
                 piece=piece.id,
                 mesh=piece.ladder.source if piece.ladder else piece.mesh,
@@ -57,7 +57,7 @@ class TakeRung(Tool):
                 proven=rung.proven,
                 size=piece.ladder.size if piece.ladder else AS_IT_IS,
             )
-            fresh: dict[str, object] = {"mesh": key, "facts": known, "slim": origin}
+            fresh: dict[str, object] = {"mesh": key, "facts": facts, "slim": origin}
             if self.result == "new piece":
                 fresh |= {
                     "id": draft.new_id("piece"),
@@ -72,7 +72,7 @@ class TakeRung(Tool):
                 for row in rows:
                     if not isinstance(row, Piece) and piece.id in getattr(row, "pieces", ()):
                         draft.put(row.with_piece(piece.id, new.id))  # type: ignore[union-attr]
-            draft.note = f"{piece.name}: {grouped(piece.facts.triangles)} → {grouped(known.triangles)} tris"
+            draft.note = f"{piece.name}: {grouped(piece.facts.triangles)} → {grouped(facts.triangles)} tris"
         if all(isinstance(r, Piece) for r in rows):
             draft.select = tuple(chosen)
 

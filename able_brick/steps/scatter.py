@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.errors import GeometryError, InputError, SelectionError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.items import item_to_world, outward
@@ -18,11 +18,10 @@ from able_brick.core.text import counted
 from able_brick.core.walk.rays import first_hits
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt
-from able_brick.level.rows import Group, Piece, Placement, Scaling, Strewn, Vector
+from able_brick.level.rows import AThing, Group, Piece, Placement, Scaling, Strewn, Vector
 from able_brick.level.snap import items_of
 from able_brick.level.snapshot import ARow
 from able_brick.level.surface import FaceAt, item_at
-from able_brick.level.things import AThing
 from able_brick.steps.about import STANDING
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from able_brick.core.late import cKDTree
+from able_brick.core.lazy_imports import cKDTree
 from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
 from able_brick.core.place.pose import about_pivot
 from able_brick.core.slim.seams import on_sides, open_borders
@@ -20,13 +20,13 @@ def seam_vertices(draft: Draft, piece: Piece, mesh: PolyMesh, seams: Seams) -> B
     out = np.zeros(mesh.vertex_count, np.bool_)
     sides: set[str] = set(seams.sides)
 
-    def breathe() -> None:
+    def check_cancelled() -> None:
         draft.tell(0.0, f"{piece.name}: finding seams")
 
     if seams.found:
         out |= open_borders(mesh)
         for level in draft.snapshot.things:
-            out |= contact_vertices(draft.snapshot, level, piece, mesh, draft.load, breathe)
+            out |= contact_vertices(draft.snapshot, level, piece, mesh, draft.load, check_cancelled)
             sides |= _course_sides(draft, level, piece)
     if piece.kept and mesh.vertex_count:
         away, nearest = cKDTree(mesh.positions).query(np.asarray(piece.kept), distance_upper_bound=TOUCH)

@@ -26,10 +26,9 @@ from able_brick.core.place.pivots import (
 from able_brick.core.place.pose import IDENTITY, from_degrees, quaternion, rotation, turned, vector
 from able_brick.core.text import counted
 from able_brick.level.field import field
-from able_brick.level.rows import Array, Course, Piece, Placement, Quaternion, Vector
+from able_brick.level.rows import Array, AShown, Course, Piece, Placement, Quaternion, Standing, Vector
 from able_brick.level.rows.array import axis_vector
 from able_brick.level.snapshot import ARow
-from able_brick.level.things import AShown
 from able_brick.steps.draft import Draft, facts, pieces_of
 from able_brick.steps.images import part_images
 from able_brick.steps.tool import Need, Tool
@@ -191,12 +190,12 @@ def _users(draft: Draft, piece: Piece) -> list[AShown]:
     """Things of all levels that show a piece, as the step has them so far."""
     pairs = [piece, *twins_of(draft, piece)]
     every = {u.id: draft.now(u) for p in pairs for u in draft.users(p.id)}
-    return [u for u in every.values() if isinstance(u, (Placement, Array, Course)) and piece.id in u.pieces]
+    return [u for u in every.values() if isinstance(u, AShown) and piece.id in u.pieces]
 
 
 def _world_origin(piece: Piece, rows: list[ARow]) -> Vector:
     """The world's origin in the mesh's coordinates, as the selected placement stands."""
-    standing = [r for r in rows if isinstance(r, (Placement, Array)) and r.piece == piece.id]
+    standing = [r for r in rows if isinstance(r, Standing) and r.piece == piece.id]
     if len(standing) != 1:
         raise SelectionError(
             f"The world's origin lies differently for each placement of {piece.name}; select one placement.",

@@ -7,20 +7,20 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.errors import SelectionError
-from able_brick.core.slim.budget import Part, shared
+from able_brick.core.slim.budget import BudgetShare, shared
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.once import reduce_to
 from able_brick.core.slim.reduce import Reducing
 from able_brick.core.text import at_most, grouped
 from able_brick.level.field import field
-from able_brick.level.rows import Piece, Seams
+from able_brick.level.rows import Kind, Piece, Seams
 from able_brick.level.sizing import largest_size, metric_of
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.ladder import origin_of, seams_field
 from able_brick.steps.nearness import nearness_of
 from able_brick.steps.seams import seam_vertices
-from able_brick.steps.tool import Kind, Need, Tool
+from able_brick.steps.tool import Need, Tool
 
 _KINDS: tuple[Kind, ...] = ("piece", "placement", "array", "course")
 
@@ -90,7 +90,7 @@ class ShareBudget(Tool):
             )
             weight = near[piece.id].distance ** -2 if self.weigh == "by nearness" else 1.0
             weight *= float(np.prod(sizes[piece.id])) ** (4 / 3)  # costs are areas times squared distances
-            parts.append(Part(mesh.triangle_count, uses[piece.id], weight, *run.trace()))
+            parts.append(BudgetShare(mesh.triangle_count, uses[piece.id], weight, *run.trace()))
         notes = []
         left = 0
         for k, (piece, count) in enumerate(zip(pieces, shared(parts, budget), strict=True)):
@@ -101,14 +101,14 @@ class ShareBudget(Tool):
             if out is mesh:
                 continue
             away = deviation(mesh, out, metric=metric_of(sizes[piece.id], piece))
-            key, known = draft.keep_mesh(out, piece.axes)
+            key, facts = draft.keep_mesh(out, piece.axes)
             origin = origin_of(piece, mesh, away, sizes[piece.id])
-            draft.put(piece.changed(mesh=key, facts=known, slim=origin))
+            draft.put(piece.changed(mesh=key, facts=facts, slim=origin))
             notes.append(
-                f"{piece.name} {grouped(mesh.triangle_count)} → {grouped(known.triangles)}, "
+                f"{piece.name} {grouped(mesh.triangle_count)} → {grouped(facts.triangles)}, "
                 f"{at_most(away.largest)} largest"
             )
-        told = "; ".join(notes[:6]) + (f"; and {len(notes) - 6} more" if len(notes) > 6 else "")
-        draft.note = f"{grouped(total)} → {grouped(left)} tris in all. {told}"
+        summary = "; ".join(notes[:6]) + (f"; and {len(notes) - 6} more" if len(notes) > 6 else "")
+        draft.note = f"{grouped(total)} → {grouped(left)} tris in all. {summary}"
         if all(isinstance(r, Piece) for r in rows):
             draft.select = tuple(p.id for p in pieces)

@@ -7,7 +7,7 @@ from typing import Literal
 from able_brick.core.errors import InputError, SelectionError
 from able_brick.core.text import counted
 from able_brick.level.field import field
-from able_brick.level.rows import Array, Course, Piece, Placement
+from able_brick.level.rows import Array, AShown, Course, Piece, Placement
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.tool import Need, Tool
@@ -86,7 +86,7 @@ class ReplacePiece(Tool):
             raise SelectionError(f"That is {new.name} already; choose another piece.", id=new.id)
         users: list[Placement | Array | Course]
         if self.where == "selected" and not all(isinstance(r, Piece) for r in rows):
-            users = [r for r in rows if isinstance(r, (Placement, Array, Course)) and r.pieces != (new.id,)]
+            users = [r for r in rows if isinstance(r, AShown) and r.pieces != (new.id,)]
         else:
             users = [u for p in old for u in draft.users(p.id)]
         if not users:

@@ -7,7 +7,7 @@ from typing import Literal
 from able_brick.core.slim.ladder import Target
 from able_brick.core.text import at_most, grouped, millimetres
 from able_brick.level.field import field
-from able_brick.level.rows import Array, Course, Piece, Placement, Seams
+from able_brick.level.rows import AShown, Piece, Seams
 from able_brick.level.sizing import largest_size, metric_of, sized
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, pieces_of
@@ -82,7 +82,7 @@ class Slim(Tool):
             draft.put(new)
             if new.id != piece.id:
                 for row in rows:
-                    if isinstance(row, (Placement, Array, Course)) and piece.id in row.pieces:
+                    if isinstance(row, AShown) and piece.id in row.pieces:
                         draft.put(row.with_piece(piece.id, new.id))
         if all(isinstance(r, Piece) for r in rows):
             draft.select = tuple(chosen)
@@ -103,17 +103,17 @@ class Slim(Tool):
         size = largest_size(draft.snapshot, piece)
         (made,) = rungs_of(mesh, [self._meant()], kept, draft.tell, metric_of(size, piece), outline=self.outline)
         out, away = made.slimmed, made.deviation
-        key, known = draft.keep_mesh(out.mesh, piece.axes)
+        key, facts = draft.keep_mesh(out.mesh, piece.axes)
         origin = origin_of(piece, mesh, away, size)
         short = "" if out.reached else ", all that its borders and seams allow"
         short += parts_gone([out])
         notes.append(
-            f"{grouped(mesh.triangle_count)} → {grouped(known.triangles)} tris{short}; "
+            f"{grouped(mesh.triangle_count)} → {grouped(facts.triangles)} tris{short}; "
             f"deviation {millimetres(away.rms)} RMS, {at_most(away.largest)} largest{sized(size)}"
         )
-        fresh: dict[str, object] = {"mesh": key, "facts": known, "slim": origin}
+        fresh: dict[str, object] = {"mesh": key, "facts": facts, "slim": origin}
         if self.result == "new piece":
-            share = 100 * known.triangles / max(mesh.triangle_count, 1)
+            share = 100 * facts.triangles / max(mesh.triangle_count, 1)
             fresh |= {
                 "id": draft.new_id("piece"),
                 "twin": None,

@@ -12,16 +12,16 @@ import numpy as np
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import GeometryError, SelectionError
 from able_brick.core.mesh.polymesh import Bools, PolyMesh
-from able_brick.core.slim.budget import Part, shared
+from able_brick.core.slim.budget import BudgetShare, shared
 from able_brick.core.slim.reduce import Reducing
 from able_brick.core.text import counted, grouped
 from able_brick.level.evaluate import shown_items
 from able_brick.level.field import field
-from able_brick.level.rows import Batch, Course, Piece, RungTarget, Seams, SlimOrigin
-from able_brick.level.rows.shown import counts_of
+from able_brick.level.rows import Course, InstanceBatch, Piece, RungTarget, Seams, SlimOrigin
+from able_brick.level.rows.instances import counts_of
 from able_brick.level.sizing import largest_size, metric_of
 from able_brick.level.snapshot import ARow, Snapshot
-from able_brick.steps.draft import Draft, Tell
+from able_brick.steps.draft import Draft, ProgressCallback
 from able_brick.steps.ladder import put_ladder, rungs_of, seams_field
 from able_brick.steps.nearness import Nearness, nearness_of, way_field
 from able_brick.steps.seams import seam_vertices
@@ -29,7 +29,7 @@ from able_brick.steps.tool import Need, Tool
 
 #: Rungs beyond the first are for so many times its distance.
 _FARTHER: Final = (3.0, 9.0)
-#: Times that a budget is shared again, where what is bent came to more than was reckoned with.
+#: Times that a budget is shared again, where what is bent came to more than was computed with.
 _MOST_TRIES: Final = 8
 _TRACES: ByteCache[tuple[np.ndarray, np.ndarray]] = ByteCache(64 * 2**20, lambda t: t[0].nbytes + t[1].nbytes)
 
@@ -96,9 +96,9 @@ class SlimLevel(Tool):
         total = len(pieces)
         kept = {p.id: seam_vertices(draft, p, draft.mesh(p), seams) for p in pieces}
         plans, before, after = self._planned(draft, pieces, near, kept)
-        told = [p.words for p in sorted(plans, key=lambda p: p.near.uses * (p.triangles - p.piece.facts.triangles))]
+        lines = [p.words for p in sorted(plans, key=lambda p: p.near.uses * (p.triangles - p.piece.facts.triangles))]
         over = "" if after <= self.budget else f", {grouped(after - self.budget)} over the budget: no form gives more"
-        draft.note = "\n".join([f"{grouped(before)} → {grouped(after)} tris with the first rungs{over}", *told])
+        draft.note = "\n".join([f"{grouped(before)} → {grouped(after)} tris with the first rungs{over}", *lines])
         if self.only_plan:
             return
         for k, plan in enumerate(plans):
@@ -121,7 +121,7 @@ class SlimLevel(Tool):
         total = len(pieces)
         by_eye: list[int] = []
         fewest: list[int] = []
-        parts: list[Part] = []
+        parts: list[BudgetShare] = []
         for k, piece in enumerate(pieces):
 
             def tell(share: float, words: str, k: int = k, name: str = piece.name) -> None:
@@ -144,7 +144,7 @@ class SlimLevel(Tool):
             fewest.append(made[-1].slimmed.mesh.triangle_count)
             left, cost = _trace(mesh, kept[piece.id], lambda s, w, tell=tell: tell(0.7 + 0.3 * s, w))  # type: ignore[misc]
             weight = found.distance**-2 * float(np.prod(size)) ** (4 / 3)  # costs are areas times squared distances
-            parts.append(Part(mesh.triangle_count, max(found.uses, 1), weight, left, cost))
+            parts.append(BudgetShare(mesh.triangle_count, max(found.uses, 1), weight, left, cost))
         plans = [
             _Plan(p, near[p.id], c, self._target(near[p.id], c, c), min(f, c) < p.facts.triangles)
             for p, c, f in zip(pieces, by_eye, fewest, strict=True)
@@ -158,7 +158,7 @@ class SlimLevel(Tool):
             if after <= self.budget:
                 break
             least = [int(p.left[-1]) if len(p.left) else p.triangles for p in parts]
-            with suppress(GeometryError):  # else as few as can be, and what is over is told
+            with suppress(GeometryError):  # else as few as can be, and the excess is reported
                 least = shared(parts, max(1, int(aim)))
             counts = [min(a, b) for a, b in zip(by_eye, least, strict=True)]
             plans = [
@@ -201,17 +201,17 @@ class _Standing:
         if not self._bending:
             return self.uses * mesh.triangle_count
         trial = Draft(self.draft.snapshot, self.draft.level_id, self.draft.load)
-        key, known = trial.keep_mesh(mesh, self.piece.axes)
-        trial.put(self.piece.changed(mesh=key, facts=known))
+        key, facts = trial.keep_mesh(mesh, self.piece.axes)
+        trial.put(self.piece.changed(mesh=key, facts=facts))
         batches = self._batches(trial.seen())
         counts = counts_of(batches, trial.mesh_at)
         bent = sum(len(b.numbers) * t for b, (t, _) in zip(batches, counts, strict=True))
         return bent + self._single * mesh.triangle_count
 
-    def _batches(self, snapshot: Snapshot) -> list[Batch]:
+    def _batches(self, snapshot: Snapshot) -> list[InstanceBatch]:
         """The items of the piece in courses that are bent."""
         shown = [shown_items(snapshot, course) for course in self._bending]
-        return [b for s in shown if s is not None for b in s.batches if b.look.piece.id == self.piece.id]
+        return [b for s in shown if s is not None for b in s.batches if b.drawable.piece.id == self.piece.id]
 
     @cached_property
     def _single(self) -> int:
@@ -223,8 +223,8 @@ class _Standing:
         return [t for t in self.draft.things.users(self.piece.id) if isinstance(t, Course) and t.bend]
 
 
-def _trace(mesh: PolyMesh, kept: Bools, tell: Tell) -> tuple[np.ndarray, np.ndarray]:
-    """What it costs a mesh to come down, reckoned once."""
+def _trace(mesh: PolyMesh, kept: Bools, tell: ProgressCallback) -> tuple[np.ndarray, np.ndarray]:
+    """What it costs a mesh to come down, computed once."""
 
     def made() -> tuple[np.ndarray, np.ndarray]:
         run = Reducing(mesh, locked=kept)
@@ -242,7 +242,7 @@ def _take_first(draft: Draft, key: str) -> None:
     first, *rest = piece.ladder.rungs
     if first.triangles == piece.facts.triangles:
         return
-    mesh, known = draft.keep_mesh(draft.mesh(piece.changed(mesh=first.mesh)), piece.axes)
+    mesh, facts = draft.keep_mesh(draft.mesh(piece.changed(mesh=first.mesh)), piece.axes)
     origin = SlimOrigin(
         piece=piece.id,
         mesh=piece.ladder.source,
@@ -253,4 +253,4 @@ def _take_first(draft: Draft, key: str) -> None:
         size=piece.ladder.size,
     )
     ladder = piece.ladder.model_copy(update={"source": mesh, "rungs": tuple(rest)})
-    draft.put(piece.changed(mesh=mesh, facts=known, slim=origin, ladder=ladder))
+    draft.put(piece.changed(mesh=mesh, facts=facts, slim=origin, ladder=ladder))

@@ -5,20 +5,16 @@ from typing import ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from able_brick.core.edit.kinds import Kind as ElementKind
+from able_brick.core.edit.element_types import ElementType
 from able_brick.core.errors import SelectionError
-from able_brick.level.rows import Array, Course, Group, Measure, Path, Piece, Placement
+from able_brick.level.rows import KIND_WORDS, Kind
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 
-Kind = Literal["piece", "placement", "array", "path", "course", "group", "measure"]
 Verb = Literal[
     "Make", "Place", "Copy", "Lay", "Add form", "Divide", "Move", "Join and part", "Facets", "Slim", "Keep"
 ]  # fmt: skip
 Stage = Literal["kit", "build", "shape", "slim", "ship"]
-KIND_WORDS: dict[Kind, str] = {
-    row.model_fields["kind"].default: row.words for row in (Piece, Placement, Array, Path, Course, Group, Measure)
-}
 
 
 class Need(BaseModel):
@@ -81,7 +77,7 @@ class Tool(BaseModel):
     previews: ClassVar[bool] = True
     on_locked: ClassVar[bool] = False
     #: Of what kinds of elements of a mesh it wants some picked.
-    takes: ClassVar[tuple[ElementKind, ...]] = ()
+    takes: ClassVar[tuple[ElementType, ...]] = ()
     #: Takes so long that it is done off the request, with progress and cancel.
     long: ClassVar[bool] = False
 

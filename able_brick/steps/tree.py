@@ -6,9 +6,9 @@ from collections.abc import Iterable
 from typing import TypeGuard
 
 from able_brick.core.errors import SelectionError, UnknownIdError
-from able_brick.level.rows import Course, Group, Path, Thing
+from able_brick.level.rows import AThing, Course, Group, Path, Thing
 from able_brick.level.snapshot import ARow
-from able_brick.level.things import AThing, Things
+from able_brick.level.things import Things
 from able_brick.steps.draft import Draft
 
 

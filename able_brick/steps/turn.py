@@ -6,7 +6,7 @@ from typing import Literal
 
 import numpy as np
 
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.place.dock import Motion
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt

@@ -1,6 +1,6 @@
 """Meshes and pictures by hash: writing them, what belongs to which row, and what belongs to none any more.
 
-What a row has is told by its kind (`Row.refs`); nothing here knows pieces, rungs or materials. Every function works
+What a row has is stated by its kind (`Row.refs`); nothing here knows pieces, rungs or materials. Every function works
 inside the caller's transaction.
 """
 
@@ -17,7 +17,7 @@ from able_brick.core.errors import InputError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.level.rows import Row
 from able_brick.level.snapshot import ARow, Edit, Snapshot
-from able_brick.store.many import put_many
+from able_brick.store.bulk_insert import bulk_insert
 from able_brick.store.mesh_codec import encode, format_of
 from able_brick.store.tables import JOURNAL_MESH, MESH, TEXTURE
 
@@ -81,9 +81,9 @@ def write_meshes(
         data = ready.read_bytes() if isinstance(ready, Path) else encode(meshes[key]) if ready is None else ready
         waiting.append((key, format_of(meshes[key]), data, crc32(data), meshes[key].hash_rule))
         if len(data) > _LONG or len(waiting) == 1000:
-            put_many(connection, _INTO_MESH, waiting)
+            bulk_insert(connection, _INTO_MESH, waiting)
             waiting = []
-    put_many(connection, _INTO_MESH, waiting)
+    bulk_insert(connection, _INTO_MESH, waiting)
 
 
 def check_blobs(connection: Connection, edits: Iterable[Edit], fresh: Mapping[str, PolyMesh]) -> None:

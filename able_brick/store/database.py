@@ -17,7 +17,7 @@ from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.errors import ClosedError, StorageError
-from able_brick.store import handles, leftover
+from able_brick.store import handles, wal_recovery
 from able_brick.store.identity import mark_as_ours, name_project, new_id, read_meta, version_of, write_meta
 from able_brick.store.making import copy_database, made_beside, sync_folder
 from able_brick.store.migrations import HEAD
@@ -191,18 +191,18 @@ class ProjectFile:
         # an empty file becomes a project
         if self.path.stat().st_size > 0 and not _is_database(self.path):
             raise StorageError(f"{self.path} is not a project file of Able Brick: it is not a database.")
-        other = leftover.last_name(self.path)
+        other = wal_recovery.last_name(self.path)
         if other is not None:
             raise StorageError(
                 f"{self.path.name} has another name, {other.name}, under which it was open last and was not closed. "
                 "Open it under that name once, then under any."
             )
-        if leftover.holds_changes(self.path) and not leftover.belongs(self.path):
+        if wal_recovery.holds_changes(self.path) and not wal_recovery.belongs(self.path):
             if self.read_only is None:
-                self.notes.append(leftover.put_aside(self.path))
+                self.notes.append(wal_recovery.quarantine_log(self.path))
             else:
                 raise StorageError(
-                    f"Beside {self.path.name} lie changes of another file ({leftover.log_of(self.path).name}), and "
+                    f"Beside {self.path.name} lie changes of another file ({wal_recovery.log_of(self.path).name}), and "
                     "nothing can be written there. Copy the file alone to another folder and open it there."
                 )
         if self.read_only is None:
@@ -210,8 +210,8 @@ class ProjectFile:
         self._scratch = Scratch()
         copy = self._database
         shutil.copyfile(self.path, copy)
-        if leftover.holds_changes(self.path):
-            shutil.copyfile(leftover.log_of(self.path), leftover.log_of(copy))
+        if wal_recovery.holds_changes(self.path):
+            shutil.copyfile(wal_recovery.log_of(self.path), wal_recovery.log_of(copy))
         version = version_of(copy, self.path)
         engine = self._connected(copy)
         try:
@@ -347,7 +347,7 @@ def _migrate(engine: Engine) -> None:
 
 
 def _absorb(engine: Engine, path: Path) -> None:
-    """Take the log into the file, so that it begins anew. A lock that another program holds is told here."""
+    """Take the log into the file, so that it begins anew. A lock that another program holds shows here."""
     with closing(engine.raw_connection()) as connection:
         busy = connection.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchone()[0]
         if busy:
@@ -362,13 +362,13 @@ def _stamp(engine: Engine) -> str:
     A crash on the way leaves a log that holds nothing but a mark, and names the mark before.
     """
     with engine.begin() as connection:
-        before = leftover.stamp_of(read_meta(connection, leftover.STAMP)).get("now")
+        before = wal_recovery.stamp_of(read_meta(connection, wal_recovery.STAMP)).get("now")
         now = new_id()
-        write_meta(connection, leftover.STAMP, {"now": now, "before": before})
+        write_meta(connection, wal_recovery.STAMP, {"now": now, "before": before})
     with closing(engine.raw_connection()) as raw:
         raw.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchone()
     with engine.begin() as connection:
-        write_meta(connection, leftover.STAMP, {"now": now})
+        write_meta(connection, wal_recovery.STAMP, {"now": now})
     return now
 
 

@@ -33,9 +33,8 @@ class UnreadableEntryError(StorageError):
 class Entry:
     """A journal entry: its database id, place in the level's journal, the step, and the rows it changed.
 
-    `users` are all that showed the pieces whose place it changed under them; None where it changed none. `known` are
-    the edits where they are at hand, else they are in `packed`, as the file keeps them.
-    """
+    `users` are all that showed the pieces whose place it changed under them; None where it changed none. `edits_read`
+    are the edits where they are at hand, else they are in `packed`, as the file keeps them."""
 
     id: int
     level: str
@@ -46,14 +45,14 @@ class Entry:
     note: str
     adjustable: bool
     users: tuple[str, ...] | None = None
-    known: tuple[Edit, ...] | None = None
+    edits_read: tuple[Edit, ...] | None = None
     packed: bytes = b""
     format: int = FORMAT
 
     @cached_property
     def edits(self) -> tuple[Edit, ...]:
         """What it changed. Raises UnreadableEntryError."""
-        return unpacked(self) if self.known is None else self.known
+        return unpacked(self) if self.edits_read is None else self.edits_read
 
     @property
     def made(self) -> tuple[str, ...]:
@@ -67,18 +66,18 @@ class Entry:
 
     def with_edits(self, edits: Iterable[Edit]) -> Entry:
         """It with other edits."""
-        return replace(self, known=tuple(edits))
+        return replace(self, edits_read=tuple(edits))
 
 
 def packed(edits: Sequence[Edit], texts: Texts) -> bytes:
     """Edits as the file keeps them."""
     of = texts.of
     kinds = sorted({row.kind for edit in edits for row in edit if row is not None})
-    told = (
+    parts = (
         f"[{'null' if e.before is None else of(e.before)},{'null' if e.after is None else of(e.after)}]" for e in edits
     )
     formats = json.dumps({kind: row_format(kind) for kind in kinds})
-    return zlib.compress(f"{formats}\n[{','.join(told)}]".encode(), 1)
+    return zlib.compress(f"{formats}\n[{','.join(parts)}]".encode(), 1)
 
 
 def unpacked(entry: Entry) -> tuple[Edit, ...]:
@@ -89,8 +88,8 @@ def unpacked(entry: Entry) -> tuple[Edit, ...]:
         if entry.format > 1:
             head, _, text = text.partition(b"\n")
             formats = dict(json.loads(head))
-        known = formats.items() if entry.format > 1 else ((kind, 1) for kind in ROWS)
-        if all(form == row_format(kind) for kind, form in known):
+        edits_read = formats.items() if entry.format > 1 else ((kind, 1) for kind in ROWS)
+        if all(form == row_format(kind) for kind, form in edits_read):
             return tuple(Edit(b, a) for b, a in _EDITS.validate_json(text))
         pairs = [[upgraded_row(row, formats) for row in pair] for pair in json.loads(text)]
         return tuple(Edit(b, a) for b, a in _EDITS.validate_python(pairs))

@@ -15,11 +15,11 @@ from able_brick.level.texts import Texts
 from able_brick.steps.formats import params_chain
 from able_brick.steps.tool import Tool
 from able_brick.store.blobs import refs_of_edits
+from able_brick.store.bulk_insert import bulk_insert
 from able_brick.store.entry import FORMAT, READ, Entry, UnreadableEntryError, packed
-from able_brick.store.many import put_many
 from able_brick.store.tables import JOURNAL, LEVEL_STATE
 
-#: Written out, as reckoning it anew for each step takes longer than asking it.
+#: Written out, as computing it anew for each step takes longer than asking it.
 _LATER: Final = "SELECT mesh FROM journal_mesh WHERE entry IN (SELECT id FROM journal WHERE level = ? AND place >= ?)"
 #: Statements that every step runs. Building them takes longer than running them, so they are built once.
 _DELETE_FROM: Final = delete(JOURNAL).where(JOURNAL.c.level == bindparam("of"), JOURNAL.c.place >= bindparam("least"))
@@ -61,9 +61,9 @@ def write_entry(
     done = connection.execute(_INSERT, row)
     entry = int(done.lastrowid)
     hashes = refs_of_edits(edits)
-    put_many(connection, "journal_mesh (entry, mesh)", [(entry, h) for h in sorted(hashes)])
-    known = json.loads(params)
-    return Entry(entry, level, place, tool.tool, known, selection, note, tool.adjustable, users, edits)
+    bulk_insert(connection, "journal_mesh (entry, mesh)", [(entry, h) for h in sorted(hashes)])
+    values = json.loads(params)
+    return Entry(entry, level, place, tool.tool, values, selection, note, tool.adjustable, users, edits)
 
 
 def refs_from(connection: Connection, level: str, place: int) -> set[str]:
@@ -134,7 +134,7 @@ def write_states(connection: Connection, states: Iterable[tuple[str, int, int]])
 
 def drop_levels(connection: Connection, snapshot: Snapshot) -> None:
     """Delete the journals of levels that are not there any more."""
-    known = {str(level) for (level,) in connection.execute(select(LEVEL_STATE.c.level))}
-    for level in sorted(known - snapshot.levels.keys()):
+    levels = {str(level) for (level,) in connection.execute(select(LEVEL_STATE.c.level))}
+    for level in sorted(levels - snapshot.levels.keys()):
         connection.execute(delete(JOURNAL).where(JOURNAL.c.level == level))
         connection.execute(delete(LEVEL_STATE).where(LEVEL_STATE.c.level == level))

@@ -13,7 +13,7 @@ from contextlib import closing, suppress
 from pathlib import Path
 from typing import Final
 
-from able_brick.store import leftover
+from able_brick.store import wal_recovery
 
 #: A file that is being made has been touched within so many seconds.
 _YOUNG: Final = 600.0
@@ -32,7 +32,9 @@ def made_beside(path: Path, stem: str, make: Callable[[Path], None]) -> list[str
     try:
         make(half)
         fcntl.flock(mine, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        notes = [leftover.put_aside(path)] if _put_there(half, path) and leftover.holds_changes(path) else []
+        notes = (
+            [wal_recovery.quarantine_log(path)] if _put_there(half, path) and wal_recovery.holds_changes(path) else []
+        )
     finally:
         fcntl.flock(mine, fcntl.LOCK_UN)  # explicitly: a child between fork and exec may share the descriptor
         os.close(mine)
@@ -55,7 +57,7 @@ def _put_there(half: Path, path: Path) -> bool:
 
 
 def _remove_all(half: Path) -> None:
-    for left in (half, leftover.log_of(half), half.with_name(f"{half.name}-shm")):
+    for left in (half, wal_recovery.log_of(half), half.with_name(f"{half.name}-shm")):
         left.unlink(missing_ok=True)
 
 

@@ -12,7 +12,7 @@ from sqlalchemy.exc import DatabaseError
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import ClosedError, StorageError, UnknownIdError
 from able_brick.core.files.view_glb import drawn_vertices, write_view_glb
-from able_brick.core.mesh.kept import mesh_bytes
+from able_brick.core.mesh.mesh_cache import mesh_bytes
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import about_pivot
 from able_brick.core.shapes.box import box
@@ -37,7 +37,7 @@ _LEAST: Final = 1e-3
 
 class MeshShelf:
     """Meshes used last, and those of previews that are in no file yet. What comes from the file is what was put there,
-    or it is told: wrong geometry is never handed out."""
+    or that is an error: wrong geometry is never handed out."""
 
     def __init__(self, file: ProjectFile, snapshot: Callable[[], Snapshot]) -> None:
         self._file = file

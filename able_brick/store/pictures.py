@@ -14,7 +14,7 @@ from sqlalchemy.exc import DatabaseError
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import InputError, StorageError, UnknownIdError
-from able_brick.core.files.part import SUFFIXES, Texture
+from able_brick.core.files.scene import SUFFIXES, Texture
 from able_brick.store.blobs import present
 from able_brick.store.database import ProjectFile
 from able_brick.store.tables import MESH, TEXTURE, THUMBNAIL

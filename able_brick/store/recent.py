@@ -37,8 +37,8 @@ def recent() -> list[Recent]:
         list_file = home() / "recent.json"
         if list_file.stat().st_size > _MOST_BYTES:
             return []
-        told = json.loads(list_file.read_text(encoding="utf-8"))
-        found = [Recent(str(r["path"]), float(r["opened"])) for r in told]
+        listed = json.loads(list_file.read_text(encoding="utf-8"))
+        found = [Recent(str(r["path"]), float(r["opened"])) for r in listed]
     except (OSError, ValueError, TypeError, KeyError, RuntimeError):
         return []
     found.sort(key=lambda r: -r.opened)

@@ -20,12 +20,12 @@ from able_brick.level.rows import AnyRow, LevelRow, Piece
 from able_brick.level.snapshot import ARow, Edit, Snapshot, level_of
 from able_brick.level.texts import Texts
 from able_brick.level.things import Things
+from able_brick.store.bulk_insert import bulk_insert
 from able_brick.store.identity import meta_value, write_meta
-from able_brick.store.many import put_many
 from able_brick.store.tables import META, ROW
 
 _ROW: TypeAdapter[ARow] = TypeAdapter(AnyRow)
-#: Written out, as reckoning it anew for each of many rows takes longer than writing them.
+#: Written out, as computing it anew for each of many rows takes longer than writing them.
 _INTO_ROW: Final = '"row" (id, level, kind, mesh, format, payload, crc)'
 _OR_ROW: Final = (
     "ON CONFLICT (id) DO UPDATE SET level = excluded.level, kind = excluded.kind, mesh = excluded.mesh, "
@@ -65,10 +65,10 @@ def snapshot_of(rows: Iterable[Stored], counters: object, *, broken: list[str] |
             else:
                 found.append(_older(payload, form, kind))
         except (StorageError, ValidationError, AttributeError, TypeError) as error:
-            told = _in_words(error, form)
+            reported = _in_words(error, form)
             if broken is None:
-                raise told from error
-            broken.append(str(told))
+                raise reported from error
+            broken.append(str(reported))
     order = [row_order(row.id) for row in found]
     if any(b < a for a, b in pairwise(order)):
         found = [row for _, row in sorted(zip(order, found, strict=True), key=itemgetter(0))]
@@ -148,5 +148,5 @@ def write_rows(
             kept.append((row.id, level_of(row), row.kind, mesh, row_format(row.kind), text, crc32(text.encode())))
     for at in range(0, len(gone), 500):
         connection.execute(delete(ROW).where(ROW.c.id.in_(gone[at : at + 500])))
-    put_many(connection, _INTO_ROW, kept, _OR_ROW)
+    bulk_insert(connection, _INTO_ROW, kept, _OR_ROW)
     write_meta(connection, "counters", counters)

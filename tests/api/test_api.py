@@ -16,7 +16,7 @@ from starlette.websockets import WebSocketDisconnect
 from able_brick.api.app import create_app, prepare
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
-from able_brick.core.files.part import Material, Node, Part, Scene, Texture
+from able_brick.core.files.scene import Material, Node, Scene, ScenePart, Texture
 from able_brick.core.files.write import write_file
 from able_brick.session.columns import MEDIA
 from able_brick.session.project import Project
@@ -126,7 +126,7 @@ def test_tools_describe_themselves(client: TestClient) -> None:
         (b"", "x.glb is empty"),
         (b"glTF" + b"\0" * 40, "version 0"),
         (b"PK\x03\x04" + b"\0" * 100, "not a GLB file"),
-        (write_glb([Part("a", ZOO["box"]())])[:200], "cut off"),
+        (write_glb([ScenePart("a", ZOO["box"]())])[:200], "cut off"),
     ],
 )
 def test_bad_files_change_nothing(client: TestClient, data: bytes, text: str) -> None:
@@ -166,7 +166,7 @@ def test_an_exported_level_comes_back_with_its_groups(client: TestClient) -> Non
 
 @pytest.mark.parametrize("pivot", ["file", "base centre"])
 def test_one_piece_of_all_is_placed_where_it_stood(client: TestClient, pivot: str) -> None:
-    data = write_glb([Part("Box", ZOO["box"]())], [Node("a", 0, (4, 0, 0)), Node("b", 0, (9, 1, 0))])
+    data = write_glb([ScenePart("Box", ZOO["box"]())], [Node("a", 0, (4, 0, 0)), Node("b", 0, (9, 1, 0))])
     made = bring_in(client, {"boxes.glb": data}, pieces="one", place=True, pivot=pivot)
     assert made["summary"]["placements"] == 1
     out = read_glb(client.get("/api/levels/level-1/export.glb").content)
@@ -243,7 +243,7 @@ def test_import_keeps_turned_and_mirrored_stands(client: TestClient) -> None:
         Node("group", None, (10, 0, 0), children=(Node("inner", 0, (1, 0, 0), (0, 0.6, 0, 0.8), (1, 2, 1)),)),
         Node("mirrored", 0, scale=(-1, 1, 1)),
     ]
-    data = write_glb([Part("Drum", ZOO["drum"](), (Material("oak"),))], nodes)
+    data = write_glb([ScenePart("Drum", ZOO["drum"](), (Material("oak"),))], nodes)
     made = bring_in(client, {"drum.glb": data}, place=True)
     rows = {r["name"]: r for r in made["changed"]}
     assert rows["inner"]["position"] == [11, 0, 0]
@@ -283,7 +283,7 @@ def test_a_piece_as_every_format_and_back(client: TestClient) -> None:
 
 def test_textures_come_in_stay_and_go(client: TestClient, tmp_path: Path) -> None:
     look = Material("bricks", (1.0, 1.0, 1.0, 1.0), texture=BRICKS)
-    files = write_file("wall.obj", Scene((Part("Wall", ZOO["waves"](), (look, look)),)))
+    files = write_file("wall.obj", Scene((ScenePart("Wall", ZOO["waves"](), (look, look)),)))
     made = bring_in(client, files)
     piece = next(r for r in made["changed"] if r["kind"] == "piece")
     key = piece["materials"][0]["texture"]
@@ -298,7 +298,10 @@ def test_textures_come_in_stay_and_go(client: TestClient, tmp_path: Path) -> Non
 
 
 def test_imports_are_taken_as_one_piece_with_their_base_as_pivot(client: TestClient) -> None:
-    step_, drum = Part("Step", ZOO["box"](), (Material("oak"),)), Part("Drum", ZOO["drum"](), (Material("iron"),))
+    step_, drum = (
+        ScenePart("Step", ZOO["box"](), (Material("oak"),)),
+        ScenePart("Drum", ZOO["drum"](), (Material("iron"),)),
+    )
     data = write_glb([step_, drum], [Node("low", 0, (4, 0, 0)), Node("high", 1, (4, 2, 0)), Node("again", 0)])
     read = arrived(client, {"both.glb": data})
     assert [p["places"] for p in read["sheet"]["parts"]] == [2, 1]
@@ -319,13 +322,13 @@ def test_imports_are_taken_as_one_piece_with_their_base_as_pivot(client: TestCli
 
 
 def test_an_arrival_is_kept_when_it_cannot_be_accepted_yet(client: TestClient) -> None:
-    read = arrived(client, {"trial.glb": write_glb([Part("a", ZOO["box"]())])})
+    read = arrived(client, {"trial.glb": write_glb([ScenePart("a", ZOO["box"]())])})
     step(client, "add_shape")
     body = {"level": "level-1", "revision": 0}
     assert client.post(f"/api/imports/{read['id']}/accept", json=body).status_code == 409
     assert client.post(f"/api/imports/{read['id']}/accept", json={**body, "revision": 1}).status_code == 200
     assert client.post(f"/api/imports/{read['id']}/accept", json={**body, "revision": 2}).status_code == 404
-    gone = arrived(client, {"trial.glb": write_glb([Part("a", ZOO["box"]())])})
+    gone = arrived(client, {"trial.glb": write_glb([ScenePart("a", ZOO["box"]())])})
     assert client.delete(f"/api/imports/{gone['id']}").status_code == 204
     assert client.get(f"/api/imports/{gone['id']}").status_code == 404
     again = client.put(f"/api/imports/{gone['id']}", json={"weld": False})
@@ -423,7 +426,7 @@ def test_a_folder_is_slimmed_for_a_page(client: TestClient, tmp_path: Path) -> N
     source, target = tmp_path / "in", tmp_path / "out"
     source.mkdir()
     for k in range(4):
-        (source / f"ball {k}.glb").write_bytes(write_glb([Part("Ball", ZOO["ball"]())]))
+        (source / f"ball {k}.glb").write_bytes(write_glb([ScenePart("Ball", ZOO["ball"]())]))
     (source / "bad.glb").write_bytes(b"nothing")
     recipe = {"name": "Half", "rungs": [{"kind": "share", "value": 50.0}]}
     body = {"source": str(source), "target": str(target), "recipe": recipe}
@@ -446,7 +449,7 @@ def test_files_that_come_with_the_request_are_slimmed_and_not_kept(
     client: TestClient, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     target = tmp_path / "out"
-    ball = write_glb([Part("Ball", ZOO["ball"]())])
+    ball = write_glb([ScenePart("Ball", ZOO["ball"]())])
     how = {"target": str(target), "recipe": {"name": "Half", "rungs": [{"kind": "share", "value": 50.0}]}}
 
     def post(*names: str, **more: object) -> Any:

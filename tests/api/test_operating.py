@@ -106,7 +106,7 @@ def test_thumbnails_are_bounded_by_bytes_and_the_least_used_go(client: Client) -
     for width in range(1, 6):
         rows = step(client, "add_shape", shape={"kind": "box", "width": width}).json()["changed"]
         meshes.append(next(r["mesh"] for r in rows if r["kind"] == "piece"))
-    shelf = client.app.state.opened.now.project.pictures  # type: ignore[attr-defined]
+    shelf = client.app.state.current.now.project.pictures  # type: ignore[attr-defined]
     shelf.most_bytes = 4 * len(BRICKS.data)
     for mesh in meshes[:4]:
         assert client.put(f"/api/thumbnails/{mesh}00000000", content=BRICKS.data).status_code == 204

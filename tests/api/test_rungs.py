@@ -9,7 +9,7 @@ import pytest
 
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
-from able_brick.core.files.part import Node, Part, PartRung
+from able_brick.core.files.scene import Node, ScenePart, ScenePartRung
 from tests.api.asking import arrived, bring_in, step
 from tests.api.client import Client
 from tests.zoo import bumpy_ball
@@ -61,7 +61,7 @@ def test_a_piece_leaves_with_its_rungs(laddered: Client) -> None:
 
 def test_rungs_that_others_made_are_measured(client: Client) -> None:
     fine, coarse = bumpy_ball(24), bumpy_ball(8)
-    part = Part("Rock", fine, rungs=(PartRung(coarse),))
+    part = ScenePart("Rock", fine, rungs=(ScenePartRung(coarse),))
     data = write_glb([part], [Node("Rock", 0), Node("Rock 2", 0, (9, 0, 0))], rungs="names", lean=True)
     back = bring_in(client, {"rock.glb": data}, place=True)
     rows = [r for r in back["changed"] if r["kind"] in ("piece", "placement")]

@@ -20,7 +20,7 @@ from typing import Any
 import pytest
 from starlette.websockets import WebSocketDisconnect
 
-from able_brick.api import opened
+from able_brick.api import current_project
 from able_brick.api.app import create_app
 from able_brick.core.errors import ClosedError, StorageError
 from able_brick.session.project import Project
@@ -61,7 +61,7 @@ def open_file(client: Client, path: Path, running: str | None = None) -> Any:
 
 def begin(client: Client, title: str = "Long work") -> threading.Event:
     """Have work that ends when it is told to, and takes a step at its end."""
-    here = client.app.state.opened.now  # type: ignore[attr-defined]
+    here = client.app.state.current.now  # type: ignore[attr-defined]
     end = threading.Event()
 
     def do(tell: Any, _room: Any) -> Outcome:
@@ -73,7 +73,7 @@ def begin(client: Client, title: str = "Long work") -> threading.Event:
         delta = here.project.work("level-1", tool, (), tell)
         return Outcome(delta.revision)
 
-    here.work.begin(here.project, "level-1", title, "slim", do, told_by_file=True)
+    here.work.begin(here.project, "level-1", title, "slim", do, recorded=True)
     return end
 
 
@@ -104,7 +104,7 @@ def test_work_that_is_waited_for_is_kept_and_steps_beside_it_as_well(two: Client
     assert open_file(two, tmp_path / "second.db", "wait").status_code == 200
     assert open_file(two, tmp_path / "first.db").status_code == 200
     assert open_file(two, tmp_path / "second.db").status_code == 200
-    two.app.state.opened.close()  # type: ignore[attr-defined]
+    two.app.state.current.close()  # type: ignore[attr-defined]
     assert names(tmp_path / "first.db") == ["Late", "Step 0", "Step 1", "Step 2", "Step 3"]
     with closing(Project(tmp_path / "first.db")) as project:
         assert project.revision("level-1") == 5
@@ -116,20 +116,20 @@ def test_work_that_is_stopped_leaves_nothing_and_takes_nothing_along(two: Client
     assert step(two, "add_shape", shape=BOX, name="Kept").status_code == 200
     assert open_file(two, tmp_path / "second.db", "stop").status_code == 200
     assert two.get("/api/work").json() == [], "another project has work of its own"
-    two.app.state.opened.close()  # type: ignore[attr-defined]
+    two.app.state.current.close()  # type: ignore[attr-defined]
     assert names(tmp_path / "first.db") == ["Kept"]
 
 
 def test_who_waits_too_long_is_told_and_nothing_has_changed(
     two: Client, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(opened, "MOST_WAITING", 0.2)
+    monkeypatch.setattr(current_project, "MOST_WAITING", 0.2)
     end = begin(two)
     reply = open_file(two, tmp_path / "second.db", "wait")
     assert reply.json()["code"] == "work_running"
     assert two.get("/api/project").json()["name"] == "first.db"
     end.set()
-    monkeypatch.setattr(opened, "MOST_WAITING", 20.0)
+    monkeypatch.setattr(current_project, "MOST_WAITING", 20.0)
     assert open_file(two, tmp_path / "second.db", "wait").status_code == 200
 
 
@@ -303,7 +303,7 @@ def test_a_step_that_is_meant_for_another_project_is_not_taken(two: Client, tmp_
     for key in ("", "x", "..", old.split(".")[0], f"{old}x", "%2e%2e", "a" * 300):
         assert two.post(f"/api/projects/{key}/levels/level-1/steps", json=body).status_code in (404, 409), key
     # a copy by hand is the same project in another opening
-    two.app.state.opened.now.project.save_copy(tmp_path / "by page.db")  # type: ignore[attr-defined]
+    two.app.state.current.now.project.save_copy(tmp_path / "by page.db")  # type: ignore[attr-defined]
     assert open_file(two, tmp_path / "first.db").status_code == 200
     assert key_of(two) != old
     anew = two.post(f"/api/projects/{old}/levels/level-1/steps", json=body)
@@ -321,7 +321,7 @@ def test_tabs_are_told_of_another_project_and_of_no_change_in_it(two: Client, tm
         with two.websocket_connect("/api/levels/level-1/live", headers=HOST) as other:
             assert step(two, "add_shape", shape=BOX).status_code == 200
             assert json.loads(other.receive_text())["revision"] == 2
-        two.app.state.opened.now.hub.end({"open": "nothing more"})  # type: ignore[attr-defined]
+        two.app.state.current.now.hub.end({"open": "nothing more"})  # type: ignore[attr-defined]
     with two.websocket_connect(live, headers=HOST) as tab:
         assert json.loads(tab.receive_text())["name"] == "second.db"
         with pytest.raises(WebSocketDisconnect) as left:
@@ -349,7 +349,7 @@ def test_imports_work_and_pictures_belong_to_their_project(two: Client, tmp_path
 
 
 def test_a_request_that_has_begun_is_served_to_its_end(two: Client, tmp_path: Path) -> None:
-    here = two.app.state.opened.now  # type: ignore[attr-defined]
+    here = two.app.state.current.now  # type: ignore[attr-defined]
     here.enter()
     assert open_file(two, tmp_path / "second.db").status_code == 200
     assert here.project.view("level-1").revision == 0, "it is not closed under it"

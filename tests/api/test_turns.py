@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from able_brick.api.turns import Turns
+from able_brick.api.preview_queue import PreviewQueue
 from able_brick.core.errors import BusyError
 from tests.api.asking import step
 from tests.api.client import Client as TestClient
@@ -31,7 +31,7 @@ async def _settled() -> None:
 class _Held:
     """Work that goes on until it is let go, and tells in which order it was done."""
 
-    def __init__(self, turns: Turns) -> None:
+    def __init__(self, turns: PreviewQueue) -> None:
         self.turns, self.go, self.done = turns, threading.Event(), list[int]()
 
     def ask(self, k: int, gone: Any = _here) -> Coroutine[Any, Any, int]:
@@ -45,7 +45,7 @@ class _Held:
 
 def test_the_newest_comes_first_and_the_oldest_is_told_when_too_many_wait() -> None:
     async def act() -> None:
-        held = _Held(Turns(1, 3))
+        held = _Held(PreviewQueue(1, 3))
         tasks = []
         for k in range(6):
             tasks.append(asyncio.ensure_future(held.ask(k)))
@@ -61,7 +61,7 @@ def test_the_newest_comes_first_and_the_oldest_is_told_when_too_many_wait() -> N
 
 def test_what_nobody_waits_for_is_left_undone() -> None:
     async def act() -> None:
-        held = _Held(Turns(1, 3))
+        held = _Held(PreviewQueue(1, 3))
         first = asyncio.ensure_future(held.ask(0))
         await _settled()
         left = asyncio.ensure_future(held.ask(1, _gone))
@@ -81,7 +81,7 @@ def test_what_nobody_waits_for_is_left_undone() -> None:
 
 def test_a_turn_is_handed_on_by_who_fails() -> None:
     async def act() -> None:
-        turns = Turns(1, 3)
+        turns = PreviewQueue(1, 3)
 
         def fail() -> None:
             raise ValueError("no")

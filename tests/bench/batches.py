@@ -7,7 +7,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from able_brick.core.files.part import Material, Part, Scene
+from able_brick.core.files.scene import Material, Scene, ScenePart
 from able_brick.core.files.write import write_file
 from able_brick.jobs.batch import Progress, run_batch
 from able_brick.level.recipe import Recipe
@@ -20,7 +20,7 @@ RECIPE = Recipe(name="Halves", rungs=tuple(RungTarget(kind="share", value=v) for
 
 def fill(folder: Path) -> None:
     for k in range(FILES):
-        part = Part(f"Piece {k}", bumpy_ball(70 + k % 5), (Material("stone"),))
+        part = ScenePart(f"Piece {k}", bumpy_ball(70 + k % 5), (Material("stone"),))
         name = f"piece {k}.glb"
         (folder / name).write_bytes(write_file(name, Scene((part,)))[name])
 

@@ -17,7 +17,7 @@ from pathlib import Path
 
 import trimesh
 
-from able_brick.core.files.part import Material, Part, Scene
+from able_brick.core.files.scene import Material, Scene, ScenePart
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.triangulate import triangulated
 from able_brick.core.shapes.tube import torus
@@ -66,8 +66,10 @@ def main() -> None:
     fine = triangulated(torus(10.0, 3.0, sides=1000, section_sides=500))
     quads = torus(10.0, 3.0, sides=600, section_sides=500)
     files = {
-        "million.glb": write_file("million.glb", Scene((Part("Ring", fine, (Material("bronze"),)),)))["million.glb"],
-        "quads.obj": write_file("quads.obj", Scene((Part("Ring", quads, (Material("bronze"),)),)))["quads.obj"],
+        "million.glb": write_file("million.glb", Scene((ScenePart("Ring", fine, (Material("bronze"),)),)))[
+            "million.glb"
+        ],
+        "quads.obj": write_file("quads.obj", Scene((ScenePart("Ring", quads, (Material("bronze"),)),)))["quads.obj"],
     }
     with tempfile.TemporaryDirectory() as folder:
         db = Path(folder) / "bench.db"

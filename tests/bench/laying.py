@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from able_brick.core.path.bend import bent_points
-from able_brick.core.path.course import Course, Fit, Part, lay_course
+from able_brick.core.path.course import Course, CoursePart, Fit, lay_course
 from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.path.dividing import divided
 from able_brick.core.path.guide import Guide
@@ -46,7 +46,7 @@ def timed(make: Callable[[], object]) -> tuple[float, float]:
 
 def items() -> None:
     piece = box(0.5, 3.0, 0.4, divisions=(10, 8, 6))
-    part = Part(RUN, RUN.box(*piece.bounds))
+    part = CoursePart(RUN, RUN.box(*piece.bounds))
     points = RUN.points(piece.positions)
     path = winding(500)
 
@@ -66,7 +66,7 @@ def items() -> None:
         f"  1 000 bent items of {piece.face_count} faces along {path.length:.0f} m: {median:.1f} ms, worst {worst:.1f}"
     )
     post = box(0.04, 1.0, 0.04)
-    small = Part(RUN, RUN.box(*post.bounds))
+    small = CoursePart(RUN, RUN.box(*post.bounds))
 
     def rigid() -> Course:
         fresh = Guide(Curve(path.controls, closed=False, ground=True), True)

@@ -14,7 +14,7 @@ from able_brick.core.mesh.slicing import cut_planes, sliced
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.validity import problems
 from able_brick.core.path.bend import CHORD_ERROR, Bent, bent_normals, bent_points
-from able_brick.core.path.course import CornerTurn, Course, Fit, Part, lay_course
+from able_brick.core.path.course import CornerTurn, Course, CoursePart, Fit, lay_course
 from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.path.dividing import Divided, divided_for
 from able_brick.core.path.editing import circle_points
@@ -48,8 +48,8 @@ def square(side: float = 20.0) -> Curve:
     return curve([PathPoint(p) for p in ((0, 0, 0), (side, 0, 0), (side, 0, side), (0, 0, side))], closed=True)
 
 
-def part(mesh: PolyMesh, run: Run = RUN) -> Part:
-    return Part(run, run.box(*mesh.bounds))
+def part(mesh: PolyMesh, run: Run = RUN) -> CoursePart:
+    return CoursePart(run, run.box(*mesh.bounds))
 
 
 def laid(path: Curve, *meshes: PolyMesh, upright: bool = True, roll: Floats | None = None, **more: object) -> Course:

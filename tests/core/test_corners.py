@@ -15,7 +15,7 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.mesh.validity import problems
 from able_brick.core.path.bend import Rows, bent_normals, bent_points
-from able_brick.core.path.course import Course, Part, lay_course
+from able_brick.core.path.course import Course, CoursePart, lay_course
 from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.path.dividing import Divided, divided_for
 from able_brick.core.path.guide import Between, Guide
@@ -46,7 +46,7 @@ def polygon(corners: list[tuple[float, bool]], lengths: list[float], height: flo
 
 def laid(path: Curve, mesh: PolyMesh, *, upright: bool = True, **more: object) -> Course:
     guide = Guide(path.on_ground if upright else path, upright)
-    return lay_course(guide, [Part(RUN, RUN.box(*mesh.bounds))], bend=True, **more)  # type: ignore[arg-type]
+    return lay_course(guide, [CoursePart(RUN, RUN.box(*mesh.bounds))], bend=True, **more)  # type: ignore[arg-type]
 
 
 def items(course: Course, own: PolyMesh) -> list[tuple[Divided, Floats]]:
@@ -130,10 +130,10 @@ def test_polygons_of_any_turns(
     points = np.array([p.position for p in _points(path)])
     wanted = 0.5 * mitred_length(points, -aside)
     assert volume(whole) == pytest.approx(wanted, rel=1e-6)
-    around = 2 * (divisions[1] + divisions[2])
+    context = 2 * (divisions[1] + divisions[2])
     caps = 2 * divisions[1] * divisions[2]
     loops = len(parts) * (divisions[0] + 1)
-    least = 2 * (len(parts) * caps + around * (loops - len(parts) + len(corners)))
+    least = 2 * (len(parts) * caps + context * (loops - len(parts) + len(corners)))
     assert sum(p.mesh.triangle_count for p, _ in parts) <= 1.5 * least
 
 
@@ -162,7 +162,7 @@ def test_a_square_post_in_a_corner_stays_a_square_post() -> None:
     path = curve([PathPoint(p) for p in ((0, 0, 0), (20, 0, 0), (20, 0, 20), (0, 0, 20))], closed=True)
     wall, post = box(3.6, 3.0, 0.4), box(0.4, 3.0, 0.4)
     guide = Guide(path.on_ground, True)
-    parts = [Part(RUN, RUN.box(*m.bounds)) for m in (wall, post)]
+    parts = [CoursePart(RUN, RUN.box(*m.bounds)) for m in (wall, post)]
     course = lay_course(guide, parts, Rhythm(corner=1, angle=np.radians(30)), bend=True)
     made = []
     for numbers, found in course.bent:
@@ -265,10 +265,10 @@ def test_a_course_to_the_side_is_a_piece_to_the_side(upright: bool, aside: float
     path = polygon([(70.0, True), (110.0, False)], [9.0, 8.0, 7.0])
     piece = box(1.5, 1.0, 0.5)
     curve_ = path.on_ground if upright else path
-    shifted = lay_course(Guide(curve_, upright, sideways=aside), [Part(RUN, RUN.box(*piece.bounds))], bend=True)
+    shifted = lay_course(Guide(curve_, upright, sideways=aside), [CoursePart(RUN, RUN.box(*piece.bounds))], bend=True)
     # to the left is toward −Z
     beside = piece.replaced(positions=piece.positions - np.array([0.0, 0.0, aside]))
-    plain = lay_course(Guide(curve_, upright), [Part(RUN, RUN.box(*beside.bounds))], bend=True)
+    plain = lay_course(Guide(curve_, upright), [CoursePart(RUN, RUN.box(*beside.bounds))], bend=True)
     one, other = one_mesh(items(shifted, piece)), one_mesh(items(plain, beside))
     assert topology(one).is_closed
     assert one.positions == pytest.approx(other.positions, abs=1e-9)
@@ -294,7 +294,7 @@ def test_what_lies_between_two_paths_turns_at_the_corners_of_either() -> None:
     frame = RUN.box(*road.bounds)
     guides = Guide(near.on_ground, True), Guide(far.on_ground, True)
     between = Between(*guides, float(frame.high[1]), float(frame.low[1]))
-    course = lay_course(between, [Part(RUN, frame)], bend=True)
+    course = lay_course(between, [CoursePart(RUN, frame)], bend=True)
     made = items(course, road)
     whole = one_mesh(made)
     assert topology(whole).is_closed

@@ -16,7 +16,7 @@ from able_brick.core.errors import FileError
 from able_brick.core.files.from_faces import RawFaces, mesh_from
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
-from able_brick.core.files.part import Material, Node, Part
+from able_brick.core.files.scene import Material, Node, ScenePart
 from able_brick.core.files.view_glb import write_view_glb
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.measure import counts
@@ -28,7 +28,7 @@ from tests.zoo import ZOO
 @pytest.mark.parametrize("name", ZOO)
 def test_what_is_written_comes_back(name: str) -> None:
     mesh = ZOO[name]()
-    part = Part(name, mesh, (Material("stone"), Material("oak", (0.2, 0.1, 0.05, 1.0))))
+    part = ScenePart(name, mesh, (Material("stone"), Material("oak", (0.2, 0.1, 0.05, 1.0))))
     back = read_glb(write_glb([part])).parts[0]
     assert back.name == name
     assert counts(back.mesh) == counts(mesh)
@@ -48,7 +48,7 @@ def test_materials_of_files_of_earlier_versions_keep_their_places() -> None:
     shifted = mesh.trusted(
         mesh.positions, mesh.face_starts, mesh.corners, material=mesh.material * 2, facet=mesh.facet, sharp=mesh.sharp
     )
-    part = Part("Both", shifted, tuple(Material(n) for n in ("stone", "unused", "oak")))
+    part = ScenePart("Both", shifted, tuple(Material(n) for n in ("stone", "unused", "oak")))
     data = edited(write_glb([part]), lambda d: d["meshes"][0]["extras"]["able_brick"].pop("materials"))
     back = read_glb(data).parts[0]
     assert [m.name for m in back.materials] == ["stone", "Plain", "oak"]
@@ -60,7 +60,7 @@ def test_groups_come_back_as_they_were() -> None:
     inner = Node("inner", None, (0, 2, 0), (0, 0.6, 0, 0.8), children=(lamp,), extras={"kind": "group"})
     outer = Node("outer", None, (5, 0, 0), children=(inner, Node("post", 0)), extras={"kind": "array"})
     plain = Node("plain", None, children=(Node("free", 0),))
-    scene = read_glb(write_glb([Part("Lamp", ZOO["box"]())], [outer, plain]))
+    scene = read_glb(write_glb([ScenePart("Lamp", ZOO["box"]())], [outer, plain]))
     assert [(g.name, g.parent) for g in scene.groups] == [("outer", None), ("inner", 0)]
     assert {i.name: i.group for i in scene.instances} == {"lamp": 1, "post": 0, "free": None}
     assert np.allclose(scene.groups[1].matrix[:3, 3], (5, 2, 0))
@@ -77,7 +77,7 @@ def far(scale: float, count: int) -> bytes:
     node = Node("end", 0, scale=(scale,) * 3)
     for k in range(count):
         node = Node(f"n{k}", None, scale=(scale,) * 3, children=(node,))
-    return write_glb([Part("Box", ZOO["box"]())], [node])
+    return write_glb([ScenePart("Box", ZOO["box"]())], [node])
 
 
 @pytest.mark.parametrize("data", [far(1e12, 0), far(1e6, 3), far(1e11, 40)], ids=["large", "chain", "overflow"])
@@ -93,7 +93,7 @@ def without_extras(data: bytes) -> bytes:
 @pytest.mark.parametrize("name", ["box", "drum", "cone", "ball", "waves"])
 def test_plain_triangles_are_welded_and_keep_their_hard_edges(name: str) -> None:
     mesh = ZOO[name]()
-    back = read_glb(without_extras(write_glb([Part(name, mesh, (Material("a"), Material("b")))]))).parts[0].mesh
+    back = read_glb(without_extras(write_glb([ScenePart(name, mesh, (Material("a"), Material("b")))]))).parts[0].mesh
     assert back.vertex_count == mesh.vertex_count
     assert back.triangle_count == mesh.triangle_count
     assert counts(back).hardware_vertices == counts(mesh).hardware_vertices
@@ -117,8 +117,8 @@ def test_the_view_file_holds_triangles_and_lines_in_face_order() -> None:
 
 def test_shared_meshes_are_stored_once() -> None:
     ball = ZOO["ball"]()
-    one = write_glb([Part("ball", ball)])
-    many = write_glb([Part("ball", ball)], [Node(f"n{k}", 0, (k, 0, 0)) for k in range(50)])
+    one = write_glb([ScenePart("ball", ball)])
+    many = write_glb([ScenePart("ball", ball)], [Node(f"n{k}", 0, (k, 0, 0)) for k in range(50)])
     assert len(many) < len(one) + 50 * 120
     assert len(read_glb(many).instances) == 50
 
@@ -145,7 +145,7 @@ def set_at(*path: Any) -> Any:
 
 
 GOOD = write_glb(
-    [Part("drum", ZOO["drum"](), (Material("oak"),))], [Node("a", 0), Node("b", None, children=(Node("c", 0),))]
+    [ScenePart("drum", ZOO["drum"](), (Material("oak"),))], [Node("a", 0), Node("b", None, children=(Node("c", 0),))]
 )
 HOSTILE: list[tuple[Any, str]] = [
     (set_at("accessors", 0, "count", 2**31 - 1), "whole number from 1 to 60000000"),

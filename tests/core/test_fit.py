@@ -93,7 +93,7 @@ def test_it_can_be_stopped() -> None:
 
     mesh = bumpy_ball(60)
     with pytest.raises(StopError):
-        fitted(mesh, reduced(mesh, 0.1), breathe=stop)
+        fitted(mesh, reduced(mesh, 0.1), check_cancelled=stop)
 
 
 def test_the_nearest_place_of_a_triangle_is_the_nearest() -> None:
@@ -116,7 +116,7 @@ def met(mesh: PolyMesh, out: Slimmed, count: int) -> tuple[np.ndarray, np.ndarra
     start, star = vertex_stars(triangles, out.mesh.vertex_count)
     ids, parts, away = np.full(count, -2, np.int32), np.zeros((count, 3)), np.zeros(count)
     ways = np.tile([0.0, 1.0, 0.0], (out.mesh.vertex_count, 1))
-    given = (mesh.positions, source_tris, until, count, out.went, out.mesh.positions, triangles, start, star)
+    given = (mesh.positions, source_tris, until, count, out.collapse_map, out.mesh.positions, triangles, start, star)
     for first, last in ((0, count // 3), (count // 3, count)):
         kernels.meet(*given, normals, ways, first, last, ids, parts, away)
     return ids, parts, away
@@ -152,14 +152,14 @@ def test_samples_lie_evenly_and_at_corners() -> None:
 def test_where_vertices_went_is_traced() -> None:
     for mesh in (bumpy_ball(60), waves(40), ZOO["box"]()):
         out = reduced(mesh, 0.2)
-        assert len(out.went) == mesh.vertex_count
-        assert np.array_equal(out.went[out.vertex_source], np.arange(out.mesh.vertex_count))
-        assert out.went.min() >= 0
+        assert len(out.collapse_map) == mesh.vertex_count
+        assert np.array_equal(out.collapse_map[out.vertex_source], np.arange(out.mesh.vertex_count))
+        assert out.collapse_map.min() >= 0
     ball = bumpy_ball(60)
     rungs = ladder(ball, [Target("share", 0.3), Target("share", 0.1, go_on=True)])
     for rung in rungs:
-        assert np.array_equal(rung.slimmed.went[rung.slimmed.vertex_source], np.arange(rung.slimmed.mesh.vertex_count))
-        gap = np.linalg.norm(ball.positions - rung.slimmed.mesh.positions[rung.slimmed.went], axis=1)
+        assert np.array_equal(rung.slimmed.collapse_map[rung.slimmed.vertex_source], np.arange(rung.slimmed.mesh.vertex_count))
+        gap = np.linalg.norm(ball.positions - rung.slimmed.mesh.positions[rung.slimmed.collapse_map], axis=1)
         assert np.median(gap) < 0.1 * np.linalg.norm(ball.bounds[1] - ball.bounds[0])
 
 

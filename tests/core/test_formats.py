@@ -15,9 +15,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from able_brick.core.errors import FileError
-from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
 from able_brick.core.files.ply_kernels import walk_binary, walk_words
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import Instance, Material, Scene, ScenePart, Texture
 from able_brick.core.files.text_kernels import number_at
 from able_brick.core.files.units import Unit, Up, as_one, brought_in, standing_parts, taken_out
 from able_brick.core.files.write import write_file
@@ -41,7 +41,7 @@ def scene_of(name: str) -> Scene:
         Material(f"look {k}", (0.125 * k, 0.5, 0.25, 1.0), 0.75, 0.25, BRICKS if k == 0 else None)
         for k in range(int(mesh.material.max()) + 1)
     )
-    return Scene((Part("a piece", mesh, looks),))
+    return Scene((ScenePart("a piece", mesh, looks),))
 
 
 def again(scene: Scene, end: str, **how: Any) -> Scene:
@@ -88,7 +88,7 @@ def test_colours_survive_in_ply_and_glb() -> None:
     colour[:, 3] = 1.0
     mesh = PolyMesh.checked(box.positions, box.face_sizes, box.corners, colour=colour)
     for end, near in (("glb", 1e-6), ("ply", 0.01), ("obj", 1e-5)):
-        back = again(Scene((Part("c", mesh, (Material("m"),)),)), end).parts[0].mesh
+        back = again(Scene((ScenePart("c", mesh, (Material("m"),)),)), end).parts[0].mesh
         assert back.colour is not None
         assert np.abs(back.colour - colour).max() < near
 
@@ -107,7 +107,7 @@ def test_units_and_up_axes_come_back(end: str, unit: Unit, up: Up) -> None:
 
 
 def test_instances_are_laid_out_in_formats_without_them() -> None:
-    drum = Part("Drum", ZOO["drum"](), (Material("oak"),))
+    drum = ScenePart("Drum", ZOO["drum"](), (Material("oak"),))
     mirror = np.diag([-1.0, 1.0, 1.0, 1.0])
     shifted = np.eye(4)
     shifted[:3, 3] = (5, 0, 0)

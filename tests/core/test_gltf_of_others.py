@@ -11,13 +11,13 @@ from PIL import Image
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.glb_write import Binary, assembled, write_glb
-from able_brick.core.files.part import Material, Node, Part, Scene, Texture
 from able_brick.core.files.pictures import MOST_PIXELS, _webp_size, texture
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import Material, Node, Scene, ScenePart, Texture
 from tests.glb import document_of, edited
 from tests.zoo import ZOO
 
-BOX = Part("Box", ZOO["box"](), (Material("stone"),))
+BOX = ScenePart("Box", ZOO["box"](), (Material("stone"),))
 PLAIN = write_glb([BOX], [Node("Crate", 0)], lean=True)
 
 
@@ -104,7 +104,7 @@ MATERIALS = (
 @pytest.mark.parametrize("lean", [False, True])
 def test_how_alpha_counts_both_sides_and_how_pictures_are_moved_come_back(lean: bool) -> None:
     box = ZOO["box"]()
-    parts = [Part(m.name, box, (m,)) for m in MATERIALS]
+    parts = [ScenePart(m.name, box, (m,)) for m in MATERIALS]
     data = write_glb(parts, lean=lean)
     scene = read_file("x.glb", data)
     assert [p.materials for p in scene.parts] == [(m,) for m in MATERIALS]
@@ -142,7 +142,7 @@ def test_one_primitive_without_uv_or_colours_does_not_drop_those_of_the_others()
     material = np.zeros(box.face_count, np.int32)
     material[:2] = 1
     uv = np.arange(2.0 * len(box.corners)).reshape(-1, 2)
-    part = Part("Box", box.replaced(material=material, uv=uv), (Material("a"), Material("b")))
+    part = ScenePart("Box", box.replaced(material=material, uv=uv), (Material("a"), Material("b")))
     mesh = read(change, write_glb([part], lean=True)).parts[0].mesh
     assert mesh.uv is not None
     of = mesh.material[mesh.corner_face]

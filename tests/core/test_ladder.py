@@ -15,7 +15,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.validity import problems
 from able_brick.core.shapes.box import box
-from able_brick.core.slim.budget import Part, shared
+from able_brick.core.slim.budget import BudgetShare, shared
 from able_brick.core.slim.deviation import Measure, deviation
 from able_brick.core.slim.ladder import Target, ladder
 from able_brick.core.slim.once import reduce_to
@@ -128,10 +128,10 @@ def test_borders_and_sides_are_found() -> None:
     assert not len(on_sides(np.zeros((0, 3)), SIDES))
 
 
-def _part(mesh: PolyMesh, *, uses: int = 1, weight: float = 1.0) -> Part:
+def _part(mesh: PolyMesh, *, uses: int = 1, weight: float = 1.0) -> BudgetShare:
     run = Reducing(mesh)
     run.to(4)
-    return Part(mesh.triangle_count, uses, weight, *run.trace())
+    return BudgetShare(mesh.triangle_count, uses, weight, *run.trace())
 
 
 @given(st.floats(0.1, 0.95), st.integers(1, 5))

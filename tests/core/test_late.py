@@ -10,7 +10,7 @@ import numpy as np
 from scipy.spatial import transform
 
 from able_brick.core.kernel import inline_kernel, kernel
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.hull import on_hull
 
 _SLOW = ("numba", "llvmlite", "scipy", "alembic", "distributed")

@@ -96,7 +96,7 @@ def test_hardware_vertices_do_not_depend_on_how_they_are_found(name: str, monkey
     mesh = ZOO[name]()
     quick = hardware_vertices(mesh)
     monkeypatch.setattr(hardware, "leaders", lambda *_: np.zeros(0, np.int32))
-    monkeypatch.setattr(hardware, "split_by_look", lambda *_: (np.zeros(0, np.int32), np.zeros(0, np.int32)))
+    monkeypatch.setattr(hardware, "split_by_shading", lambda *_: (np.zeros(0, np.int32), np.zeros(0, np.int32)))
     general = hardware_vertices.__wrapped__(mesh)
     for field in ("of_corner", "corner", "vertex", "normals", "normal_group"):
         assert getattr(quick, field).tolist() == getattr(general, field).tolist(), field

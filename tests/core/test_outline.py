@@ -12,7 +12,7 @@ from typer.testing import CliRunner
 
 from able_brick.cli import app
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Part
+from able_brick.core.files.scene import ScenePart
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.shapes.box import box
 from able_brick.core.shapes.plane import plane
@@ -89,7 +89,7 @@ def test_limits_and_locks_hold_all_the_same(form: PolyMesh) -> None:
 
 def test_the_command_holds_it_too(tmp_path: Path) -> None:
     file = tmp_path / "rock.glb"
-    file.write_bytes(write_glb([Part("Rock", rock(3))]))
+    file.write_bytes(write_glb([ScenePart("Rock", rock(3))]))
     told = {}
     for more in ([], ["--silhouette"]):
         out = tmp_path / f"out{len(more)}.glb"

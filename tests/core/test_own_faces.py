@@ -15,7 +15,7 @@ from able_brick.core.errors import FileError
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.gltf_read import read_glb
 from able_brick.core.files.own_faces import OtherTrianglesError, packed, unpacked
-from able_brick.core.files.part import Material, Part
+from able_brick.core.files.scene import Material, ScenePart
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.demo import pieces as demo
@@ -24,11 +24,11 @@ from tests.zoo import CLOSED, ZOO, bumpy_ball, waves
 
 STONE, OAK = Material("stone", (0.5, 0.5, 0.5, 1.0)), Material("oak", (0.4, 0.2, 0.1, 1.0))
 DRUM = ZOO["drum"]()
-GOOD = write_glb([Part("Drum", DRUM, (STONE, OAK))])
+GOOD = write_glb([ScenePart("Drum", DRUM, (STONE, OAK))])
 
 
 def share_of_extras(meshes: list[PolyMesh]) -> float:
-    parts = [Part(f"Part {k}", m, (STONE, OAK)) for k, m in enumerate(meshes)]
+    parts = [ScenePart(f"Part {k}", m, (STONE, OAK)) for k, m in enumerate(meshes)]
     whole, lean = len(write_glb(parts)), len(write_glb(parts, lean=True))
     return (whole - lean) / whole
 
@@ -36,7 +36,7 @@ def share_of_extras(meshes: list[PolyMesh]) -> float:
 @pytest.mark.parametrize("name", ZOO)
 def test_faces_come_back_as_they_were(name: str) -> None:
     mesh = ZOO[name]()
-    (part,) = read_glb(write_glb([Part(name, mesh, (STONE, OAK))])).parts
+    (part,) = read_glb(write_glb([ScenePart(name, mesh, (STONE, OAK))])).parts
     back = part.mesh
     assert np.array_equal(back.face_sizes, mesh.face_sizes)
     assert np.array_equal(back.material, mesh.material)
@@ -93,7 +93,7 @@ def test_a_vertex_that_was_moved_stays_where_it_is() -> None:
 
 def test_materials_that_were_numbered_anew_are_not_mixed_up() -> None:
     mesh = ZOO["two parts"]()
-    data = write_glb([Part("Both", mesh, (STONE, OAK))])
+    data = write_glb([ScenePart("Both", mesh, (STONE, OAK))])
 
     def turned(d: Any) -> None:
         d["materials"].reverse()
@@ -171,7 +171,7 @@ def test_no_more_is_unpacked_than_belongs_to_a_mesh() -> None:
         unpacked(good, 4)
 
 
-def earlier(part: Part) -> bytes:
+def earlier(part: ScenePart) -> bytes:
     """A file as the first version wrote it: accessors of whole numbers in extras, no checksum."""
     mesh, hardware = part.mesh, part.hardware
     data = write_glb([part])
@@ -213,7 +213,7 @@ def earlier(part: Part) -> bytes:
 
 
 def test_files_of_the_first_version_are_read_and_their_cut_triangles_too() -> None:
-    data = earlier(Part("Drum", DRUM, (STONE, OAK)))
+    data = earlier(ScenePart("Drum", DRUM, (STONE, OAK)))
     scene = read_glb(data)
     assert not scene.notes
     assert np.array_equal(scene.parts[0].mesh.face_sizes, DRUM.face_sizes)

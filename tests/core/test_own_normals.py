@@ -9,9 +9,9 @@ import pytest
 
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.obj_write import write_obj
-from able_brick.core.files.part import Part
 from able_brick.core.files.ply_write import write_ply
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import ScenePart
 from able_brick.core.mesh.combine import joined, mapped, moved, turned_over, with_positions
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.measure import counts
@@ -57,13 +57,13 @@ def test_they_are_what_is_shown_and_written() -> None:
 @pytest.mark.parametrize("lean", [False, True])
 def test_a_glb_brings_them_and_gives_them_back_bit_for_bit(lean: bool) -> None:
     mesh = outward(rock(2))
-    first = read_file("rock.glb", write_glb([Part("Rock", mesh)], lean=lean))
+    first = read_file("rock.glb", write_glb([ScenePart("Rock", mesh)], lean=lean))
     assert any("own normals" in note for note in first.notes) is lean
     found = first.parts[0].mesh
     assert found.normal is not None
     assert np.allclose(sorted(found.normal.tolist()), sorted(mesh.normal.tolist()), atol=1e-6)  # type: ignore[union-attr]
     for _ in range(2):
-        again = read_file("rock.glb", write_glb([Part("Rock", found)], lean=lean)).parts[0].mesh
+        again = read_file("rock.glb", write_glb([ScenePart("Rock", found)], lean=lean)).parts[0].mesh
         assert again.normal is not None and np.array_equal(again.normal, found.normal)
         assert again.content_hash == found.content_hash
         found = again
@@ -71,7 +71,7 @@ def test_a_glb_brings_them_and_gives_them_back_bit_for_bit(lean: bool) -> None:
 
 def test_obj_and_ply_bring_them_too() -> None:
     mesh = outward(triangulated(rock(1)))
-    part = Part("Rock", mesh)
+    part = ScenePart("Rock", mesh)
     files = write_obj([part], "rock")
     for data, name in ((files["rock.obj"], "rock.obj"), (write_ply([part]), "rock.ply")):
         found = read_file(name, data).parts[0].mesh
@@ -82,7 +82,7 @@ def test_obj_and_ply_bring_them_too() -> None:
 
 @pytest.mark.parametrize("form", [box(1.0, 2.0, 3.0), rock(2), bumpy_ball(20)])
 def test_a_file_that_is_shaded_by_its_form_has_none_of_its_own(form: PolyMesh) -> None:
-    found = read_file("form.glb", write_glb([Part("Form", form)], lean=True))
+    found = read_file("form.glb", write_glb([ScenePart("Form", form)], lean=True))
     assert found.parts[0].mesh.normal is None and not found.notes
 
 

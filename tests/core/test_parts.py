@@ -9,11 +9,11 @@ from able_brick.core.mesh.combine import joined, moved
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.validity import problems
 from able_brick.core.shapes.box import box
-from able_brick.core.slim.budget import Part, shared
+from able_brick.core.slim.budget import BudgetShare, shared
+from able_brick.core.slim.components import labels
 from able_brick.core.slim.deviation import Measure
 from able_brick.core.slim.ladder import Target, ladder
 from able_brick.core.slim.once import reduce_to
-from able_brick.core.slim.parts import labels
 from able_brick.core.slim.reduce import Reducing
 from able_brick.demo.pieces import footbridge, pump_house
 from tests.zoo import ZOO, bumpy_ball, rock, waves
@@ -122,7 +122,7 @@ def test_a_budget_is_shared_to_the_last_triangles_where_parts_go() -> None:
     for form in forms:
         run = Reducing(form)
         run.to(4)
-        parts.append(Part(form.triangle_count, 1, 1.0, *run.trace()))
+        parts.append(BudgetShare(form.triangle_count, 1, 1.0, *run.trace()))
     counts = shared(parts, budget)
     assert 0.98 * budget < sum(counts) <= budget
     assert all(reduce_to(f, n).mesh.triangle_count <= n for f, n in zip(forms, counts, strict=True))

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.path.course import Course, Fit, Part, Stand, lay_course
+from able_brick.core.path.course import Course, CoursePart, Fit, Stand, lay_course
 from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.path.guide import Guide
 from able_brick.core.path.running import Run, Running, running_axis
@@ -29,7 +29,7 @@ def lay(path: Curve, low, high, *, running=Running.AUTO, flip=False, stand=Stand
     run = Run(running_axis(low, high, running, flip=flip))
     places = {k: more.pop(k) for k in ("sideways", "up") if k in more}
     guide = Guide(path.on_ground if upright else path, upright, **places)
-    return lay_course(guide, [Part(run, run.box(low, high))], **more)
+    return lay_course(guide, [CoursePart(run, run.box(low, high))], **more)
 
 
 number = st.floats(-50, 50)

@@ -10,8 +10,8 @@ import pytest
 from able_brick.core.errors import FileError
 from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Material, Node, Part, PartRung, Scene
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import Material, Node, Scene, ScenePart, ScenePartRung
 from able_brick.core.files.write import write_file
 from able_brick.core.slim.viewing import ASPECT, VIEW, coverage
 from tests.glb import document_of, edited
@@ -19,7 +19,7 @@ from tests.zoo import bumpy_ball
 
 FINE, MIDDLE, COARSE = bumpy_ball(24), bumpy_ball(12), bumpy_ball(6)
 STONE = Material("stone")
-BALL = Part("Ball", FINE, (STONE,), rungs=(PartRung(MIDDLE, 0.2), PartRung(COARSE, 0.01)))
+BALL = ScenePart("Ball", FINE, (STONE,), rungs=(ScenePartRung(MIDDLE, 0.2), ScenePartRung(COARSE, 0.01)))
 PLACES = [Node("One", 0, (1, 2, 3)), Node("Two", 0, (4, 5, 6), scale=(2.0, 2.0, 2.0))]
 
 
@@ -56,7 +56,7 @@ def test_without_asking_there_are_none() -> None:
 
 
 def test_a_file_of_others_by_names_beside_one_another_has_rungs() -> None:
-    parts = [Part("a", FINE, (STONE,)), Part("b", MIDDLE, (Material("oak"), STONE)), Part("c", COARSE)]
+    parts = [ScenePart("a", FINE, (STONE,)), ScenePart("b", MIDDLE, (Material("oak"), STONE)), ScenePart("c", COARSE)]
     nodes = [Node("Rock_LOD0", 0, (1, 0, 0)), Node("Rock_LOD1", 1, (1, 0, 0)), Node("Rock_LOD2", 2, (7, 0, 0))]
     scene = read_file("rock.glb", write_glb(parts, nodes, lean=True))
     assert [i.name for i in scene.instances] == ["Rock", "Rock_LOD2"], "what stands elsewhere is no rung"

@@ -68,7 +68,7 @@ def test_ends_of_chains_are_found() -> None:
 
 @pytest.mark.parametrize("mesh", [bumpy_ball(120), waves(100)], ids=["ball", "waves"])
 def test_two_threads_and_one_come_to_the_same(mesh: PolyMesh, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(reducing, "_MANY_EDGES", 500)
+    monkeypatch.setattr(reducing, "_PARALLEL_EDGES", 500)
     monkeypatch.setattr(reducing, "_FEW_EDGES", 100)
     locked = np.zeros(mesh.vertex_count, np.bool_)
     locked[::97] = True
@@ -85,7 +85,7 @@ def test_two_threads_and_one_come_to_the_same(mesh: PolyMesh, monkeypatch: pytes
             slimmed = run.result()
             kept = locked[slimmed.vertex_source]
             assert np.array_equal(slimmed.mesh.positions[kept], mesh.positions[slimmed.vertex_source[kept]])
-            out.append((slimmed.mesh.content_hash, left.tobytes(), slimmed.went.tobytes()))
+            out.append((slimmed.mesh.content_hash, left.tobytes(), slimmed.collapse_map.tobytes()))
         return out
 
     both = climb()
@@ -103,7 +103,7 @@ def test_in_lanes_it_comes_as_close_as_in_one(monkeypatch: pytest.MonkeyPatch) -
     mesh = bumpy_ball(120)
     found = []
     for many in (500, 10**9):
-        monkeypatch.setattr(reducing, "_MANY_EDGES", many)
+        monkeypatch.setattr(reducing, "_PARALLEL_EDGES", many)
         run = Reducing(mesh)
         run.to(round(0.15 * mesh.triangle_count))
         found.append(Measure(mesh).of(run.result().mesh))

@@ -20,8 +20,8 @@ from hypothesis import strategies as st
 from hypothesis.errors import HypothesisWarning
 
 from able_brick.core.errors import FileError
-from able_brick.core.files.part import Material, Part, Scene
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import Material, Scene, ScenePart
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.measure import counts
 from able_brick.core.mesh.validity import problems
@@ -46,10 +46,10 @@ def corpus(kind: str) -> list[tuple[str, bytes]]:
         mesh = ZOO[name]()
         materials = tuple(Material(f"m{k}") for k in range(int(mesh.material.max()) + 1))
         if kind in ("glb", "obj", "ply", "stl"):
-            scene = Scene((Part(name, mesh, materials),))
+            scene = Scene((ScenePart(name, mesh, materials),))
             out.append((f"a.{kind}", write_file(f"a.{kind}", scene)[f"a.{kind}"]))
         if kind == "gltf":
-            glb = write_file("a.glb", Scene((Part(name, mesh, materials),)))["a.glb"]
+            glb = write_file("a.glb", Scene((ScenePart(name, mesh, materials),)))["a.glb"]
             (size,) = struct.unpack_from("<I", glb, 12)
             document = json.loads(glb[20 : 20 + size])
             body = base64.b64encode(glb[28 + size :]).decode()

@@ -21,8 +21,8 @@ import pytest
 
 from able_brick.core.errors import AbleBrickError, InputError
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Material, Part
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import Material, ScenePart
 from able_brick.jobs.batch import Progress, check_names, models_in, run_batch
 from able_brick.jobs.naming import NamePattern
 from able_brick.jobs.slim_file import FileJob, slim_file
@@ -44,7 +44,7 @@ def fill(folder: Path, count: int, *, broken: int = 0, size: int = 12) -> None:
         if k < broken:
             (inner / f"piece {k}.glb").write_bytes(b"glTF" + bytes(range(40)) * k)
         else:
-            part = Part(f"Piece {k}", bumpy_ball(size + k % 5), (Material("stone"),))
+            part = ScenePart(f"Piece {k}", bumpy_ball(size + k % 5), (Material("stone"),))
             (inner / f"piece {k}.glb").write_bytes(write_glb([part]))
 
 

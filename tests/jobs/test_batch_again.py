@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
+from able_brick.core.files.scene import Instance, Material, Scene, ScenePart, Texture
 from able_brick.core.files.write import write_file
 from able_brick.jobs.slim_file import slim_file
 from tests.jobs.test_batch import fill, job
@@ -33,7 +33,7 @@ def beside(folder: Path, kind: str) -> list[Path]:
     """A model that names other files: what it is, and those, one of which is not there yet."""
     folder.mkdir(parents=True)
     picture = Texture("stone", "image/png", png(90))
-    parts = (Part("Waves", waves(12), (Material("stone", texture=picture), Material("moss"))),)
+    parts = (ScenePart("Waves", waves(12), (Material("stone", texture=picture), Material("moss"))),)
     if kind == "obj":
         for name, data in write_file("waves.obj", Scene(parts, (Instance(0, "Waves", np.eye(4)),))).items():
             (folder / name).write_bytes(data)

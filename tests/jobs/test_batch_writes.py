@@ -20,8 +20,8 @@ import pytest
 from able_brick.core.errors import FileError, InputError
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.obj_write import write_obj
-from able_brick.core.files.part import Material, Part, Texture
 from able_brick.core.files.regular import read_beside, read_regular
+from able_brick.core.files.scene import Material, ScenePart, Texture
 from able_brick.jobs import slim_file as one_file
 from able_brick.jobs.batch import Progress, run_batch
 from able_brick.jobs.batches import Batches
@@ -34,7 +34,7 @@ from tests.core.test_formats import BRICKS
 from tests.zoo import ZOO, bumpy_ball
 
 HALF = Recipe(name="Half", rungs=(RungTarget(kind="share", value=50.0),))
-GLB = write_glb([Part("Ball", ZOO["ball"](), (Material("stone"),))])
+GLB = write_glb([ScenePart("Ball", ZOO["ball"](), (Material("stone"),))])
 
 
 def put(folder: Path, *names: str, data: bytes = GLB) -> None:
@@ -198,7 +198,7 @@ def test_a_picture_may_belong_to_several_and_another_of_its_name_is_told(tmp_pat
     other = Texture("bricks.png", "image/png", BRICKS.data + b"\0")
     for name, picture in (("a", BRICKS), ("b", BRICKS), ("c", other)):
         (source / name).mkdir(parents=True)
-        part = Part("Ball", ZOO["waves"](), (Material("stone", texture=picture),))
+        part = ScenePart("Ball", ZOO["waves"](), (Material("stone", texture=picture),))
         for file, data in write_obj([part], name).items():
             (source / name / file).write_bytes(data)
     done = begin(source, target, pattern="{name}_{rung}{ext}")
@@ -268,7 +268,7 @@ def test_a_file_that_wants_too_much_memory_fails_alone(tmp_path: Path, monkeypat
 
 def test_cancelling_ends_within_three_seconds_whatever_a_file_takes(tmp_path: Path) -> None:
     source, target = tmp_path / "in", tmp_path / "out"
-    put(source, "a.glb", data=write_glb([Part("Ball", bumpy_ball(400))]))
+    put(source, "a.glb", data=write_glb([ScenePart("Ball", bumpy_ball(400))]))
     batches = Batches()
     batch = batches.start(source, target, Recipe.model_validate({**HALF.model_dump(), "rungs": [
         {"kind": "deviation", "value": 0.001 * k} for k in range(1, 9)]}), "{name}_{rung}{ext}")  # fmt: skip

@@ -12,18 +12,18 @@ import numpy as np
 import pytest
 
 from able_brick.core.errors import FileError, UnknownIdError
-from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
+from able_brick.core.files.scene import Instance, Material, Scene, ScenePart, Texture
 from able_brick.core.files.units import Unit, Up
 from able_brick.core.files.write import write_file
-from able_brick.core.mesh.kept import found_with
 from able_brick.core.mesh.measure import counts
+from able_brick.core.mesh.mesh_cache import found_with
 from able_brick.core.shapes.plane import plane
 from able_brick.jobs import imports as jobs
 from able_brick.jobs import limits as process_limits
 from able_brick.jobs import read_worker
 from able_brick.jobs import spare as spares
 from able_brick.jobs.imports import Import, Imports
-from able_brick.jobs.known import tell_known, write_known
+from able_brick.jobs.mesh_facts import attach_mesh_facts, write_mesh_facts
 from able_brick.jobs.scene_folder import read_scene, write_scene
 from able_brick.jobs.sheet import sheet_of
 from able_brick.store.mesh_codec import decode
@@ -67,7 +67,7 @@ def test_a_model_with_its_materials_is_read_and_told(imports: Imports) -> None:
 
 
 def test_reading_again_without_welding(imports: Imports) -> None:
-    (drum,) = write_file("drum.stl", Scene((Part("Drum", ZOO["drum"]()),))).values()
+    (drum,) = write_file("drum.stl", Scene((ScenePart("Drum", ZOO["drum"]()),))).values()
     incoming = ended(imports, taken(imports, drum_stl=drum))
     welded = incoming.sheet.vertices if incoming.sheet else 0
     again = ended(imports, imports.read_again(incoming.id, weld=False))
@@ -78,7 +78,7 @@ def test_reading_again_without_welding(imports: Imports) -> None:
 
 def test_cancel_stops_the_reading(imports: Imports) -> None:
     sheet = plane(10.0, 10.0, divisions=(500, 500))
-    (big,) = write_file("big.glb", Scene((Part("Big", sheet),))).values()
+    (big,) = write_file("big.glb", Scene((ScenePart("Big", sheet),))).values()
     incoming = taken(imports, big_glb=big)
     process = incoming.process
     assert process is not None
@@ -90,7 +90,7 @@ def test_cancel_stops_the_reading(imports: Imports) -> None:
 def test_a_reader_that_takes_too_long_is_given_up(imports: Imports, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(jobs, "SECONDS", 0.01)
     sheet = plane(10.0, 10.0, divisions=(500, 500))
-    (big,) = write_file("big.glb", Scene((Part("Big", sheet),))).values()
+    (big,) = write_file("big.glb", Scene((ScenePart("Big", sheet),))).values()
     incoming = ended(imports, taken(imports, big_glb=big))
     assert incoming.state == "failed"
     assert "took too long or too much memory to read and was given up" in incoming.reason
@@ -209,8 +209,8 @@ def test_scenes_go_through_a_folder_unchanged(tmp_path: Path) -> None:
     other = Texture("other.jpg", "image/jpeg", b"\xff\xd8\xff\xe0")
     scene = Scene(
         (
-            Part("One", ZOO["waves"](), (shiny, Material("plain"))),
-            Part("Two", ZOO["box"](), (Material("m", texture=other),)),
+            ScenePart("One", ZOO["waves"](), (shiny, Material("plain"))),
+            ScenePart("Two", ZOO["box"](), (Material("m", texture=other),)),
         ),
         (Instance(0, "here", np.eye(4)), Instance(1, "there", np.diag([2.0, 2, 2, 1]))),
         ("a note",),
@@ -228,11 +228,11 @@ def test_scenes_go_through_a_folder_unchanged(tmp_path: Path) -> None:
 
 def test_what_is_known_of_small_meshes_goes_with_them(imports: Imports, tmp_path: Path) -> None:
     meshes = [make() for make in ZOO.values()]
-    write_known(tmp_path, meshes, 60)
+    write_mesh_facts(tmp_path, meshes, 60)
     small = [m for m in meshes if m.face_count < 60]
     assert 0 < len(small) < len(meshes)
     fresh = [m.replaced() for m in meshes]
-    stored = tell_known(tmp_path, fresh)
+    stored = attach_mesh_facts(tmp_path, fresh)
     assert stored.keys() == {m.content_hash for m in small}
     for mesh, made in zip(meshes, fresh, strict=True):
         assert (found_with(made, counts) is not None) == (mesh.face_count < 60)
@@ -242,8 +242,8 @@ def test_what_is_known_of_small_meshes_goes_with_them(imports: Imports, tmp_path
         if mesh.content_hash in stored:
             assert decode(bytes(stored[mesh.content_hash])).content_hash == mesh.content_hash
     # read again while it is being taken over
-    write_known(tmp_path, meshes, 0)
-    assert tell_known(tmp_path, meshes) == {}
+    write_mesh_facts(tmp_path, meshes, 0)
+    assert attach_mesh_facts(tmp_path, meshes) == {}
     assert {decode(bytes(data)).content_hash for data in stored.values()} == stored.keys()
     # what is not there, or is no longer whole, is reckoned when it is taken over
     incoming = ended(imports, taken(imports, trial_obj=OBJ))
@@ -265,14 +265,14 @@ def test_what_is_known_of_small_meshes_goes_with_them(imports: Imports, tmp_path
 def test_sheets_guess_units_and_show_the_shadow() -> None:
     box = ZOO["box"]()
     assert (
-        sheet_of("a.obj", Scene((Part("b", box),), (Instance(0, "b", np.diag([400.0, 400, 400, 1])),))).unit
+        sheet_of("a.obj", Scene((ScenePart("b", box),), (Instance(0, "b", np.diag([400.0, 400, 400, 1])),))).unit
         is Unit.CENTIMETRES
     )
     assert (
-        sheet_of("a.obj", Scene((Part("b", box),), (Instance(0, "b", np.diag([9000.0, 1, 1, 1])),))).unit
+        sheet_of("a.obj", Scene((ScenePart("b", box),), (Instance(0, "b", np.diag([9000.0, 1, 1, 1])),))).unit
         is Unit.MILLIMETRES
     )
-    sheet = sheet_of("a.glb", Scene((Part("b", box),), (Instance(0, "b", np.eye(4)),)))
+    sheet = sheet_of("a.glb", Scene((ScenePart("b", box),), (Instance(0, "b", np.eye(4)),)))
     assert (sheet.unit, sheet.fixed) == (Unit.METRES, True)
     corners = np.array([p for polygon in sheet.outline_y for p in polygon])
     assert corners.min(axis=0).tolist() == [-0.5, 0.0]

@@ -21,7 +21,7 @@ from typing import Any
 
 from able_brick.core.errors import AbleBrickError
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Part
+from able_brick.core.files.scene import ScenePart
 from able_brick.jobs.imports import Imports
 from able_brick.jobs.slim_file import FileJob, slim_file
 from able_brick.level.recipe import Recipe
@@ -36,7 +36,7 @@ from tests.zoo import bumpy_ball
 
 LIMITS = (0, 4096, 40_000, 150_000, 400_000, 1_200_000, 20_000_000)
 HALF = Recipe(name="Half", rungs=(RungTarget(kind="share", value=50.0),))
-GLB = write_glb([Part("Ball", bumpy_ball(60))])
+GLB = write_glb([ScenePart("Ball", bumpy_ball(60))])
 DONE: Counter[str] = Counter()
 
 

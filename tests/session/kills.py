@@ -29,8 +29,8 @@ from typing import Any
 
 from able_brick.core.errors import AbleBrickError
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Part
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import ScenePart
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.shapes.box import box
 from able_brick.level.elements import Elements
@@ -39,7 +39,7 @@ from able_brick.level.rows import RungTarget, Surface
 from able_brick.session.project import Project
 from able_brick.steps.import_pieces import Imported, ImportPieces
 from able_brick.steps.parse import parse_tool
-from able_brick.store import leftover
+from able_brick.store import wal_recovery
 from tests.zoo import bumpy_ball
 
 SCENES = (
@@ -57,7 +57,7 @@ FURNITURE: dict[str, tuple[tuple[str, dict[str, Any], tuple[str, ...]], ...]] = 
     ),
 }
 HALF = Recipe(name="Half", rungs=(RungTarget(kind="share", value=50.0),))
-Tell = Callable[[Any], None]
+ProgressCallback = Callable[[Any], None]
 
 
 def digest(project: Project) -> str:
@@ -98,7 +98,7 @@ def changed(project: Project, level: str, scene: str, chance: random.Random) -> 
         do("edit_path", "path-1", points=[{"position": (0, 0, 0)}, at, {"position": (9, 0, 9)}], smooth=False)
 
 
-def of_levels(project: Project, chance: random.Random, tell: Tell) -> None:
+def of_levels(project: Project, chance: random.Random, tell: ProgressCallback) -> None:
     """Make, copy, delete and bring back levels, the first of which stays."""
     others = list(project.snapshot.levels)[1:]
     tell("levels")
@@ -110,7 +110,7 @@ def of_levels(project: Project, chance: random.Random, tell: Tell) -> None:
         project.duplicate_level(next(iter(project.snapshot.levels)), f"Copy {len(others)}")
 
 
-def switch(path: Path, seed: int, tell: Tell) -> None:
+def switch(path: Path, seed: int, tell: ProgressCallback) -> None:
     """Take a step in one project after the other, each opened anew."""
     chance = random.Random(seed)  # noqa: S311
     while True:
@@ -124,7 +124,7 @@ def switch(path: Path, seed: int, tell: Tell) -> None:
                     tell([one.name, project.revision(level), digest(project)])
 
 
-def work(path: Path, scene: str, seed: int, tell: Tell) -> None:
+def work(path: Path, scene: str, seed: int, tell: ProgressCallback) -> None:
     """Change a project for as long as one is let."""
     chance = random.Random(seed)  # noqa: S311
     project = Project(path)
@@ -165,7 +165,7 @@ def accept(project: Project, level: str, revision: int, chance: random.Random) -
     project.step(level, ImportPieces(file="blocks.glb", pieces=rows), (), revision, meshes=meshes)
 
 
-def killed(act: Callable[[Tell], None], after: float, *, settled: bool = True) -> list[Any]:
+def killed(act: Callable[[ProgressCallback], None], after: float, *, settled: bool = True) -> list[Any]:
     """What a process told before it was killed, so many seconds after it told something first, where `settled`; else
     after it began."""
     out, into = os.pipe()
@@ -200,7 +200,7 @@ def old_project(path: Path) -> str:
         ):
             db.execute(f"alter table {table} drop column {column}")
         db.execute("update alembic_version set version_num = 'a002'")
-        db.execute("delete from meta where key = ?", (leftover.STAMP,))
+        db.execute("delete from meta where key = ?", (wal_recovery.STAMP,))
         db.commit()
     return found
 
@@ -270,7 +270,7 @@ def slimmed(folder: Path, seed: int, chance: random.Random) -> tuple[int, bool]:
     source, target = folder / f"models-{seed}", folder / f"slim-{seed}"
     source.mkdir()
     for k in range(6):
-        (source / f"ball {k}.glb").write_bytes(write_glb([Part("Ball", bumpy_ball(8 + k))]))
+        (source / f"ball {k}.glb").write_bytes(write_glb([ScenePart("Ball", bumpy_ball(8 + k))]))
     code = "import sys; from pathlib import Path; from tests.session.kills import HALF; "
     code += "from able_brick.jobs.batch import run_batch; "
     code += "run_batch(Path(sys.argv[1]), Path(sys.argv[2]), HALF, jobs=1) if __name__ == '__main__' else None"

@@ -23,7 +23,7 @@ from pathlib import Path
 from typing import Any
 
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Part
+from able_brick.core.files.scene import ScenePart
 from tests.session.switching import Served, make_projects
 from tests.zoo import ZOO, bumpy_ball
 
@@ -45,8 +45,8 @@ class Soak:
         self.models = folder / "models"
         self.models.mkdir()
         for k in range(6):
-            (self.models / f"ball {k}.glb").write_bytes(write_glb([Part("Ball", bumpy_ball(10 + k))]))
-        self.glb = write_glb([Part("Drum", ZOO["drum"]())])
+            (self.models / f"ball {k}.glb").write_bytes(write_glb([ScenePart("Ball", bumpy_ball(10 + k))]))
+        self.glb = write_glb([ScenePart("Drum", ZOO["drum"]())])
 
     def ask(self, path: str, body: Any = None, method: str | None = None) -> tuple[int, Any]:
         try:

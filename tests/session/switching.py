@@ -28,7 +28,7 @@ from typing import Any
 
 import numpy as np
 
-from able_brick.core.files.part import Instance, Part, Scene
+from able_brick.core.files.scene import Instance, Scene, ScenePart
 from able_brick.session.importing import pieces_of
 from able_brick.session.project import Project
 from able_brick.steps.import_pieces import ImportPieces
@@ -41,7 +41,7 @@ def make_projects(folder: Path, dense: int) -> None:
     """Three projects with a dense piece: one, a copy that is another project, and a copy by hand, which is the same."""
     with closing(Project(folder / "a.db")) as project:
         level = project.create_level("Lock").id
-        scene = Scene((Part("Ball", bumpy_ball(dense), ()),), (Instance(0, "Ball", np.eye(4)),))
+        scene = Scene((ScenePart("Ball", bumpy_ball(dense), ()),), (Instance(0, "Ball", np.eye(4)),))
         pieces, meshes, textures = pieces_of(scene)
         tool = ImportPieces(file="ball.glb", pieces=pieces, groups=(), place=True)
         project.step(level, tool, (), 0, meshes=meshes, textures=textures)

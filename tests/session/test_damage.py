@@ -12,13 +12,13 @@ from pathlib import Path
 import pytest
 
 from able_brick.core.errors import StorageError
-from able_brick.core.files.part import Instance, Part, Scene, Texture
+from able_brick.core.files.scene import Instance, Scene, ScenePart, Texture
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.session.importing import pieces_of
 from able_brick.session.project import Project
 from able_brick.session.shipping import level_glb
 from able_brick.steps.import_pieces import ImportPieces
-from able_brick.store import leftover
+from able_brick.store import wal_recovery
 from able_brick.store.identity import APPLICATION
 from able_brick.store.mesh_codec import DamagedMeshError, decode, encode, packed
 from tests.core.test_formats import BRICKS
@@ -37,10 +37,10 @@ def run(path: Path, *commands: str) -> None:
 
 def brought(bench: Bench, name: str = "ball", picture: Texture | None = None) -> None:
     """A piece that has no dimensions to be made from again, placed."""
-    from able_brick.core.files.part import Material
+    from able_brick.core.files.scene import Material
 
     looks = (Material("stone", texture=picture),)
-    scene = Scene((Part(name, ZOO[name](), looks),), (Instance(0, name, np.eye(4)),))
+    scene = Scene((ScenePart(name, ZOO[name](), looks),), (Instance(0, name, np.eye(4)),))
     pieces, meshes, textures = pieces_of(scene)
     tool = ImportPieces(file=f"{name}.glb", pieces=pieces, groups=(), place=True)
     bench.project.step(bench.level, tool, (), bench.project.revision(bench.level), meshes=meshes, textures=textures)
@@ -212,7 +212,7 @@ def test_a_header_that_says_something_else_is_no_mesh(old: bytes, new: bytes) ->
 # -- facts and foreign files -
 
 
-@pytest.mark.parametrize("key", [leftover.STAMP, "counters", "project"])
+@pytest.mark.parametrize("key", [wal_recovery.STAMP, "counters", "project"])
 @pytest.mark.parametrize(
     "value",
     ["''", "'['", "'7'", "'null'", "'[1, 2]'", "'{\"now\": 7, \"id\": 7}'", "x'00ff'", "3.5", "'" + "[" * 5000 + "'",

@@ -14,7 +14,7 @@ import pytest
 from sqlalchemy import event
 
 from able_brick.core.errors import AbleBrickError, StorageError
-from able_brick.core.files.part import Instance, Material, Part, Scene
+from able_brick.core.files.scene import Instance, Material, Scene, ScenePart
 from able_brick.level.recipe import Recipe
 from able_brick.session.importing import pieces_of
 from able_brick.steps.import_pieces import ImportPieces
@@ -32,7 +32,9 @@ def in_file(path: Path) -> dict[str, list[Any]]:
 
 
 def bring_in(bench: Bench) -> None:
-    scene = Scene((Part("Ball", ZOO["ball"](), (Material("Stone", texture=BRICKS),)),), (Instance(0, "B", np.eye(4)),))
+    scene = Scene(
+        (ScenePart("Ball", ZOO["ball"](), (Material("Stone", texture=BRICKS),)),), (Instance(0, "B", np.eye(4)),)
+    )
     pieces, meshes, textures = pieces_of(scene)
     tool = ImportPieces(file="ball.glb", pieces=pieces, groups=(), place=True)
     revision = bench.project.revision(bench.level)

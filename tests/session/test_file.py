@@ -19,7 +19,7 @@ from alembic.script import ScriptDirectory
 
 from able_brick.core.errors import StorageError
 from able_brick.session.project import Project
-from able_brick.store import database, leftover, making, migrations
+from able_brick.store import database, making, migrations, wal_recovery
 from able_brick.store.scratch import Scratch, remove_abandoned
 from tests.session.bench import Bench
 
@@ -31,7 +31,7 @@ def frozen(bench: Bench, to: Path) -> Path:
     to.mkdir(exist_ok=True)
     path = to / bench.path.name
     shutil.copyfile(bench.path, path)
-    shutil.copyfile(leftover.log_of(bench.path), leftover.log_of(path))
+    shutil.copyfile(wal_recovery.log_of(bench.path), wal_recovery.log_of(path))
     return path
 
 
@@ -77,7 +77,7 @@ def old_file(bench: Bench) -> Path:
         bench.path,
         "alter table journal drop column users",
         "update alembic_version set version_num = 'a002'",
-        f"delete from meta where key = '{leftover.STAMP}'",
+        f"delete from meta where key = '{wal_recovery.STAMP}'",
     )
     return bench.path
 
@@ -205,7 +205,7 @@ def test_a_lock_of_another_program_is_told_as_that(bench: Bench) -> None:
 def test_changes_of_a_killed_server_are_taken_up(bench: Bench, tmp_path: Path) -> None:
     bench.do("add_shape", shape=BOX, name="Kept")
     path = frozen(bench, tmp_path / "there")
-    assert leftover.holds_changes(path)
+    assert wal_recovery.holds_changes(path)
     with closing(Project(path)) as project:
         assert project.notes == []
     assert names(path) == ["Kept"]
@@ -216,7 +216,7 @@ def test_changes_of_a_killed_server_are_taken_up_by_a_moved_file(bench: Bench, t
     path = frozen(bench, tmp_path / "there")
     moved = path.with_name("moved.db")
     path.rename(moved)
-    leftover.log_of(path).rename(leftover.log_of(moved))
+    wal_recovery.log_of(path).rename(wal_recovery.log_of(moved))
     assert names(moved) == ["Kept"]
 
 
@@ -240,14 +240,14 @@ def test_changes_of_another_file_are_put_aside(bench: Bench, tmp_path: Path, wha
         fresh.do("add_shape", shape=BOX, name="Fresh")
         fresh.project.close()
         if what == "one without a stamp":
-            run(fresh.path, f"delete from meta where key = '{leftover.STAMP}'")
+            run(fresh.path, f"delete from meta where key = '{wal_recovery.STAMP}'")
         shutil.copyfile(fresh.path, path)
     else:
         wanted = []
     with closing(Project(path)) as project:
         assert "put aside as trial.db-wal.aside-1" in project.notes[0]
     assert names(path) == wanted
-    assert leftover.log_of(path).with_name("trial.db-wal.aside-1").stat().st_size > 1000
+    assert wal_recovery.log_of(path).with_name("trial.db-wal.aside-1").stat().st_size > 1000
 
 
 # -- sentences -

@@ -127,7 +127,7 @@ def test_a_level_shows_no_more_items_than_it_may(bench: Bench, monkeypatch: pyte
     everything = [f"placement-{k}" for k in range(1, 11)]
     bench.do("make_group", *everything, name="Row")
     bench.do("line_array", "group-1", count=100, spacing_by="metres", spacing=3.0, axis="z")
-    assert items_in(bench.project.snapshot.around(bench.level)) == bench.state()[2].placements == 1000
+    assert items_in(bench.project.snapshot.context(bench.level)) == bench.state()[2].placements == 1000
     for tool, selection, params in (
         ("adjust_array", "group-1", {"count": 101, "spacing_by": "metres", "spacing": 3.0, "axis": "z"}),
         ("place_piece", "piece-1", {}),
@@ -153,7 +153,7 @@ def test_a_course_of_a_shorter_piece_shows_no_more_items_either(bench: Bench, mo
     with pytest.raises(SelectionError, match=r"would show 81 items; 60 are possible"):
         bench.do("set_dimensions", "piece-1", shape={"kind": "box", "width": 0.5, "height": 0.3, "depth": 0.3})
     bench.do("set_dimensions", "piece-1", shape={"kind": "box", "width": 1.0, "depth": 0.3})
-    assert items_in(bench.project.snapshot.around(bench.level)) == 41
+    assert items_in(bench.project.snapshot.context(bench.level)) == 41
 
 
 def test_nor_does_a_course_along_a_shorter_side_of_its_piece(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -172,7 +172,7 @@ def test_nor_does_a_course_along_a_shorter_side_of_its_piece(bench: Bench, monke
         bench.do("set_pivot", "piece-1", **quarter)
     monkeypatch.setattr(checks, "MOST_SHOWN", 100)
     bench.do("set_pivot", "piece-1", **quarter)
-    assert items_in(bench.project.snapshot.around(bench.level)) == 81
+    assert items_in(bench.project.snapshot.context(bench.level)) == 81
 
 
 def test_courses_have_no_more_forms_than_a_level_may(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -206,9 +206,10 @@ def test_forms_are_counted_once_in_groups_that_are_repeated_and_between_two_path
 
     def forms() -> tuple[int, int]:
         """As they are counted, and by the meshes that all items of the level are drawn with."""
-        around = bench.project.snapshot.around(bench.level)
-        shown = [s for c in around.things.runs_and_paths if (s := items_of(bench.project.snapshot, c)) is not None]
-        return forms_in(around), len({b.look.form.key for s in shown for b in s.batches if b.look.form is not None})
+        context = bench.project.snapshot.context(bench.level)
+        shown = [s for c in context.things.runs_and_paths if (s := items_of(bench.project.snapshot, c)) is not None]
+        deformers = (b.drawable.deformer for s in shown for b in s.batches)
+        return forms_in(context), len({d.key for d in deformers if d is not None})
 
     once = forms()
     assert once[0] == once[1] == 17
@@ -231,8 +232,8 @@ def test_items_are_counted_as_they_are_shown(bench: Bench) -> None:
     bench.do("live_mirror", "group-1", through="point", point=(0.0, 0.0, -5.0))
     bench.do("make_group", "group-1", name="Over")
     bench.do("line_array", "group-2", count=3, spacing_by="metres", spacing=90.0)
-    around = bench.project.snapshot.around(bench.level)
-    assert items_in(around) == bench.state()[2].placements == 6 * (4 + 10)
+    context = bench.project.snapshot.context(bench.level)
+    assert items_in(context) == bench.state()[2].placements == 6 * (4 + 10)
 
 
 def test_counts_are_reckoned_anew_only_where_something_of_them_changes(bench: Bench) -> None:

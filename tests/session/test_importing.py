@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from able_brick.core.errors import InputError
-from able_brick.core.files.part import GroupAt, Instance, Part, Scene
+from able_brick.core.files.scene import GroupAt, Instance, Scene, ScenePart
 from able_brick.core.files.units import Unit
 from able_brick.core.mesh.combine import with_positions
 from able_brick.core.shapes.box import box
@@ -40,8 +40,8 @@ def take(bench: Bench, scene: Scene, how: Taking = Taking(), *, place: bool = Tr
     return take_in(bench.project, waiting, "import-1", bench.level, revision, how, place=place)
 
 
-CUBE = Part("Cube", box(1.0, 1.0, 1.0))
-GRAIN = Part("Grain", with_positions(CUBE.mesh, 1e-8 * CUBE.mesh.positions))
+CUBE = ScenePart("Cube", box(1.0, 1.0, 1.0))
+GRAIN = ScenePart("Grain", with_positions(CUBE.mesh, 1e-8 * CUBE.mesh.positions))
 FAR = (2e7, 0.0, 0.0)
 
 
@@ -79,7 +79,7 @@ def test_what_is_far_away_in_a_small_unit_is_taken(bench: Bench) -> None:
 
 
 def test_pieces_have_the_facts_of_their_meshes_however_many_come_at_once(bench: Bench) -> None:
-    parts = tuple(Part(name, make()) for name, make in ZOO.items())
+    parts = tuple(ScenePart(name, make()) for name, make in ZOO.items())
     take(bench, Scene(parts, ()), place=False)
     made = {r.name: r.facts for r in bench.rows().values() if r.kind == "piece"}
     assert made.keys() == ZOO.keys()

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 from scipy.spatial import cKDTree
 
-from able_brick.core.files.part import Scene
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import Scene
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.session.shipping import level_glb
 from tests.session.bench import Bench

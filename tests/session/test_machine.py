@@ -17,7 +17,7 @@ from able_brick.core.errors import AbleBrickError
 from able_brick.level.evaluate import summary
 from able_brick.level.ordering import row_order
 from able_brick.level.rows import Piece
-from able_brick.level.rows.shown import Load
+from able_brick.level.rows.instances import Load
 from able_brick.level.snapshot import Snapshot
 from able_brick.level.things import Things
 from able_brick.session.delta import Delta

@@ -12,8 +12,8 @@ import pytest
 from able_brick.core.errors import InputError
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.node_extras import MOST_EXTRAS, checked_extras, others_extras
-from able_brick.core.files.part import Node, Part, Scene
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import Node, Scene, ScenePart
 from able_brick.core.files.write import write_file
 from able_brick.core.shapes.box import box
 from able_brick.session.importing import Taking, step_of
@@ -24,7 +24,7 @@ from tests.session.test_round_trips import comes_back
 
 DOOR = {"kind": "door", "hinge": [0.5, 0, "links"], "deep": {"ä": None, "open": True}}
 SCENE = write_glb(
-    [Part("Gate", box(1.0, 2.0, 0.2))],
+    [ScenePart("Gate", box(1.0, 2.0, 0.2))],
     [
         Node("Pair", children=(Node("Left", 0, extras=DOOR), Node("Right", 0, (2.0, 0.0, 0.0))), extras={"team": 7}),
         Node("Alone", 0, (0.0, 0.0, 5.0), extras={"piece": "x", "kind": "crate"}),

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Part
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import ScenePart
 from able_brick.core.mesh.normals import corner_normals
 from able_brick.core.shapes.box import box
 from able_brick.session.importing import Taking, step_of
@@ -25,7 +25,7 @@ _CURVE = [{"position": p} for p in ((0, 0, 30), (14, 0, 36.7), (30, 2, 26))]
 @pytest.fixture
 def bench(tmp_path: Path) -> Iterator[Bench]:
     made = Bench(tmp_path / "trial.db")
-    data = write_glb([Part("Bollard", outward(box(2.0, 1.2, 0.7)))], lean=True)
+    data = write_glb([ScenePart("Bollard", outward(box(2.0, 1.2, 0.7)))], lean=True)
     tool, meshes, textures = step_of(read_file("bollard.glb", data), "bollard.glb", Taking(), place=True)
     made.project.step(made.level, tool, (), made.project.revision(made.level), meshes=meshes, textures=textures)
     yield made

@@ -14,7 +14,7 @@ from able_brick.core.path.growth import largest_growth
 from able_brick.core.slim.viewing import ASPECT, HEIGHT, VIEW, allowed, good_from, pixels
 from able_brick.level.evaluate import items_of
 from able_brick.level.rows import Rung
-from able_brick.level.rows.bent import BentForm
+from able_brick.level.rows.bent import BendDeformer
 from able_brick.level.sizing import largest_size, metric_of, times_larger
 from tests.core.test_bound import met_by_hand
 from tests.session.bench import Bench
@@ -112,8 +112,8 @@ def test_no_length_in_a_bent_item_grows_by_more_than_is_told(
     rng = np.random.default_rng(seed)
     largest = 0.0
     for batch in shown.batches:
-        form = batch.look.form
-        if not isinstance(form, BentForm):
+        form = batch.drawable.deformer
+        if not isinstance(form, BendDeformer):
             continue
         growth = largest_growth(form.bent, [form.item])
         largest = max(largest, growth)

@@ -12,7 +12,7 @@ import pytest
 
 from able_brick.session.project import Project
 from able_brick.steps import registry
-from able_brick.steps.draft import quiet
+from able_brick.steps.draft import no_progress
 from able_brick.steps.parse import parse_tool
 from tests.session.bench import Bench
 
@@ -101,11 +101,11 @@ def test_a_change_ends_though_others_make_theirs_all_the_time(
     elif how == "adjust":
         project.adjust_last(level, tool, project.revision(level))
     elif how == "work":
-        project.work(level, tool, ("placement-1",), quiet)
+        project.work(level, tool, ("placement-1",), no_progress)
     else:
         last = project.last_step(level)
         assert last is not None
-        project.adjust_beside(level, tool, last, quiet)
+        project.adjust_beside(level, tool, last, no_progress)
     busy.end()
     assert 1 < tries < 5
     assert bench.rows(other_of(bench))["placement-2"].position[0] == busy.made

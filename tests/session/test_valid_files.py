@@ -13,7 +13,7 @@ import trimesh
 
 from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Part
+from able_brick.core.files.scene import ScenePart
 from able_brick.session.shipping import level_glb
 from tests.core.test_gltf_of_others import MATERIALS
 from tests.session.bench import Bench
@@ -83,7 +83,7 @@ def test_files_of_levels_are_valid(level: Bench, tmp_path: Path, rungs: Rungs | 
 
 
 def test_materials_of_all_kinds_are_valid(tmp_path: Path) -> None:
-    parts = [Part(m.name, ZOO["box"](), (m,)) for m in MATERIALS]
+    parts = [ScenePart(m.name, ZOO["box"](), (m,)) for m in MATERIALS]
     assert codes(write_glb(parts), tmp_path) <= {*ALLOWED, "IMAGE_NPOT_DIMENSIONS"}
 
 

@@ -14,8 +14,8 @@ import pytest
 from sqlalchemy import insert
 
 from able_brick.core.errors import AbleBrickError, HistoryError, InputError, StaleRevisionError, UnknownIdError
-from able_brick.core.files.part import Instance, Part, Scene
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import Instance, Scene, ScenePart
 from able_brick.jobs.imports import Imports
 from able_brick.level.recipe import SHIPPED, Recipe
 from able_brick.level.rows import RungTarget
@@ -45,7 +45,7 @@ def bench(tmp_path: Path) -> Bench:
 
 
 def put(bench: Bench, n: int) -> None:
-    scene = Scene((Part("Ball", bumpy_ball(n), ()),), (Instance(0, "Ball", np.eye(4)),))
+    scene = Scene((ScenePart("Ball", bumpy_ball(n), ()),), (Instance(0, "Ball", np.eye(4)),))
     pieces, meshes, textures = pieces_of(scene)
     tool = ImportPieces(file="ball.glb", pieces=pieces, groups=(), place=False)
     revision = bench.project.revision(bench.level)

@@ -14,7 +14,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 from scipy.spatial.transform import Rotation
 
-from able_brick.core.files.part import Material, Part, Scene
+from able_brick.core.files.scene import Material, Scene, ScenePart
 from able_brick.core.files.write import write_file
 from able_brick.core.shapes.plane import plane
 from tests.core.test_formats import OBJ
@@ -343,7 +343,7 @@ def test_bad_files_are_told_and_change_nothing(hands: Hands) -> None:
 def test_a_large_file_shows_its_progress_and_can_be_cancelled(hands: Hands, tmp_path: Path) -> None:
     page = hands.page
     start = hands.level()["revision"]
-    big = Scene((Part("Field", plane(100.0, 100.0, divisions=(400, 400)), (Material("earth"),)),))
+    big = Scene((ScenePart("Field", plane(100.0, 100.0, divisions=(400, 400)), (Material("earth"),)),))
     file = tmp_path / "field.obj"
     file.write_bytes(write_file("field.obj", big)["field.obj"])
     page.get_by_label("File to bring in").set_input_files(file)

@@ -13,7 +13,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.part import Part
+from able_brick.core.files.scene import ScenePart
 from able_brick.core.text import at_most
 from tests.ui.hands import Hands
 from tests.ui.test_build import step
@@ -248,7 +248,7 @@ def test_a_folder_is_slimmed_with_progress_cancelled_and_gone_on_with(bare: Hand
     page = bare.page
     source, target = tmp_path / "in", tmp_path / "out"
     source.mkdir()
-    ball = write_glb([Part("Ball", bumpy_ball(30))])
+    ball = write_glb([ScenePart("Ball", bumpy_ball(30))])
     for k in range(24):
         (source / f"ball {k}.glb").write_bytes(ball)
     (source / "bad.glb").write_bytes(b"nothing")

@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import Kind, edges_between
-from able_brick.core.late import csr_array, vstack
+from able_brick.core.edit.element_types import ElementType, edges_between
+from able_brick.core.lazy_imports import csr_array, vstack
 from able_brick.core.mesh.gather import chosen_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.spans import spans
@@ -208,7 +208,7 @@ def _in_order(made: _Corners, origin: Indices) -> _Corners:
     )
 
 
-def _picks(out: Edited, wanted: Next, faces: Indices, used: Bools, number: Indices) -> tuple[Kind, Indices]:
+def _picks(out: Edited, wanted: Next, faces: Indices, used: Bools, number: Indices) -> tuple[ElementType, Indices]:
     if wanted.pairs is not None:
         pairs = wanted.pairs[used[wanted.pairs].all(axis=1)] if len(wanted.pairs) else wanted.pairs
         return "edge", edges_between(out.mesh, number[pairs])

@@ -12,8 +12,8 @@ from able_brick.core.edit.bevel_rails import rails
 from able_brick.core.edit.bevel_strips import strips
 from able_brick.core.edit.bevel_uv import BevelUv
 from able_brick.core.edit.edited import Edited, fitting, refuse_folded, what_fits
-from able_brick.core.edit.kinds import marked
-from able_brick.core.edit.limits import MOST_BEVELLED, refuse_many
+from able_brick.core.edit.element_types import marked
+from able_brick.core.edit.limits import MOST_BEVELLED, check_limit
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import dots
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
@@ -52,7 +52,7 @@ def bevel(
         )
     # where three or more meet there is a patch
     corners = int((np.bincount(t.edges[chosen].ravel()) >= 3).sum())
-    refuse_many(int(chosen.sum()) * segments + corners * segments**2, MOST_BEVELLED)
+    check_limit(int(chosen.sum()) * segments + corners * segments**2, MOST_BEVELLED)
     round_, moves = bevelled_fans(mesh, chosen)
     asked, width = width, fitting(width, _largest(mesh, moves), "A bevel", clamp=clamp)
     places = mesh.positions.take(moves.vertex, axis=0) + moves.way * width

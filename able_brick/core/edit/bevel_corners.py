@@ -176,8 +176,8 @@ def _slides(
 
     def reach(side: Floats, line: Floats, there: Bools) -> Floats:
         sine = dots(side, line)
-        known = there & (sine > _ALONG)
-        answer: Floats = np.where(known, 1.0 / np.where(known, sine, 1.0), np.nan)
+        finite = there & (sine > _ALONG)
+        answer: Floats = np.where(finite, 1.0 / np.where(finite, sine, 1.0), np.nan)
         return answer
 
     begin = reach(into, line[starts[:-1]], sectors.begins)

@@ -6,8 +6,8 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, between_corners
 from able_brick.core.edit.edited import Edited, fitting, refuse_folded, what_fits
+from able_brick.core.edit.element_types import marked
 from able_brick.core.edit.fans import before, fans
-from able_brick.core.edit.kinds import marked
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors, crossed, dots
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
@@ -139,15 +139,15 @@ def _unfolded(
     along = b - a
     square = np.maximum(dots(along, along), 1e-300)
 
-    def aside(points: Floats, k: Indices | slice) -> tuple[Floats, Floats]:
+    def across(points: Floats, k: Indices | slice) -> tuple[Floats, Floats]:
         """Shares of the way along the common edge, and distances from it."""
         away = points - a[k]
         share = dots(away, along[k]) / square[k]
         return share, np.linalg.norm(away - share[:, None] * along[k], axis=1)
 
-    share, far = aside(mesh.positions[mesh.corners[lead]], slice(None))
+    share, far = across(mesh.positions[mesh.corners[lead]], slice(None))
     outward = (uv[lead] - uv_a - share[:, None] * (uv_b - uv_a)) / np.maximum(far, 1e-300)[:, None]
     k = np.repeat(np.arange(len(sizes)), sizes)
-    share, far = aside(positions[flat], k)
+    share, far = across(positions[flat], k)
     out: Floats = uv_a[k] + share[:, None] * (uv_b - uv_a)[k] + far[:, None] * outward[k]
     return out

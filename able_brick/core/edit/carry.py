@@ -7,10 +7,10 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.edit.edited import Edited, refuse_flat
+from able_brick.core.edit.element_types import ElementType, converted
 from able_brick.core.edit.keep_to import along_edges, along_normals, on_surface
-from able_brick.core.edit.kinds import Kind, converted
 from able_brick.core.errors import GeometryError
-from able_brick.core.late import csr_array, dijkstra
+from able_brick.core.lazy_imports import csr_array, dijkstra
 from able_brick.core.mesh.gather import sums_at
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
@@ -36,7 +36,7 @@ def falloff(mesh: PolyMesh, vertices: Indices, radius: float) -> Floats:
 
 def carry(
     mesh: PolyMesh,
-    kind: Kind,
+    kind: ElementType,
     ids: Indices,
     matrix: Floats,
     shift: Floats,
@@ -70,7 +70,7 @@ def carry(
     return placed(mesh, kind, ids, vertices, goal)
 
 
-def placed(mesh: PolyMesh, kind: Kind, ids: Indices, vertices: Indices, goal: Floats) -> Edited:
+def placed(mesh: PolyMesh, kind: ElementType, ids: Indices, vertices: Indices, goal: Floats) -> Edited:
     """The mesh with vertices (n) at other places (n,3). Raises GeometryError where that is no place, and
     where a face would have no area."""
     positions = mesh.positions.copy()
@@ -83,7 +83,7 @@ def placed(mesh: PolyMesh, kind: Kind, ids: Indices, vertices: Indices, goal: Fl
     return refuse_flat(mesh, out)
 
 
-def centres(mesh: PolyMesh, kind: Kind, ids: Indices) -> Floats:
+def centres(mesh: PolyMesh, kind: ElementType, ids: Indices) -> Floats:
     """(V,3) of each picked vertex the middle of the connected part of what is picked that it is in; 0 elsewhere."""
     vertices = converted(mesh, kind, ids, "vertex")
     t = topology(mesh)
@@ -103,7 +103,7 @@ def centres(mesh: PolyMesh, kind: Kind, ids: Indices) -> Floats:
     return out
 
 
-def middle_of(mesh: PolyMesh, kind: Kind, ids: Indices) -> Floats:
+def middle_of(mesh: PolyMesh, kind: ElementType, ids: Indices) -> Floats:
     """The middle (3,) of the vertices of what is picked."""
     out: Floats = mesh.positions[converted(mesh, kind, ids, "vertex")].mean(axis=0)
     return out

@@ -10,7 +10,7 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, weights_of
 from able_brick.core.edit.edited import Edited, refuse_worse
-from able_brick.core.edit.kinds import edges_between
+from able_brick.core.edit.element_types import edges_between
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
@@ -114,14 +114,14 @@ def _vertices(
         if stop.share < _AT_END or stop.share > 1.0 - _AT_END:
             names.append(a if stop.share < 0.5 else b)
             continue
-        known = on_edge.setdefault(stop.edge, [])
-        same = [n for s, n in known if abs(s - stop.share) < _AT_END]
+        placed = on_edge.setdefault(stop.edge, [])
+        same = [n for s, n in placed if abs(s - stop.share) < _AT_END]
         if same:
             names.append(same[0])
             continue
         name = mesh.vertex_count + len(places)
         places.append(mesh.positions[a] * (1.0 - stop.share) + mesh.positions[b] * stop.share)
-        known.append((stop.share, name))
+        placed.append((stop.share, name))
         names.append(name)
     return names, places, on_edge
 

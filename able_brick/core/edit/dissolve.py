@@ -6,14 +6,14 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, like_corners
 from able_brick.core.edit.edited import Edited, refuse_worse
-from able_brick.core.edit.kinds import Kind, marked
+from able_brick.core.edit.element_types import ElementType, marked
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
-def dissolve(mesh: PolyMesh, kind: Kind, ids: Indices, *, tidy: bool = True) -> Edited:
+def dissolve(mesh: PolyMesh, kind: ElementType, ids: Indices, *, tidy: bool = True) -> Edited:
     """Make faces one n-gon: picked ones that hang together, or those beside picked edges, or round picked vertices.
 
     `tidy`: vertices of what is dissolved that are left with two edges go as well. Raises GeometryError where what is

@@ -6,13 +6,13 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, all_of, assemble, weights_of
 from able_brick.core.edit.edited import Edited, refuse_flat
+from able_brick.core.edit.element_types import marked
 from able_brick.core.edit.fans import before
-from able_brick.core.edit.kinds import marked
-from able_brick.core.edit.limits import refuse_many
+from able_brick.core.edit.limits import check_limit
 from able_brick.core.edit.loops import Cutting, Strips
 from able_brick.core.edit.middles import means, middles
 from able_brick.core.errors import GeometryError
-from able_brick.core.late import csr_array, vstack
+from able_brick.core.lazy_imports import csr_array, vstack
 from able_brick.core.mesh.normals import area_vectors, unit
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
@@ -37,7 +37,7 @@ def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
     if parts < 2:
         raise GeometryError("Give at least 2 parts.", received=parts)
     own = np.flatnonzero(picked)
-    refuse_many(len(own) * parts**2)
+    check_limit(len(own) * parts**2)
     odd = own[mesh.face_sizes[own] != 4]
     if parts > 2 and len(odd):
         raise GeometryError(
@@ -77,10 +77,10 @@ def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
 def divide_rows(mesh: PolyMesh, faces: Indices, along: int, across: int) -> Edited:
     """Divide quads so that two opposite sides have so many parts and the others another number; `along` are those of
     the lowest face's first edge, and those that lead on from them over the picked faces. Raises GeometryError for other
-    faces, and where the two ways cannot be told apart."""
+    faces, and where the two ways cannot be distinguished."""
     picked = marked(mesh, "face", faces)
     own = np.flatnonzero(picked)
-    refuse_many(len(own) * along * across)
+    check_limit(len(own) * along * across)
     odd = own[mesh.face_sizes[own] != 4]
     if len(odd):
         raise GeometryError(

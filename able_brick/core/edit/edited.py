@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from able_brick.core.edit.kinds import Kind
+from able_brick.core.edit.element_types import ElementType
 from able_brick.core.errors import GeometryError, UnsoundError
 from able_brick.core.mesh.normals import area_vectors, dots
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
@@ -25,7 +25,7 @@ class Edited:
     vertex_from: Indices
     face_from: Indices
     picked: Indices
-    kind: Kind = "face"
+    kind: ElementType = "face"
     note: str = ""
     ended: Indices | None = None
 

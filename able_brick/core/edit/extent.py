@@ -8,7 +8,7 @@ import numpy as np
 
 from able_brick.core.edit.carry import carry
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import Kind, converted
+from able_brick.core.edit.element_types import ElementType, converted
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
@@ -16,7 +16,7 @@ from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 Side = Literal["length", "width", "height"]
 
 
-def stretched(mesh: PolyMesh, kind: Kind, ids: Indices, length: float, side: Side = "length") -> Edited:
+def stretched(mesh: PolyMesh, kind: ElementType, ids: Indices, length: float, side: Side = "length") -> Edited:
     """What is picked, made `length` m long about its middle: an edge, or what lies between two vertices; of faces the
     width or the height in their mean plane, level and up as far as that leans. Raises GeometryError where it has no
     such length yet, and for lengths that are not above 0."""

@@ -131,6 +131,6 @@ def _above(region: Region, uv: Floats, moves: Floats) -> Floats:
         corner = c if k == 0 else ahead
         move = moves[region.fan[corner]]
         part = dots(move, edge) / np.maximum(long, 1e-300) ** 2
-        aside = move - edge * part[:, None]
-        out[:, k] = uv[corner] + across * np.sqrt(dots(aside, aside))[:, None] + along * part[:, None]
+        sideways = move - edge * part[:, None]
+        out[:, k] = uv[corner] + across * np.sqrt(dots(sideways, sideways))[:, None] + along * part[:, None]
     return out

@@ -6,14 +6,14 @@ import numpy as np
 
 from able_brick.core.edit.carry import placed
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import Kind, converted
+from able_brick.core.edit.element_types import ElementType, converted
 from able_brick.core.edit.slide import chains
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
-def flattened(mesh: PolyMesh, kind: Kind, ids: Indices, normal: Floats | None, point: Floats | None) -> Edited:
+def flattened(mesh: PolyMesh, kind: ElementType, ids: Indices, normal: Floats | None, point: Floats | None) -> Edited:
     """Put what is picked into a plane: through their middle or a point (3,), square to a normal (3,) or as near to all
     of them as can be. Raises GeometryError for fewer than three vertices where the plane is to be found."""
     vertices = converted(mesh, kind, ids, "vertex")

@@ -14,7 +14,7 @@ MOST_BEVELLED: Final = 100_000
 MOST_PAIRS: Final = 5_000_000
 
 
-def refuse_many(count: int, most: int = MOST_FACES, what: str = "faces") -> None:
+def check_limit(count: int, most: int = MOST_FACES, what: str = "faces") -> None:
     """GeometryError where an operation would make more than may be."""
     if count > most:
         raise GeometryError(

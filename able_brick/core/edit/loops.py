@@ -8,8 +8,8 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, all_of, assemble, between_corners, weights_of
 from able_brick.core.edit.edited import Edited, refuse_flat
-from able_brick.core.edit.kinds import marked
-from able_brick.core.edit.limits import refuse_many
+from able_brick.core.edit.element_types import marked
+from able_brick.core.edit.limits import check_limit
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
@@ -86,7 +86,7 @@ def add_loops(
         at = np.tile(np.arange(1, n + 1) / (n + 1), (len(cut), 1))
     crossed = np.bincount(mesh.corner_face[strips.cut[t.corner_edge]], minlength=mesh.face_count)
     # a quad that is crossed both ways has a grid
-    refuse_many(int((crossed == 2).sum()) * (n + 1) + int((crossed > 2).sum()) * (n + 1) ** 2)
+    check_limit(int((crossed == 2).sum()) * (n + 1) + int((crossed > 2).sum()) * (n + 1) ** 2)
     fresh = p[ends[:, 0], None] * (1.0 - at[..., None]) + p[ends[:, 1], None] * at[..., None]
     work = Cutting(mesh, strips, n, cut, at)
     parts, pairs, interior, source = work.quads()

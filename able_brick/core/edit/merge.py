@@ -6,10 +6,10 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, like_corners
 from able_brick.core.edit.edited import Edited, refuse_worse
-from able_brick.core.edit.kinds import marked
-from able_brick.core.edit.limits import MOST_PAIRS, refuse_many
+from able_brick.core.edit.element_types import marked
+from able_brick.core.edit.limits import MOST_PAIRS, check_limit
 from able_brick.core.errors import GeometryError
-from able_brick.core.late import cKDTree
+from able_brick.core.lazy_imports import cKDTree
 from able_brick.core.mesh.gather import sums_at
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
@@ -32,13 +32,13 @@ def weld(mesh: PolyMesh, vertices: Indices, distance: float) -> Edited:
         raise GeometryError("Give a distance of 0 or more.", received=distance)
     own = np.unique(vertices)
     tree = cKDTree(mesh.positions[own])
-    refuse_many(int(tree.count_neighbors(tree, distance)), MOST_PAIRS, "pairs of vertices")
+    check_limit(int(tree.count_neighbors(tree, distance)), MOST_PAIRS, "pairs of vertices")
     pairs = tree.query_pairs(distance, output_type="ndarray")
     if not len(pairs):
         far = np.asarray(tree.query(mesh.positions[own], k=min(2, len(own)))[0])
         near = float(far[:, 1].min()) if len(own) > 1 else np.inf
-        told = f"the nearest two are {near:.4g} m apart" if np.isfinite(near) else "only one is picked"
-        raise GeometryError(f"No two of the vertices are within {distance:g} m: {told}.", allowed=float(near))
+        nearest = f"the nearest two are {near:.4g} m apart" if np.isfinite(near) else "only one is picked"
+        raise GeometryError(f"No two of the vertices are within {distance:g} m: {nearest}.", allowed=float(near))
     label, _ = joined_numbers(mesh.vertex_count, own[pairs[:, 0]], own[pairs[:, 1]])
     return _merged(mesh, label, np.unique(own[pairs]))
 

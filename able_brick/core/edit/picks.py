@@ -6,9 +6,9 @@ from typing import Literal, get_args
 
 import numpy as np
 
-from able_brick.core.edit.kinds import Kind, converted, count_of
+from able_brick.core.edit.element_types import ElementType, converted, count_of
 from able_brick.core.errors import GeometryError
-from able_brick.core.late import cKDTree
+from able_brick.core.lazy_imports import cKDTree
 from able_brick.core.mesh.facets import facets
 from able_brick.core.mesh.normals import area_vectors, dots, sharp_edges, unit
 from able_brick.core.mesh.numbering import joined_numbers
@@ -28,7 +28,7 @@ _SAME = 1.0 - 1e-9
 _NEAR = 1e-6
 
 
-def take_in(mesh: PolyMesh, kind: Kind, ids: Indices, how: How, angle: float = 0.0) -> Indices:
+def take_in(mesh: PolyMesh, kind: ElementType, ids: Indices, how: How, angle: float = 0.0) -> Indices:
     """What is picked of a kind after taking in more of it, rising; `angle` (radians) is how far *same way* reaches.
 
     Raises GeometryError for what means nothing for the kind.
@@ -56,7 +56,7 @@ def take_in(mesh: PolyMesh, kind: Kind, ids: Indices, how: How, angle: float = 0
     return np.flatnonzero(picked).astype(np.int32)
 
 
-def _touched(mesh: PolyMesh, kind: Kind, picked: Bools) -> Bools:
+def _touched(mesh: PolyMesh, kind: ElementType, picked: Bools) -> Bools:
     """(V) vertices of what is picked."""
     out = np.zeros(mesh.vertex_count, np.bool_)
     if picked.any():
@@ -64,7 +64,7 @@ def _touched(mesh: PolyMesh, kind: Kind, picked: Bools) -> Bools:
     return out
 
 
-def _beside(mesh: PolyMesh, kind: Kind, picked: Bools) -> Bools:
+def _beside(mesh: PolyMesh, kind: ElementType, picked: Bools) -> Bools:
     """What shares a vertex with what is picked; of vertices what shares an edge."""
     touched = _touched(mesh, kind, picked)
     if kind == "face":
@@ -80,7 +80,7 @@ def _beside(mesh: PolyMesh, kind: Kind, picked: Bools) -> Bools:
     return out
 
 
-def _connected(mesh: PolyMesh, kind: Kind, picked: Bools) -> Bools:
+def _connected(mesh: PolyMesh, kind: ElementType, picked: Bools) -> Bools:
     if kind == "face":
         _, part = face_components(mesh)
         return np.asarray(np.isin(part, part[picked]))

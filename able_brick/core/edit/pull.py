@@ -6,7 +6,7 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, like_corners
 from able_brick.core.edit.edited import Edited, refuse_worse
-from able_brick.core.edit.kinds import marked
+from able_brick.core.edit.element_types import marked
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.gather import sums_at
 from able_brick.core.mesh.normals import area_vectors, crossed, unit

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from able_brick.core.edit.edited import Edited, refuse_folded
+from able_brick.core.edit.element_types import marked
 from able_brick.core.edit.fans import before
-from able_brick.core.edit.kinds import marked
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.rings import vertex_corners

@@ -24,7 +24,7 @@ from able_brick.core.edit.sound_kernels import (
     triangle_frames,
 )
 from able_brick.core.errors import UnsoundError
-from able_brick.core.mesh.kept import found_with
+from able_brick.core.mesh.mesh_cache import found_with
 from able_brick.core.mesh.normals import area_vectors, dots
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints, PolyMesh
 from able_brick.core.mesh.spans import spans
@@ -35,7 +35,7 @@ from able_brick.core.threads import by_halves
 
 #: Pairs of triangles that are made room for at first, and at most.
 _FEW: Final = 4096
-_MANY: Final = 4_000_000
+_MOST_PAIRS: Final = 4_000_000
 #: Leaves from which on two threads look.
 _DENSE: Final = 1024
 #: Boxes in each leaf of the tree over them.
@@ -152,7 +152,7 @@ def _found(
             room,
         )
         # where all of the room is taken there may be others behind, of another kind
-        if len(found) < room or room >= _MANY:
+        if len(found) < room or room >= _MOST_PAIRS:
             return found
         room *= 32
 
@@ -240,7 +240,7 @@ def _volumes(mesh: PolyMesh) -> tuple[Ints, Floats, Bools, Floats]:
 def faults_of(
     mesh: PolyMesh, changed: Bools | None = None, fresh: Bools | None = None, group: Ints | None = None
 ) -> Faults:
-    """What is unsound of a mesh, where one of the faces concerned is changed (F); all of it where that is not told.
+    """What is unsound of a mesh, where one of the faces concerned is changed (F); all of it where that is not given.
     `fresh` faces (F) that lie back to back beside one another count as lying on one another. Of `group` 1 (F) are those
     that changed together, so that they are to one another as they were."""
     n = mesh.face_count
@@ -293,19 +293,19 @@ def check_sound(before: PolyMesh, out: Edited) -> tuple[str, Indices]:
         gone[old[kept & ~changed]] = False
         was = faults_of(before, gone)
         folded, met = (_excused(ill, gone, old) for ill in (was.folded, was.crossing | was.twice))
-    for flags, excused, one, many in (
+    for flags, excused, one, plural in (
         (now.folded, folded, "face would fold over or cross itself", "faces would fold over or cross themselves"),
         (now.crossing, met, "face would go through another", "faces would go through others"),
         (now.twice, met, "face would lie on another", "faces would lie on one another"),
     ):
         bad = flags & ~excused
         if bad.any():
-            raise UnsoundError(f"{counted(int(bad.sum()), one, many)}.", face=int(np.argmax(bad)))
+            raise UnsoundError(f"{counted(int(bad.sum()), one, plural)}.", face=int(np.argmax(bad)))
     turned = _turned(before, out, changed, moved) & ~now.inside_out & ~folded & ~met
     if turned.any():
         count = int(turned.sum())
         raise UnsoundError(f"{counted(count, 'face', 'faces')} would be turned over.", face=int(np.argmax(turned)))
-    told = []
+    sentences = []
     where = np.zeros(mesh.face_count, np.bool_)
     for name, text in (
         ("inside_out", "a part is inside out now"),
@@ -317,9 +317,9 @@ def check_sound(before: PolyMesh, out: Edited) -> tuple[str, Indices]:
         if was is not None and getattr(was, name).any():
             new[kept] &= ~getattr(was, name)[old[kept]]
         if new.any():
-            told.append(text)
+            sentences.append(text)
             where |= new
-    return "; ".join(told), np.flatnonzero(where)
+    return "; ".join(sentences), np.flatnonzero(where)
 
 
 def _excused(ill: Bools, gone: Bools, old: Indices) -> Bools:

@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.edit.edited import Edited, refuse_flat
+from able_brick.core.edit.element_types import converted, marked
 from able_brick.core.edit.extrude import extrude
-from able_brick.core.edit.kinds import converted, marked
-from able_brick.core.edit.limits import refuse_many
+from able_brick.core.edit.limits import check_limit
 from able_brick.core.edit.regions import Region
 from able_brick.core.errors import GeometryError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.normals import unit
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 
@@ -28,7 +28,7 @@ def sweep(mesh: PolyMesh, faces: Indices, places: Floats, turns: Floats, sizes: 
     if not float(np.linalg.norm(mean)) > 1e-9:
         raise GeometryError("The picked faces look away from each other, so the way has nowhere to begin; pick fewer.")
     normal = unit(mean[None])[0]
-    refuse_many(int(region.border.sum()) * (len(places) - 1))
+    check_limit(int(region.border.sum()) * (len(places) - 1))
     steps = np.linalg.norm(np.diff(places, axis=0), axis=1)
     if len(steps) < 1 or not (steps > 0).all():
         raise GeometryError("Two sections would lie on each other; ask for fewer.")

@@ -6,7 +6,7 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, like_corners
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import marked
+from able_brick.core.edit.element_types import marked
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 
 

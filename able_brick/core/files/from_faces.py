@@ -74,8 +74,8 @@ def mesh_from(raw: RawFaces, *, weld: bool = True) -> tuple[PolyMesh, list[str]]
     if twice.any():
         order, sizes, faces_before, cut = without_keyholes(points, vertex, starts, keep, twice)
         raw = _reordered(raw, order, faces_before, cut)
-        many = counted(int(twice.sum()), "face with a hole was", "faces with holes were")
-        notes.append(f"{many} cut at the bridge.")
+        counts = counted(int(twice.sum()), "face with a hole was", "faces with holes were")
+        notes.append(f"{counts} cut at the bridge.")
         vertex = np.ascontiguousarray(vertex[order])
         starts = np.concatenate([[0], np.cumsum(sizes)])
         keep, size, _ = _sound_corners(vertex, starts)
@@ -133,9 +133,9 @@ def _lean(mesh: PolyMesh, normal: npt.NDArray[np.floating], at: Whole) -> float:
     own = surface_shading(mesh)
     # each pair once, of the many corners that share both
     pairs = np.unique(own.group.astype(np.int64) * len(normal) + at)
-    told, shown = floats(normal[pairs % len(normal)]), own.normals[pairs // len(normal)]
-    known, long = lengths(told)
-    cosines = dots(told[known], shown[known]) / long[known]
+    own_normals, shown = floats(normal[pairs % len(normal)]), own.normals[pairs // len(normal)]
+    nonzero, long = lengths(own_normals)
+    cosines = dots(own_normals[nonzero], shown[nonzero]) / long[nonzero]
     return float(np.degrees(np.arccos(np.clip(cosines.min(initial=1.0), -1.0, 1.0))))
 
 

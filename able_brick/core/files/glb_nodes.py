@@ -9,7 +9,7 @@ import numpy as np
 
 from able_brick.core.files.node_extras import extras_with
 from able_brick.core.files.own_level import node_sum
-from able_brick.core.files.part import Node, Part
+from able_brick.core.files.scene import Node, ScenePart
 
 Json = dict[str, object]
 #: How rungs are written: by the extension MSFT_lod, or as nodes beside one another, called `{name}_LOD{n}`.
@@ -44,7 +44,7 @@ class Tree:
     without faces. `sums` are those of things by their names."""
 
     def __init__(
-        self, parts: Sequence[Part], at: Sequence[tuple[MeshAt | None, ...]], rungs: Rungs | None, *, lean: bool
+        self, parts: Sequence[ScenePart], at: Sequence[tuple[MeshAt | None, ...]], rungs: Rungs | None, *, lean: bool
     ) -> None:
         self._parts, self._at, self._rungs, self._lean = parts, at, rungs, lean
         self.flat: list[Json] = []
@@ -60,8 +60,8 @@ class Tree:
         out.update(stand)
         extras: Json = {}
         if not self._lean:
-            told = {**node.extras, "thing": node.thing} if node.thing else dict(node.extras)
-            extras = extras_with(told, node.others)
+            declared = {**node.extras, "thing": node.thing} if node.thing else dict(node.extras)
+            extras = extras_with(declared, node.others)
         held = self._at[node.part] if node.part is not None else ()
         inside: list[Laid] = []
         shows = ""
@@ -96,8 +96,8 @@ class Tree:
 
     def _coverages(self, part: int) -> list[float]:
         """For each rung, the part itself first, down to which share of the picture it is meant; the last one always."""
-        told = [r.coverage for r in self._parts[part].rungs]
-        shares = [0.5**k if c is None else c for k, c in enumerate(told, 1)]
+        declared = [r.coverage for r in self._parts[part].rungs]
+        shares = [0.5**k if c is None else c for k, c in enumerate(declared, 1)]
         return [*np.minimum.accumulate(shares).tolist(), 0.0]
 
     @staticmethod

@@ -13,7 +13,7 @@ from able_brick.core.files.glb_nodes import Laid, MeshAt, Rungs, Tree
 from able_brick.core.files.own_faces import FORMAT, checksum, packed
 from able_brick.core.files.own_level import FORMAT as LEVEL_FORMAT
 from able_brick.core.files.own_level import packed_level
-from able_brick.core.files.part import Material, Node, Part, Texture
+from able_brick.core.files.scene import Material, Node, ScenePart, Texture
 from able_brick.core.mesh.triangulate import triangulate
 
 ARRAY, ELEMENTS = 34962, 34963
@@ -75,7 +75,7 @@ def indices(values: npt.NDArray[np.generic], count: int) -> npt.NDArray[np.gener
 
 
 def _primitives(
-    binary: Binary, part: Part, slots: Sequence[int], *, lean: bool
+    binary: Binary, part: ScenePart, slots: Sequence[int], *, lean: bool
 ) -> tuple[list[Json], npt.NDArray[np.int64], str]:
     """One primitive for each material in use, the place of each hardware vertex in their joined arrays, and the
     checksum of what they hold."""
@@ -118,7 +118,7 @@ def _primitives(
     return out, place, checksum(held)
 
 
-def _polygons(binary: Binary, part: Part, place: npt.NDArray[np.int64]) -> Json:
+def _polygons(binary: Binary, part: ScenePart, place: npt.NDArray[np.int64]) -> Json:
     """What triangles alone would lose: faces, vertices, facets, sharp edges."""
     mesh, hardware = part.mesh, part.hardware
     vertex = np.empty(len(place), np.int64)
@@ -196,7 +196,7 @@ class _Meshes:
         self.materials: list[Material] = []
         self.written: list[Json] = []
 
-    def add(self, part: Part, piece: str = "") -> MeshAt | None:
+    def add(self, part: ScenePart, piece: str = "") -> MeshAt | None:
         """The mesh of a part; None where it has no faces."""
         if not part.mesh.face_count:
             return None
@@ -218,12 +218,12 @@ def _quiet(_share: float) -> None:
     """Nobody listens."""
 
 
-#: Nodes after which it is told how far it is.
+#: Nodes between two reports of progress.
 _BREATH = 500
 
 
 def write_glb(
-    parts: Sequence[Part],
+    parts: Sequence[ScenePart],
     nodes: Sequence[Node] | None = None,
     *,
     name: str = "",

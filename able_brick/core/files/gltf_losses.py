@@ -1,4 +1,4 @@
-"""What a glTF file holds that is not taken over: told by count and by name."""
+"""What a glTF file holds that is not taken over: reported by count and by name."""
 
 from __future__ import annotations
 
@@ -51,17 +51,17 @@ def _names(items: Iterable[dict[str, Any]]) -> str:
     return f" ({listed(named)})" if named else ""
 
 
-def _left(items: Iterable[dict[str, Any]], one: str, many: str) -> Iterator[str]:
+def _left(items: Iterable[dict[str, Any]], one: str, plural: str) -> Iterator[str]:
     some = list({id(i): i for i in items}.values())
     if some:
-        yield f"{counted(len(some), one, many)} {'was' if len(some) == 1 else 'were'} left out{_names(some)}."
+        yield f"{counted(len(some), one, plural)} {'was' if len(some) == 1 else 'were'} left out{_names(some)}."
 
 
-def _told_by(what: str, items: Iterable[dict[str, Any]], one: str, many: str) -> Iterator[str]:
+def _left_out_of(what: str, items: Iterable[dict[str, Any]], one: str, plural: str) -> Iterator[str]:
     some = list({id(i): i for i in items}.values())
     if some:
         were = "were" if what.endswith("s") else "was"
-        yield f"{what} of {counted(len(some), one, many)} {were} left out{_names(some)}."
+        yield f"{what} of {counted(len(some), one, plural)} {were} left out{_names(some)}."
 
 
 def _of_file(document: dict[str, Any]) -> Iterator[str]:
@@ -82,8 +82,8 @@ def _of_file(document: dict[str, Any]) -> Iterator[str]:
 
 def _of_nodes(document: dict[str, Any], reached: Container[int], kept: Container[int]) -> Iterator[str]:
     every = [(k, n) for k, n in enumerate(_list(document, "nodes")) if isinstance(n, dict)]
-    told = [n for k, n in every if k not in kept and others_extras(n) != ("", False)]
-    yield from _told_by("Extras", told, "node", "nodes")
+    reached_nodes = [n for k, n in every if k not in kept and others_extras(n) != ("", False)]
+    yield from _left_out_of("Extras", reached_nodes, "node", "nodes")
     lone = [n for k, n in enumerate(_list(document, "nodes")) if k not in reached and isinstance(n, dict)]
     yield from _left((n for n in lone if "mesh" in n), "node that is in no scene", "nodes that are in no scene")
 
@@ -91,15 +91,15 @@ def _of_nodes(document: dict[str, Any], reached: Container[int], kept: Container
 def _of_meshes(document: dict[str, Any]) -> Iterator[str]:
     primitives = [(m, p) for m in _items(document, "meshes") for p in _items(m, "primitives")]
     changing = (m for m, p in primitives if _items(p, "targets"))
-    yield from _told_by("Morph targets", changing, "mesh", "meshes")
+    yield from _left_out_of("Morph targets", changing, "mesh", "meshes")
     holders: dict[str, list[dict[str, Any]]] = {}
     for mesh, p in primitives:
         for name in _object(p, "attributes").keys() - _ATTRIBUTES:
             holders.setdefault(_kind(name), []).append(mesh)
     for kind in sorted(holders):
-        yield from _told_by(kind, holders[kind], "mesh", "meshes")
+        yield from _left_out_of(kind, holders[kind], "mesh", "meshes")
     packed = (m for m, p in primitives if _object(p, "extensions").keys() - READ)
-    yield from _told_by("Extensions", packed, "mesh", "meshes")
+    yield from _left_out_of("Extensions", packed, "mesh", "meshes")
 
 
 def _kind(name: str) -> str:
@@ -120,8 +120,8 @@ def _of_materials(document: dict[str, Any]) -> Iterator[str]:
         some = (m for m in materials if key in m or key in _object(m, "pbrMetallicRoughness"))
         yield from _left(some, f"{word} picture", f"{word} pictures")
     glow = (m for m in materials if any(v != 0 for v in _list(m, "emissiveFactor")))
-    yield from _told_by("The glow", glow, "material", "materials")
+    yield from _left_out_of("The glow", glow, "material", "materials")
     unlit = (m for m in materials if "KHR_materials_unlit" in _object(m, "extensions"))
     yield from _left(unlit, "unlit look", "unlit looks")
     more = (m for m in materials if _object(m, "extensions").keys() - READ)
-    yield from _told_by("Extensions", more, "material", "materials")
+    yield from _left_out_of("Extensions", more, "material", "materials")

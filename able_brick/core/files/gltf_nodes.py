@@ -14,8 +14,8 @@ from able_brick.core.files.glb_nodes import COVERAGE, LOD, STILL
 from able_brick.core.files.gltf_document import Beside, Document
 from able_brick.core.files.node_extras import others_extras, own_extra
 from able_brick.core.files.own_level import FORMAT, NoLevelError, node_sum, unpacked_level
-from able_brick.core.files.part import GroupAt, KeptLevel
-from able_brick.core.late import Rotation
+from able_brick.core.files.scene import GroupAt, KeptLevel
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats
 
 _MOST_NODES: Final = 200_000
@@ -46,7 +46,7 @@ class Stand:
 
 class Nodes(Document):
     """The nodes of the scene of a document. `ladders` are, by the number of a mesh, the numbers of those that are its
-    rungs, each with the share of the picture in which it is good, where that is told."""
+    rungs, each with the share of the picture in which it is good, where that is given."""
 
     def __init__(self, document: dict[str, Any], binary: bytes | None, beside: Beside) -> None:
         super().__init__(document, binary, beside)
@@ -57,7 +57,7 @@ class Nodes(Document):
         #: the nodes of the scene, and those that are rungs of them
         self.reached: set[int] = set()
         #: the nodes of which all that others tell is kept
-        self.told: set[int] = set()
+        self.declared: set[int] = set()
         #: of each mesh that Able Brick wrote the checksum of its primitives, and the piece that it is
         self.held: dict[int, tuple[str, str]] = {}
 
@@ -81,7 +81,7 @@ class Nodes(Document):
             if index in rungs or above[index] in rungs:
                 rungs.add(index)
                 continue
-            extras = self._told(node, index) if "mesh" in node or index in grouping else ""
+            extras = self._extras_of(node, index) if "mesh" in node or index in grouping else ""
             if index in grouping:
                 name = self.name(node, "Group")
                 self.groups.append(GroupAt(name, group, worlds[index], "" if "mesh" in node else thing, extras))
@@ -89,21 +89,21 @@ class Nodes(Document):
             if "mesh" in node:
                 mesh = self.whole(node["mesh"], f"nodes[{index}].mesh", 0, meshes - 1)
                 name = self.name(node, f"Node {index}")
-                many = self._instances(node, index)
-                total += 0 if many is None else len(many)
+                instances = self._instances(node, index)
+                total += 0 if instances is None else len(instances)
                 if total > _MOST_NODES:
                     raise FileError(f"More than {_MOST_NODES} things stand in the file; split it.", place="nodes")
-                if many is None:
+                if instances is None:
                     yield Stand(mesh, bare.get(index, name), worlds[index], group, thing, extras)
                 else:
-                    for k, matrix in enumerate(many, 1):
+                    for k, matrix in enumerate(instances, 1):
                         yield Stand(mesh, f"{name} {k}", worlds[index] @ matrix, group, "", extras)
             within[index] = group
 
-    def _told(self, node: dict[str, Any], index: int) -> str:
+    def _extras_of(self, node: dict[str, Any], index: int) -> str:
         text, left = others_extras(node)
         if not left:
-            self.told.add(index)
+            self.declared.add(index)
         return text
 
     def _grouping(self, nodes: list[Any], order: list[int], above: dict[int, int], rungs: set[int]) -> set[int]:
@@ -168,8 +168,10 @@ class Nodes(Document):
             if "mesh" not in node:
                 continue
             if "extensions" in node:
-                told = self.inner(self.inner(node, "extensions", f"nodes[{index}]"), LOD, f"nodes[{index}].extensions")
-                rungs |= self._told_rungs(node, index, told) if told else set()
+                declared = self.inner(
+                    self.inner(node, "extensions", f"nodes[{index}]"), LOD, f"nodes[{index}].extensions"
+                )
+                rungs |= self._declared_rungs(node, index, declared) if declared else set()
             found = _LOD_NAME.fullmatch(self.name(node, ""))
             if found is not None and own_extra(node, "thing") is None:  # a thing of ours is none, whatever its name
                 beside.setdefault((above[index], found[1]), {}).setdefault(int(found[2]), index)
@@ -183,9 +185,9 @@ class Nodes(Document):
                 self._put_ladder(nodes[finest], [(nodes[k], None) for k in same])
         return rungs, bare
 
-    def _told_rungs(self, node: dict[str, Any], index: int, told: dict[str, Any]) -> set[int]:
+    def _declared_rungs(self, node: dict[str, Any], index: int, declared: dict[str, Any]) -> set[int]:
         place = f"nodes[{index}].extensions.{LOD}"
-        ids = told.get("ids")
+        ids = declared.get("ids")
         every = self.list_of("nodes")
         if not isinstance(ids, list):
             raise FileError(f"{place}.ids should be a list.", place=place)
@@ -216,10 +218,10 @@ class Nodes(Document):
         if "extensions" not in node:
             return None
         place = f"nodes[{index}].extensions.{_INSTANCING}"
-        told = self.inner(self.inner(node, "extensions", f"nodes[{index}]"), _INSTANCING, place)
-        if not told:
+        declared = self.inner(self.inner(node, "extensions", f"nodes[{index}]"), _INSTANCING, place)
+        if not declared:
             return None
-        attributes = self.inner(told, "attributes", place)
+        attributes = self.inner(declared, "attributes", place)
         columns: dict[str, Floats] = {}
         for name in ("TRANSLATION", "ROTATION", "SCALE"):
             if name in attributes:
@@ -253,7 +255,7 @@ class Nodes(Document):
             return {}
         try:
             data, start, length, _ = self.view(own.get("level"), "scenes.extras.able_brick.level")
-            rows, told = unpacked_level(data[start : start + length])
+            rows, declared = unpacked_level(data[start : start + length])
         except (NoLevelError, FileError):
             self.notes.append("What was kept of arrays, courses and paths was left out, as it is damaged.")
             return {}
@@ -274,19 +276,19 @@ class Nodes(Document):
                 if compound:
                     belongs[index] = inside
                 continue
-            sound[index] = sound[parent] and told.get(thing) == sums[index] and thing not in standing
+            sound[index] = sound[parent] and declared.get(thing) == sums[index] and thing not in standing
             within[index] = thing
             if sound[index]:
                 standing[thing] = (within[parent], self.name(nodes[index], ""), others_extras(nodes[index])[0])
                 belongs[index] = thing
-        self.kept = KeptLevel(rows, standing, frozenset(told))
+        self.kept = KeptLevel(rows, standing, frozenset(declared))
         return belongs
 
     def _still(self, node: dict[str, Any]) -> bool:
         return "matrix" not in node and all(list(node.get(k, usual)) == list(usual) for k, usual in STILL.items())
 
     def _sums(self, nodes: list[Any], order: list[int], above: dict[int, int], named: dict[int, str]) -> dict[int, str]:
-        """The sum of each node, as they were told when the file was written."""
+        """The sum of each node, as they were when the file was written."""
         inside: dict[int, list[str]] = {}
         out: dict[int, str] = {}
         for index in reversed(order):

@@ -15,13 +15,13 @@ from able_brick.core.files.gltf_document import Beside, glb_chunks, number, pars
 from able_brick.core.files.gltf_losses import losses
 from able_brick.core.files.gltf_nodes import Nodes
 from able_brick.core.files.own_faces import OtherTrianglesError, OwnFaces, checksum, unpacked
-from able_brick.core.files.part import Alpha, Instance, Material, Part, PartRung, Scene, Texture, UvTransform
 from able_brick.core.files.pictures import texture
+from able_brick.core.files.scene import Alpha, Instance, Material, Scene, ScenePart, ScenePartRung, Texture, UvTransform
 from able_brick.core.mesh.polymesh import Floats
 
 _MOST_MESHES: Final = 20_000
 _MOST_VERTICES: Final = 20_000_000
-_KNOWN: Final = (
+_SUPPORTED: Final = (
     "KHR_mesh_quantization",
     "KHR_texture_transform",
     "KHR_materials_unlit",
@@ -59,7 +59,7 @@ class _Reader(Nodes):
         self.pictures: dict[int, Texture | None] = {}
 
     def scene(self) -> Scene:
-        required = [r for r in self.list_of("extensionsRequired") if r not in _KNOWN]
+        required = [r for r in self.list_of("extensionsRequired") if r not in _SUPPORTED]
         if required:
             names = ", ".join(sorted(str(r)[:60] for r in required[:20]))
             raise FileError(
@@ -74,7 +74,7 @@ class _Reader(Nodes):
                 allowed=_MOST_MESHES,
             )
         materials = [self.material(i) for i in range(len(self.list_of("materials")))]
-        parts: list[Part] = []
+        parts: list[ScenePart] = []
         part_of: dict[int, int] = {}
         for i in range(len(self.list_of("meshes"))):
             part = self.part(i, materials)
@@ -82,7 +82,7 @@ class _Reader(Nodes):
                 part_of[i] = len(parts)
                 parts.append(part)
         standing = [s for s in self.standing() if s.mesh in part_of]
-        self.notes[:0] = losses(self.document, self.reached, self.told)
+        self.notes[:0] = losses(self.document, self.reached, self.declared)
         if not parts and self.kept is None:
             raise FileError("The file holds no triangles.", place="meshes")
         rungs = self.with_rungs(parts, part_of, {s.mesh for s in standing})
@@ -93,7 +93,7 @@ class _Reader(Nodes):
         kept = tuple(p for k, p in enumerate(parts) if k not in rungs)
         return Scene(kept, tuple(instances), tuple(self.notes), tuple(self.groups), self.kept)
 
-    def with_rungs(self, parts: list[Part], part_of: dict[int, int], standing: set[int]) -> set[int]:
+    def with_rungs(self, parts: list[ScenePart], part_of: dict[int, int], standing: set[int]) -> set[int]:
         """Give parts their rungs; the numbers of those parts that are nothing else."""
         rungs: set[int] = set()
         for mesh, levels in self.ladders.items():
@@ -110,7 +110,7 @@ class _Reader(Nodes):
                 slots = np.array([surfaces.index(m) for m in other.materials] or [0], np.int32)
                 own = other.mesh.material
                 slim = other.mesh.replaced(material=slots[np.minimum(own, len(slots) - 1)])
-                found.append(PartRung(slim, coverage))
+                found.append(ScenePartRung(slim, coverage))
                 if k not in standing and k not in self.ladders:
                     rungs.add(part_of[k])
             name = base.name[: -len("_LOD0")] if base.name.upper().endswith("_LOD0") else base.name
@@ -124,11 +124,11 @@ class _Reader(Nodes):
         r, g, b, a = np.clip(
             self.numbers(pbr.get("baseColorFactor", [1, 1, 1, 1]), f"{place}.baseColorFactor", 4), 0, 1
         )
-        told = m.get("alphaMode", "OPAQUE")
+        declared = m.get("alphaMode", "OPAQUE")
         modes: dict[object, Alpha | None] = {"MASK": "mask", "BLEND": "blend" if a >= 1 else None}
-        if told != "OPAQUE" and (not isinstance(told, str) or told not in modes):
+        if declared != "OPAQUE" and (not isinstance(declared, str) or declared not in modes):
             raise FileError(f"{place}.alphaMode should be OPAQUE, MASK or BLEND.", place=place)
-        alpha = modes.get(told, "opaque" if a < 1 else None)
+        alpha = modes.get(declared, "opaque" if a < 1 else None)
         picture = pbr.get("baseColorTexture")
         return Material(
             self.name(m, f"Material {index + 1}"),
@@ -144,12 +144,12 @@ class _Reader(Nodes):
 
     def moved(self, holder: dict[str, Any], place: str) -> UvTransform | None:
         """How a picture is moved on its surface; None where it is not."""
-        told = self.inner(self.inner(holder, "extensions", place), "KHR_texture_transform", place)
-        if not told:
+        declared = self.inner(self.inner(holder, "extensions", place), "KHR_texture_transform", place)
+        if not declared:
             return None
-        u, v = self.numbers(told.get("offset", [0, 0]), f"{place}.offset", 2).tolist()
-        a, b = self.numbers(told.get("scale", [1, 1]), f"{place}.scale", 2).tolist()
-        turn = number(told.get("rotation", 0), f"{place}.rotation", -1e6, 1e6)
+        u, v = self.numbers(declared.get("offset", [0, 0]), f"{place}.offset", 2).tolist()
+        a, b = self.numbers(declared.get("scale", [1, 1]), f"{place}.scale", 2).tolist()
+        turn = number(declared.get("rotation", 0), f"{place}.rotation", -1e6, 1e6)
         return None if (u, v, turn, a, b) == (0, 0, 0, 1, 1) else (u, v, turn, a, b)
 
     def picture(self, holder: object, place: str) -> Texture | None:
@@ -187,7 +187,7 @@ class _Reader(Nodes):
 
     # -- meshes -
 
-    def part(self, index: int, materials: list[Material]) -> Part | None:
+    def part(self, index: int, materials: list[Material]) -> ScenePart | None:
         mesh = self.item("meshes", index, "meshes")
         place = f"meshes[{index}]"
         primitives = mesh.get("primitives")
@@ -236,7 +236,7 @@ class _Reader(Nodes):
         raw, weld = None, self.weld
         piece = ""
         if isinstance(own, dict) and own.get("format") in (1, 2):
-            piece = told if isinstance(told := own.get("piece"), str) else ""
+            piece = declared if isinstance(declared := own.get("piece"), str) else ""
             self.held[index] = (checksum(pieces), piece)
             try:
                 raw = self.polygons(own, place, pieces, self.held[index][0], np.asarray(position), normal, uv, colour)
@@ -269,7 +269,7 @@ class _Reader(Nodes):
             self.notes += [f"{name}: {note}" for note in notes]
         except GeometryError as error:
             raise FileError(f"{place} ({name}): {error}", place=place) from error
-        return Part(name, built, tuple(used), piece=piece) if built.face_count else None
+        return ScenePart(name, built, tuple(used), piece=piece) if built.face_count else None
 
     def own_materials(
         self,
@@ -291,15 +291,15 @@ class _Reader(Nodes):
                 if isinstance(slot, int) and 0 <= slot < len(slots) and p.get("material") != slots[slot]:
                     raise OtherTrianglesError  # materials were numbered anew
             return [materials[self.whole(s, f"{place}.extras.materials", 0, len(materials) - 1)] for s in slots]
-        known: dict[int, Material] = {}
+        by_slot: dict[int, Material] = {}
         for p in primitives:
             extras = p.get("extras")
             slot = extras.get("slot") if isinstance(extras, dict) else None
             if isinstance(slot, int) and 0 <= slot < 1000 and isinstance(p.get("material"), int):
-                known[slot] = materials[self.whole(p["material"], f"{place}.material", 0, len(materials) - 1)]
-        if not known:
+                by_slot[slot] = materials[self.whole(p["material"], f"{place}.material", 0, len(materials) - 1)]
+        if not by_slot:
             return used
-        return [known.get(k, Material("Plain")) for k in range(max(known) + 1)]
+        return [by_slot.get(k, Material("Plain")) for k in range(max(by_slot) + 1)]
 
     def primitive(self, p: dict[str, Any], place: str) -> dict[str, Any]:
         attributes = p.get("attributes")

@@ -27,17 +27,18 @@ def others_extras(node: dict[str, Any]) -> tuple[str, bool]:
     else:
         ours = isinstance(extras.get("kind"), str) and extras["kind"] in _KINDS
         own = _OWN | {"kind", "piece", "thing"} if ours else _OWN
-    told = {key: value for key, value in extras.items() if key not in own}
-    if not told:
+    foreign = {key: value for key, value in extras.items() if key not in own}
+    if not foreign:
         return "", False
     try:
-        return _text(told), False
+        return _text(foreign), False
     except ValueError:
         return "", True
 
 
 def extras_with(own: dict[str, object], text: str | None) -> dict[str, object]:
-    """What is written of a node: what others told of it, and our own, which stands apart where it is called alike."""
+    """What is written of a node: what other tools stored with it, and our own, which stands apart where it is called
+    alike."""
     theirs = json.loads(text) if text else {}
     if not own or not theirs:
         return theirs or own
@@ -45,7 +46,7 @@ def extras_with(own: dict[str, object], text: str | None) -> dict[str, object]:
 
 
 def own_extra(holder: dict[str, Any], key: str) -> object:
-    """What Able Brick told of a node under a key; None where it did not."""
+    """What Able Brick stored with a node under a key; None where it did not."""
     extras = holder.get("extras")
     if not isinstance(extras, dict):
         return None
@@ -64,10 +65,10 @@ def checked_extras(text: str) -> str:
     return _text(found)
 
 
-def _text(told: dict[str, Any]) -> str:
-    if _deeper(told, _DEEPEST):
+def _text(foreign: dict[str, Any]) -> str:
+    if _deeper(foreign, _DEEPEST):
         raise ValueError("Extras lie too deep in one another.")
-    out = json.dumps(told, separators=(",", ":"), ensure_ascii=False, allow_nan=False)
+    out = json.dumps(foreign, separators=(",", ":"), ensure_ascii=False, allow_nan=False)
     out.encode()
     if len(out) > MOST_EXTRAS:
         raise ValueError(f"Extras are at most {MOST_EXTRAS} characters.")

@@ -13,8 +13,8 @@ from able_brick.core.files import obj_kernels as kernels
 from able_brick.core.files.from_faces import RawFaces, mesh_from
 from able_brick.core.files.gltf_document import Beside
 from able_brick.core.files.gltf_read import nothing_beside
-from able_brick.core.files.part import Instance, Material, Part, Scene, Texture
 from able_brick.core.files.pictures import texture
+from able_brick.core.files.scene import Instance, Material, Scene, ScenePart, Texture
 from able_brick.core.mesh.spans import spans
 
 _MOST_ELEMENTS: Final = 40_000_000
@@ -148,18 +148,18 @@ def _directives(text: bytes, line_at: npt.NDArray[np.int64], line_face: npt.NDAr
 def _materials(lines: _Lines, beside: Beside) -> tuple[list[Material], list[str]]:
     """A material for each name in the order of their numbers, and notes."""
     notes: list[str] = []
-    known: dict[str, Material] = {}
+    defined: dict[str, Material] = {}
     for library in dict.fromkeys(lines.libraries):
         data = beside(library)
         if data is None:
             notes.append(f"The materials' file {library[:80]} is not among those given; bring it in together.")
             continue
-        known |= read_mtl(data, beside, notes)
+        defined |= read_mtl(data, beside, notes)
     out = []
     for name in lines.material_names:
-        if name and lines.libraries and name not in known:
+        if name and lines.libraries and name not in defined:
             notes.append(f"The material {name[:80]} is not defined; it is plain.")
-        out.append(known.get(name, Material(name[:120] or "Plain")))
+        out.append(defined.get(name, Material(name[:120] or "Plain")))
     return out, notes[:50]
 
 
@@ -280,7 +280,7 @@ def _scene(raw: RawFaces, lines: _Lines, materials: list[Material], notes: list[
         used, part_of, names = np.array([0]), np.zeros(len(run), np.int64), ["All parts"]
         notes.append(f"The file has more than {_MOST_PARTS} parts; they were joined into one.")
     material, smoothing = np.array(lines.materials)[run], np.array(lines.smoothing)[run]
-    parts: list[Part] = []
+    parts: list[ScenePart] = []
     # faces, and corners, by their parts, in their order in each
     by_part = np.argsort(part_of, kind="stable")
     bounds = np.searchsorted(part_of[by_part], [*used.tolist(), np.iinfo(np.int64).max])
@@ -311,12 +311,12 @@ def _scene(raw: RawFaces, lines: _Lines, materials: list[Material], notes: list[
             smoothing=smoothing[faces] if lines.smooth else None,
         )
         try:
-            mesh, told = mesh_from(one, weld=weld)
+            mesh, mesh_notes = mesh_from(one, weld=weld)
         except GeometryError as error:
             raise FileError(f"{name}: {error}", place=name) from error
-        notes += [f"{name}: {note}" for note in told]
+        notes += [f"{name}: {note}" for note in mesh_notes]
         if mesh.face_count:
-            parts.append(Part(name[:120], mesh, tuple(materials[s] for s in slots)))
+            parts.append(ScenePart(name[:120], mesh, tuple(materials[s] for s in slots)))
     if not parts:
         raise FileError("No face of the file has an area.", place="file")
     return Scene(tuple(parts), tuple(Instance(i, p.name, np.eye(4)) for i, p in enumerate(parts)), tuple(notes))

@@ -7,11 +7,11 @@ from itertools import pairwise
 
 import numpy as np
 
-from able_brick.core.files.part import Material, Part
+from able_brick.core.files.scene import Material, ScenePart
 from able_brick.core.mesh.normals import shading
 
 
-def write_obj(parts: Sequence[Part], name: str) -> dict[str, bytes]:
+def write_obj(parts: Sequence[ScenePart], name: str) -> dict[str, bytes]:
     """The files of an OBJ by name: `name`.obj, `name`.mtl, and the textures.
 
     Polygons, normals, texture coordinates, colours behind the positions, one object for each part. Numbers are written

@@ -7,7 +7,7 @@ import struct
 from typing import TYPE_CHECKING, Final
 
 from able_brick.core.errors import FileError
-from able_brick.core.files.part import Media, Texture
+from able_brick.core.files.scene import Media, Texture
 
 if TYPE_CHECKING:
     from PIL.ImageFile import ImageFile

@@ -13,9 +13,9 @@ from able_brick.core.files.colours import to_linear
 from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
 from able_brick.core.files.gltf_document import Beside
 from able_brick.core.files.gltf_read import nothing_beside
-from able_brick.core.files.part import Instance, Material, Part, Scene
 from able_brick.core.files.pictures import texture
 from able_brick.core.files.ply_kernels import walk_binary, walk_words
+from able_brick.core.files.scene import Instance, Material, Scene, ScenePart
 from able_brick.core.files.text_kernels import all_numbers
 
 _KINDS: Final = {
@@ -94,7 +94,7 @@ def read_ply(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True)
         raise FileError("The vertices have no x, y and z.", place="header")
     if faces is None or not len(faces[0]):
         raise FileError("The file has no faces; clouds of points are not read.", place="header")
-    # what is not a number is told by mesh_from; on the way there it may be reckoned with
+    # what is not a number is reported by mesh_from; on the way there it may be computed with
     with np.errstate(invalid="ignore", over="ignore"):
         return _scene(header, columns, whole_colours, faces, _shades(shades), beside, weld=weld)
 
@@ -370,7 +370,7 @@ def _scene(
         materials.append(Material(m.name, m.colour, m.roughness, m.metallic, picture))
     slot = None if material is None else np.minimum(np.searchsorted(slots, material), len(materials) - 1)
     try:
-        mesh, told = mesh_from(
+        mesh, mesh_notes = mesh_from(
             RawFaces(
                 points,
                 sizes,
@@ -387,4 +387,6 @@ def _scene(
         raise FileError(str(error), place="element vertex") from error
     if not mesh.face_count:
         raise FileError("No face of the file has an area.", place="element face")
-    return Scene((Part("Piece", mesh, tuple(materials)),), (Instance(0, "Piece", np.eye(4)),), (*notes, *told))
+    return Scene(
+        (ScenePart("Piece", mesh, tuple(materials)),), (Instance(0, "Piece", np.eye(4)),), (*notes, *mesh_notes)
+    )

@@ -7,12 +7,12 @@ from collections.abc import Sequence
 import numpy as np
 
 from able_brick.core.files.colours import to_srgb
-from able_brick.core.files.part import Part
+from able_brick.core.files.scene import ScenePart
 from able_brick.core.files.units import as_one
 from able_brick.core.mesh.hardware import hardware_vertices
 
 
-def write_ply(parts: Sequence[Part]) -> bytes:
+def write_ply(parts: Sequence[ScenePart]) -> bytes:
     """The bytes of a PLY file of all parts in one: polygons, normals, texture coordinates, colours, material indices.
 
     The format keeps these for each vertex, so a vertex is written once for each of its looks; reading welds it again.

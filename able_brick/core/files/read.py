@@ -10,8 +10,8 @@ from able_brick.core.errors import FileError
 from able_brick.core.files.gltf_document import Beside
 from able_brick.core.files.gltf_read import nothing_beside, read_glb, read_gltf
 from able_brick.core.files.obj_read import read_obj
-from able_brick.core.files.part import Instance, Part, Scene
 from able_brick.core.files.ply_read import read_ply
+from able_brick.core.files.scene import Instance, Scene, ScenePart
 from able_brick.core.files.stl_read import read_stl
 
 MODELS: Final = (".glb", ".gltf", ".obj", ".ply", ".stl")
@@ -51,7 +51,7 @@ def read_file(name: str, data: bytes, beside: Beside = nothing_beside, *, weld: 
     stem = "".join(c for c in PurePath(name).stem if c.isprintable())[:120].strip()
     if len(scene.parts) == 1 and scene.parts[0].name in ("Piece", "Part 1") and stem:
         (only,) = scene.parts
-        named = Part(stem, only.mesh, only.materials)
+        named = ScenePart(stem, only.mesh, only.materials)
         return Scene((named,), tuple(Instance(i.part, stem, i.matrix) for i in scene.instances), scene.notes)
     return scene
 

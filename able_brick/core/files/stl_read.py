@@ -9,7 +9,7 @@ import numpy as np
 
 from able_brick.core.errors import FileError, GeometryError
 from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
-from able_brick.core.files.part import Instance, Material, Part, Scene
+from able_brick.core.files.scene import Instance, Material, Scene, ScenePart
 from able_brick.core.files.text_kernels import blank, number_at
 from able_brick.core.kernel import kernel
 
@@ -30,13 +30,13 @@ def read_stl(data: bytes, *, weld: bool = True) -> Scene:
                 received=count,
             )
         raise FileError("This is not an STL file: it is too short, and does not begin with “solid”.", place="byte 0")
-    name, told = "Piece", list[str]()
+    name, file_notes = "Piece", list[str]()
     if binary:
         if count > _MOST:
             raise FileError(f"The file has {count} triangles; at most {_MOST} are read.", place="byte 80")
         there, rest = divmod(len(data) - 84, 50)
         if there > count and not rest and there <= _MOST:
-            told.append(f"The file claims {count} triangles; all {there} that are there were read.")
+            file_notes.append(f"The file claims {count} triangles; all {there} that are there were read.")
             count = there
         points = floats(np.frombuffer(data, RECORD, count, 84)["corners"].reshape(-1, 3))
     else:
@@ -52,7 +52,7 @@ def read_stl(data: bytes, *, weld: bool = True) -> Scene:
         raise FileError(str(error), place="triangles") from error
     if not mesh.face_count:
         raise FileError("No triangle of the file has an area.", place="file")
-    return Scene((Part(name, mesh, (Material("Plain"),)),), (Instance(0, name, np.eye(4)),), (*told, *notes))
+    return Scene((ScenePart(name, mesh, (Material("Plain"),)),), (Instance(0, name, np.eye(4)),), (*file_notes, *notes))
 
 
 def _looks_like_text(data: bytes, count: int) -> bool:

@@ -6,13 +6,13 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from able_brick.core.files.part import Part
+from able_brick.core.files.scene import ScenePart
 from able_brick.core.files.stl_read import RECORD
 from able_brick.core.mesh.normals import unit
 from able_brick.core.mesh.triangulate import triangulate
 
 
-def write_stl(parts: Sequence[Part]) -> bytes:
+def write_stl(parts: Sequence[ScenePart]) -> bytes:
     """The bytes of a binary STL file of all triangles; the format has no quads, materials or texture coordinates."""
     corners = np.concatenate([p.mesh.positions[p.mesh.corners[triangulate(p.mesh)[0]]] for p in parts])
     rows = np.zeros(len(corners), RECORD)

@@ -9,7 +9,7 @@ from typing import Final
 
 import numpy as np
 
-from able_brick.core.files.part import Instance, Part, Scene
+from able_brick.core.files.scene import Instance, Scene, ScenePart
 from able_brick.core.mesh.combine import joined, mapped, turned_over
 from able_brick.core.mesh.polymesh import Floats
 
@@ -60,10 +60,10 @@ def _changed(scene: Scene, factor: float, turn: Floats | None) -> Scene:
         out = p if turn is None else p @ turn.T
         return out * factor
 
-    def moved(part: Part) -> Part:
+    def moved(part: ScenePart) -> ScenePart:
         mesh, *slim = (mapped(m, point(m.positions), turn) for m in (part.mesh, *(r.mesh for r in part.rungs)))
         rungs = tuple(replace(r, mesh=m) for r, m in zip(part.rungs, slim, strict=True))
-        return Part(part.name, mesh, part.materials, rungs=rungs)
+        return ScenePart(part.name, mesh, part.materials, rungs=rungs)
 
     parts = tuple(moved(p) for p in scene.parts)
     whole = np.eye(4)
@@ -80,25 +80,25 @@ def _changed(scene: Scene, factor: float, turn: Floats | None) -> Scene:
     return Scene(parts, instances, scene.notes, groups)
 
 
-def standing_parts(scene: Scene) -> list[Part]:
+def standing_parts(scene: Scene) -> list[ScenePart]:
     """Every instance as a part of its own, in the coordinates of the scene; mirrored ones keep their outside."""
     out = []
     for i in scene.instances or tuple(Instance(k, p.name, np.eye(4)) for k, p in enumerate(scene.parts)):
         part = scene.parts[i.part]
         if (i.matrix == np.eye(4)).all():
-            out.append(Part(i.name, part.mesh, part.materials))
+            out.append(ScenePart(i.name, part.mesh, part.materials))
             continue
         linear = i.matrix[:3, :3]
         mesh = mapped(part.mesh, part.mesh.positions @ linear.T + i.matrix[:3, 3], linear)
-        out.append(Part(i.name, turned_over(mesh) if np.linalg.det(linear) < 0 else mesh, part.materials))
+        out.append(ScenePart(i.name, turned_over(mesh) if np.linalg.det(linear) < 0 else mesh, part.materials))
     return out
 
 
-def as_one(parts: Sequence[Part], name: str) -> Part:
+def as_one(parts: Sequence[ScenePart], name: str) -> ScenePart:
     """One part of all, with every material once."""
     materials = list(dict.fromkeys(m for p in parts for m in p.materials))
     meshes = []
     for p in parts:
         slots = np.array([materials.index(m) for m in p.materials] or [0], np.int32)
         meshes.append(p.mesh.replaced(material=slots[np.minimum(p.mesh.material, len(slots) - 1)]))
-    return Part(name, joined(meshes), tuple(materials))
+    return ScenePart(name, joined(meshes), tuple(materials))

@@ -10,7 +10,7 @@ import numpy as np
 from able_brick.core.files.glb_write import ARRAY, ELEMENTS, Binary, Json, assembled, index_type
 from able_brick.core.files.view_kernels import gather, repeat
 from able_brick.core.mesh.hardware import hardware_vertices
-from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.mesh_cache import kept_with_mesh
 from able_brick.core.mesh.normals import sharp_edges
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology

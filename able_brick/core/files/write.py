@@ -11,8 +11,8 @@ from able_brick.core.errors import FileError
 from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.obj_write import write_obj
-from able_brick.core.files.part import Instance, Node, Scene
 from able_brick.core.files.ply_write import write_ply
+from able_brick.core.files.scene import Instance, Node, Scene
 from able_brick.core.files.stl_write import write_stl
 from able_brick.core.files.units import Unit, Up, standing_parts, taken_out
 from able_brick.core.mesh.polymesh import Floats

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.mesh.hull import on_hull
-from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.mesh_cache import kept_with_mesh
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 
 _FEW = 64

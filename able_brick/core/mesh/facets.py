@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.mesh.gather import sums_at
-from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.mesh_cache import kept_with_mesh
 from able_brick.core.mesh.normals import area_vectors, dots, unit
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Indices, PolyMesh

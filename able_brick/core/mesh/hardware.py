@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.mesh_cache import kept_with_mesh
 from able_brick.core.mesh.normals import Shading, shading
 from able_brick.core.mesh.numbering import bits_of, number_rows
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
-from able_brick.core.mesh.split_by_look import leaders, split_by_look
+from able_brick.core.mesh.split_by_shading import leaders, split_by_shading
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,7 +46,7 @@ def hardware_vertices(mesh: PolyMesh) -> HardwareVertices:
     material = mesh.material[mesh.corner_face]
     looks = [bits_of(a) for a in (mesh.uv, mesh.colour) if a is not None]
     rows = looks[0] if len(looks) == 1 else np.concatenate([np.zeros((len(group), 0), np.uint32), *looks], axis=1)
-    number, first = split_by_look(mesh.corners, mesh.vertex_count, group, material, rows)
+    number, first = split_by_shading(mesh.corners, mesh.vertex_count, group, material, rows)
     if not len(number):
         number, first = _split(mesh.corners, group, material, rows)
     groups = group[first]

@@ -43,9 +43,9 @@ def content_hash(mesh: PolyMesh, rule: int = RULE) -> str:
 
 
 def rule_of(mesh: PolyMesh, key: str, rule: int | None) -> int | None:
-    """The rule by which a mesh has the hash `key`: the one that is told, else the first that fits; None for none."""
-    known = (rule,) if rule is not None else (RULE, *(r for r in _RULES if r != RULE))
-    return next((r for r in known if r in _RULES and content_hash(mesh, r) == key), None)
+    """The rule by which a mesh has the hash `key`: the one that is given, else the first that fits; None for none."""
+    rules = (rule,) if rule is not None else (RULE, *(r for r in _RULES if r != RULE))
+    return next((r for r in rules if r in _RULES and content_hash(mesh, r) == key), None)
 
 
 def _enter(h: Any, array: Any) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 
 from able_brick.core.mesh.combine import joined, together
 from able_brick.core.mesh.hardware import hardware_vertices
-from able_brick.core.mesh.kept import found_with, kept_with_mesh
+from able_brick.core.mesh.mesh_cache import found_with, kept_with_mesh
 from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -52,18 +52,18 @@ def counts(mesh: PolyMesh) -> Counts:
 
 
 def counts_of_all(meshes: Sequence[PolyMesh]) -> list[Counts]:
-    """`counts` of many meshes, reckoned of several at once: for small ones that takes a fraction of the time."""
+    """`counts` of many meshes, computed of several at once: for small ones that takes a fraction of the time."""
     out: dict[int, Counts] = {}
     alike: dict[tuple[object, ...], list[int]] = {}
     for k, mesh in enumerate(meshes):
-        known = found_with(mesh, counts)
-        if known is not None:
-            out[k] = known
+        cached = found_with(mesh, counts)
+        if cached is not None:
+            out[k] = cached
             continue
         alike.setdefault((mesh.smooth_angle, mesh.uv is None, mesh.colour is None, mesh.normal is None), []).append(k)
     for numbers in alike.values():
-        told = (c for some in together([meshes[k] for k in numbers]) for c in _counted(some))
-        out |= dict(zip(numbers, told, strict=True))
+        computed = (c for some in together([meshes[k] for k in numbers]) for c in _counted(some))
+        out |= dict(zip(numbers, computed, strict=True))
     return [out[k] for k in range(len(meshes))]
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.mesh_cache import kept_with_mesh
 from able_brick.core.mesh.normal_kernels import angle_weighted, face_vectors, mark_sharp, units
 from able_brick.core.mesh.numbering import bits_of, joined_numbers, number_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
@@ -114,10 +114,10 @@ def lengths(normals: Floats) -> tuple[Bools, Floats]:
 
 def with_normals(mesh: PolyMesh, normals: Floats) -> PolyMesh:
     """The mesh shaded by normals (C,3) of whatever length; where one has none, by that of its surface."""
-    known, length = lengths(normals)
+    nonzero, length = lengths(normals)
     length[np.abs(length - 1.0) < 1e-6] = 1.0  # as a file holds them
-    found = np.divide(normals, length[:, None], out=np.zeros_like(normals), where=known[:, None])
-    lost = np.flatnonzero(~known)
+    found = np.divide(normals, length[:, None], out=np.zeros_like(normals), where=nonzero[:, None])
+    lost = np.flatnonzero(~nonzero)
     if len(lost):
         own = surface_shading(mesh)
         found[lost] = own.normals[own.group[lost]]

@@ -225,7 +225,7 @@ class PolyMesh:
         return RULE
 
     def know(self, content_hash: str, bounds: tuple[Floats, Floats]) -> None:
-        """Take over what has been reckoned of the very same mesh in another process; the arrays stay as they are."""
+        """Take over what has been computed of the very same mesh in another process; the arrays stay as they are."""
         self.__dict__["content_hash"], self.__dict__["bounds"] = content_hash, bounds
 
     @property

@@ -8,7 +8,7 @@ from itertools import chain
 
 import numpy as np
 
-from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.mesh_cache import kept_with_mesh
 from able_brick.core.mesh.polymesh import Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 

@@ -8,7 +8,7 @@ from weakref import WeakValueDictionary
 
 import numpy as np
 
-from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.mesh_cache import kept_with_mesh
 from able_brick.core.mesh.numbering import edge_tables, face_parts
 from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh, following
 

@@ -6,7 +6,7 @@ import mapbox_earcut
 import numpy as np
 
 from able_brick.core.mesh.face_kernels import quad_diagonals
-from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.mesh_cache import kept_with_mesh
 from able_brick.core.mesh.normals import area_vectors, unit
 from able_brick.core.mesh.polymesh import Ints, PolyMesh
 

@@ -69,7 +69,7 @@ def problems_of_all(meshes: Sequence[PolyMesh]) -> list[list[Problem]]:
 
 
 def problems(mesh: PolyMesh) -> list[Problem]:
-    """Every kind of fault found; open borders are no fault and are told by `counts`."""
+    """Every kind of fault found; open borders are no fault and are reported by `counts`."""
     t = topology(mesh)
     crowded = _where(np.greater(t.edge_uses, 2))
     two = t.edge_uses[t.corner_edge] == 2
@@ -86,4 +86,6 @@ def problems(mesh: PolyMesh) -> list[Problem]:
         ("crowded_edges", crowded, "edge has more than two faces", "edges have more than two faces"),
         ("winding", clash, "edge joins faces that look opposite ways", "edges join faces that look opposite ways"),
     ]
-    return [Problem(code, len(at), int(at[0]), counted(len(at), one, many)) for code, at, one, many in found if len(at)]
+    return [
+        Problem(code, len(at), int(at[0]), counted(len(at), one, plural)) for code, at, one, plural in found if len(at)
+    ]

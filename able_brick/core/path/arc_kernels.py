@@ -22,7 +22,7 @@ _WEIGHTS = np.ascontiguousarray(WEIGHTS / 2.0)
 
 @inline_kernel
 def hodograph(c, k):  # type: ignore[no-untyped-def]
-    """The nine numbers from which the derivative in a span is reckoned."""
+    """The nine numbers from which the derivative in a span is computed."""
     return (
         c[k, 1, 0] - c[k, 0, 0],
         c[k, 1, 1] - c[k, 0, 1],

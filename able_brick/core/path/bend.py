@@ -11,7 +11,7 @@ from typing import Final, Protocol
 import numpy as np
 import numpy.typing as npt
 
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.normals import dots
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.mesh.slicing import ON_PLANE
@@ -247,7 +247,7 @@ def _check_parts(
     error: float,
 ) -> None:
     """Double the parts of those of the items that wait whose edges, as they are divided, are farther from the true
-    curve than `error`: where bends change fast, the samples that the parts were reckoned from may have missed the
+    curve than `error`: where bends change fast, the samples that the parts were computed from may have missed the
     strongest. Those that have all the parts that there are, are marked as coarse."""
     while len(waiting):
         again = []

@@ -43,7 +43,7 @@ class CornerTurn(StrEnum):
 
 
 @dataclass(frozen=True, eq=False)
-class Part:
+class CoursePart:
     """A piece as it is laid: how it runs, and its box as it does."""
 
     run: Run
@@ -100,7 +100,7 @@ class Course:
 
 def lay_course(
     guide: Guide | Between,
-    parts: Sequence[Part],
+    parts: Sequence[CoursePart],
     rhythm: Rhythm | None = None,
     *,
     fit: Fit = Fit.FILL,
@@ -143,7 +143,7 @@ def _is_upright(guide: Guide | Between) -> bool:
     return guide.upright if isinstance(guide, Guide) else guide.first.upright
 
 
-def _shared(along: Slots, parts: Sequence[Part], rhythm: Rhythm) -> Slots:
+def _shared(along: Slots, parts: Sequence[CoursePart], rhythm: Rhythm) -> Slots:
     """Other parts in the slots of another course: one in each, stretched to it."""
     m = len(rhythm.pattern)
     first = rhythm.first is not None and not along.whole
@@ -169,7 +169,7 @@ def _shared(along: Slots, parts: Sequence[Part], rhythm: Rhythm) -> Slots:
 
 
 def _bent(
-    guide: Guide | Between, parts: Sequence[Part], found: Slots, natural: tuple[float, float], steep: Bools
+    guide: Guide | Between, parts: Sequence[CoursePart], found: Slots, natural: tuple[float, float], steep: Bools
 ) -> Course:
     positions, turns = np.zeros((len(found), 3)), np.tile([0.0, 0.0, 0.0, 1.0], (len(found), 1))
     sizes = np.ones((len(found), 3))
@@ -206,7 +206,7 @@ def _as_piece(run: Run, frames: Floats) -> Floats:
 
 def _rigid(
     guide: Guide | Between,
-    parts: Sequence[Part],
+    parts: Sequence[CoursePart],
     found: Slots,
     natural: tuple[float, float],
     at: Floats,
@@ -279,7 +279,7 @@ def _stand_in_corners(
     middles: Floats,
     standing: bool,
     corner_turn: CornerTurn,
-    parts: Sequence[Part],
+    parts: Sequence[CoursePart],
     centre: Floats,
     tangent: Floats,
     side: Floats,

@@ -26,7 +26,7 @@ from able_brick.core.path.radius import radius_of
 from able_brick.core.threads import by_halves
 
 #: So many places are looked for by two threads.
-_MANY: Final = 4000
+_PARALLEL_FROM: Final = 4000
 
 
 @dataclass(frozen=True)
@@ -83,8 +83,8 @@ class Curve:
     def drawn(self, *, per_span: int = 24) -> Floats:
         """(n,3) points to draw the path with; straight spans have only their ends."""
         a, b, c, d = self.controls.transpose(1, 0, 2)
-        aside = [crossed(d - a, b - a), crossed(d - a, c - a)]
-        straight = np.sqrt(dots(aside[0], aside[0])) + np.sqrt(dots(aside[1], aside[1])) < 1e-9
+        off_line = [crossed(d - a, b - a), crossed(d - a, c - a)]
+        straight = np.sqrt(dots(off_line[0], off_line[0])) + np.sqrt(dots(off_line[1], off_line[1])) < 1e-9
         share = np.arange(per_span) / per_span
         chosen = (~straight)[:, None] | (share == 0.0)
         at = (np.arange(self.span_count)[:, None] + share)[chosen]
@@ -134,7 +134,7 @@ class Curve:
         t = np.asarray(at, np.float64)
         every = t.ravel()
         parts = by_halves(
-            lambda a, b: stations_of(every[a:b], knots, sums, self.controls, self.ground), len(every), _MANY
+            lambda a, b: stations_of(every[a:b], knots, sums, self.controls, self.ground), len(every), _PARALLEL_FROM
         )
         out: Floats = parts[0] if len(parts) == 1 else np.concatenate(parts)
         return out.reshape(t.shape)
@@ -146,7 +146,9 @@ class Curve:
         """
         knots, sums = self.cells
         s = np.ascontiguousarray(stations, np.float64)
-        parts = by_halves(lambda a, b: parameters_of(s[a:b], knots, sums, self.controls, self.ground), len(s), _MANY)
+        parts = by_halves(
+            lambda a, b: parameters_of(s[a:b], knots, sums, self.controls, self.ground), len(s), _PARALLEL_FROM
+        )
         out: Floats = parts[0] if len(parts) == 1 else np.concatenate(parts)
         return out
 

@@ -15,7 +15,7 @@ from able_brick.core.path.march import fitted_strides, strides_from
 from able_brick.core.place.copies import check_items
 from able_brick.core.text import length_of
 
-#: What is reckoned with when lengths are added up, metres.
+#: What is computed with when lengths are added up, metres.
 _LEAST: Final = 1e-6
 
 
@@ -111,7 +111,7 @@ class Leg:
         return Stretches(ends, found, np.broadcast_to(stretch, (len(ends),)).copy(), pitch, closes)
 
 
-def how_many(natural: Floats, room: float, gap: float, *, whole: bool) -> int:
+def item_count(natural: Floats, room: float, gap: float, *, whole: bool) -> int:
     """How many of a row of lengths (n, m) come nearest to filling a room, metres, with gaps between."""
     filled_by = np.cumsum(natural + gap) - (0.0 if whole else gap)
     after = int(np.searchsorted(filled_by, room))

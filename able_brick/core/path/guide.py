@@ -144,8 +144,8 @@ class Guide:
             whole = self.curve.length
             at = np.concatenate([at[:-1] - whole, at[:-1], at[:-1] + whole])
             roll = np.tile(roll, 3)
-        told = np.isfinite(roll)
-        at, roll = at[told], roll[told]
+        given = np.isfinite(roll)
+        at, roll = at[given], roll[given]
         # beyond the first and the last point that says so it is as there
         begin, end = min(0.0, float(at[0])) - 1.0, max(self.length, float(at[-1])) + 1.0
         if at[0] > 0.0 or at[-1] < self.length:
@@ -337,7 +337,7 @@ class Guide:
         return out
 
     def shifted(self, sideways: float, up: float) -> Guide:
-        """The same curve and rule with other shifts; what does not depend on them is not reckoned again."""
+        """The same curve and rule with other shifts; what does not depend on them is not computed again."""
         return self._with(sideways=sideways, up=up)
 
 

@@ -12,7 +12,7 @@ from able_brick.core.threads import by_halves
 
 _TRACES = 2000
 #: So many strides are looked for by two threads.
-_MANY = 4000
+_PARALLEL_FROM = 4000
 
 
 @inline_kernel
@@ -26,7 +26,7 @@ def _along(a, b, c, e, u):  # type: ignore[no-untyped-def]
 @kernel
 def _at(controls, closed, t):  # type: ignore[no-untyped-def]
     """Point and derivative (x, y, z, x', y', z') at a parameter. Beyond its ends an open path goes straight on, a
-    closed one round again. Numbers, not arrays: those would cost more than what is reckoned."""
+    closed one round again. Numbers, not arrays: those would cost more than what is computed."""
     spans = len(controls)
     if closed:
         k = math.floor(t)
@@ -133,7 +133,7 @@ def _stride(controls, closed, fastest, grain, t0, length, way):  # type: ignore[
 
 @kernel
 def _grain(controls):  # type: ignore[no-untyped-def]
-    """How finely places along spans can be told apart, metres."""
+    """How finely places along spans can be distinguished, metres."""
     return 8e-16 * max(1.0, np.abs(controls).max())
 
 
@@ -251,5 +251,5 @@ def strides_from(controls: Floats, starts: Floats, lengths: Floats | float, *, c
     out = np.empty(len(starts))
     far = np.ascontiguousarray(np.broadcast_to(np.asarray(lengths, np.float64), (len(starts),)))
     held, begin = np.ascontiguousarray(controls), np.ascontiguousarray(starts, np.float64)
-    by_halves(lambda a, b: _ahead(held, closed, begin[a:b], far[a:b], out[a:b]), len(out), _MANY)
+    by_halves(lambda a, b: _ahead(held, closed, begin[a:b], far[a:b], out[a:b]), len(out), _PARALLEL_FROM)
     return out

@@ -67,12 +67,12 @@ def _pairs(mesh: PolyMesh, corners: np.ndarray, seam: Bools) -> Bools:
     """(F) faces of seams that have the same vertices as one other, which looks the other way."""
     out = np.zeros(mesh.face_count, np.bool_)
     inside = np.bitwise_and.reduceat(seam[mesh.corners], mesh.face_starts[:-1]) if mesh.face_count else out
-    known: dict[tuple[int, ...], int] = {}
+    open_faces: dict[tuple[int, ...], int] = {}
     for face in np.flatnonzero(inside).tolist():
         key = tuple(sorted(corners[mesh.face_starts[face] : mesh.face_starts[face + 1]].tolist()))
-        other = known.pop(key, None)
+        other = open_faces.pop(key, None)
         if other is None:
-            known[key] = face
+            open_faces[key] = face
         else:
             out[[face, other]] = True
     return out

@@ -11,7 +11,7 @@ import numpy as np
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.path.curve import Curve
-from able_brick.core.path.fitting import Leg, Stretches, filled, how_many, numbered, room_for, spaced
+from able_brick.core.path.fitting import Leg, Stretches, filled, item_count, numbered, room_for, spaced
 from able_brick.core.place.copies import MOST_ITEMS, check_items
 
 #: The place of a corner piece before the run that begins there.
@@ -225,7 +225,7 @@ def _fill_count(
     natural = sizes[row_of(most)]
     if last is not None and room <= natural[0] / 2:
         return 1
-    count = how_many(natural, room if last is None else room + gap, gap, whole=leg.whole)
+    count = item_count(natural, room if last is None else room + gap, gap, whole=leg.whole)
     return count + (last is not None)
 
 

@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from able_brick.core.late import cKDTree
+from able_brick.core.lazy_imports import cKDTree
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path.guide import Between, Guide
 from able_brick.core.path.radius import radius_of

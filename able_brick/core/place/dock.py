@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.pose import Quaternion, Vector, quaternion, rotation, vector
 

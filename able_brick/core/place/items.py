@@ -6,7 +6,7 @@ from typing import Final
 
 import numpy as np
 
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.combine import mapped
 from able_brick.core.mesh.faces import loop_normal
 from able_brick.core.mesh.polymesh import Floats, PolyMesh

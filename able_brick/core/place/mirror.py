@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from able_brick.core.mesh.combine import mapped, order_over, turned_over
 from able_brick.core.mesh.hardware import HardwareVertices
-from able_brick.core.mesh.kept import kept_with_mesh
+from able_brick.core.mesh.mesh_cache import kept_with_mesh
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.place.pose import Quaternion, Vector, vector
 
@@ -127,7 +127,7 @@ def symmetries(mesh: PolyMesh) -> tuple[bool, bool, bool]:
     grain = 4 * _NEAR * max(1.0, float(np.abs(np.concatenate([low, high])).max()))
     away = mesh.positions - (low + high) / 2
     places, at = _places(np.rint(away / grain).astype(np.int64))
-    if len(places) < len(away):  # vertices on one another cannot be told apart
+    if len(places) < len(away):  # vertices on one another cannot be distinguished
         return (False, False, False)
     own = _rings(mesh, mesh.corners)
     back = turned_over(mesh)

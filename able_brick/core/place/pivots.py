@@ -6,7 +6,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.combine import mapped
 from able_brick.core.mesh.measure import centre_of_mass
 from able_brick.core.mesh.polymesh import Floats, PolyMesh

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.numbering import number_rows
 from able_brick.core.mesh.polymesh import Floats
 
@@ -57,7 +57,7 @@ def after_turn(first: Quaternion, then: Quaternion) -> Quaternion:
 
 
 def rotated(turn: Quaternion, points: Floats) -> Floats:
-    """Points (n,3) turned by a quaternion (x, y, z, w), each reckoned alike however many there are.
+    """Points (n,3) turned by a quaternion (x, y, z, w), each computed alike however many there are.
 
     With s = 2 / (x² + y² + z² + w²): the rows of the matrix are 1 − s(y² + z²), s(xy − zw), s(xz + yw); s(xy + zw),
     1 − s(x² + z²), s(yz − xw); s(xz − yw), s(yz + xw), 1 − s(x² + y²); sums run from left to right.
@@ -123,7 +123,7 @@ def to_world(
 ) -> Floats:
     """Points (n,3) of a piece, carried to where a placement stands: T · R · S · Qᵀ · (p − pivot).
 
-    Q are the axes of the pivot, as they turn those of the mesh; R and Q as `rotated` reckons them. In float64 and in
+    Q are the axes of the pivot, as they turn those of the mesh; R and Q as `rotated` computes them. In float64 and in
     this order, for one point as for many: what is docked meets its landing in these very numbers.
     """
     world: Floats = rotated(turn, about_pivot(points, pivot, axes) * size) + position
@@ -146,7 +146,7 @@ def decompose_all(matrices: Floats) -> list[tuple[Vector, Quaternion, Vector]]:
     """The same for many matrices (n,4,4) at once."""
     if not len(matrices):
         return []
-    # most are turned and sized like others: each way is reckoned once, and shared
+    # most are turned and sized like others: each way is computed once, and shared
     ways = np.ascontiguousarray(matrices[:, :3, :3]).reshape(-1, 9) + 0.0
     number, first = number_rows(ways.view(np.uint32))
     turned = _turns_and_sizes(ways[first].reshape(-1, 3, 3))

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.copies import check_items
 from able_brick.core.place.pose import Poses, Quaternion, Vector, rotation

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.late import cKDTree
+from able_brick.core.lazy_imports import cKDTree
 from able_brick.core.mesh.polymesh import Floats, Ints
 
 #: Points that may be tried in vain for each that is wanted.

@@ -7,7 +7,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from able_brick.core.late import cKDTree
+from able_brick.core.lazy_imports import cKDTree
 from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
@@ -32,14 +32,14 @@ class MeshFeatures:
     grips: np.ndarray
 
 
-_known: WeakKeyDictionary[PolyMesh, MeshFeatures] = WeakKeyDictionary()
+_CACHE: WeakKeyDictionary[PolyMesh, MeshFeatures] = WeakKeyDictionary()
 
 
 def mesh_features(mesh: PolyMesh) -> MeshFeatures:
     """The features of a mesh, in its own coordinates; kept for as long as the mesh is in use."""
-    found = _known.get(mesh)
+    found = _CACHE.get(mesh)
     if found is None:
-        found = _known[mesh] = _features(mesh)
+        found = _CACHE[mesh] = _features(mesh)
     return found
 
 

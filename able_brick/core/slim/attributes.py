@@ -48,7 +48,7 @@ def fitted_attributes(source: PolyMesh, slimmed: Slimmed, *, locked: Bools | Non
         of_source[corner_tri],
         areas_until(source.positions, source_tris),
         count,
-        slimmed.went,
+        slimmed.collapse_map,
         mesh.positions,
         triangles,
         start,
@@ -104,7 +104,7 @@ def _least_squares(unknown: Ints, shares: Floats, seen: Floats, now: Floats, kep
 
 
 @kernel
-def _seen(source, source_tris, values, until, count, went, positions, triangles, start, star):  # type: ignore[no-untyped-def]
+def _seen(source, source_tris, values, until, count, collapse_map, positions, triangles, start, star):  # type: ignore[no-untyped-def]
     """Where samples of a source lie on a reduced mesh, (n) triangles and (n,3) the shares of their corners, and the
     values (n,m) that the source has there, given those of its triangles' corners (T,3,m)."""
     at = np.empty(count, np.int64)
@@ -121,8 +121,8 @@ def _seen(source, source_tris, values, until, count, went, positions, triangles,
         pz = r * source[a, 2] + s * source[b, 2] + t * source[c, 2]
         v, most = -1, -1.0
         for w, share in ((a, r), (b, s), (c, t)):
-            if went[w] >= 0 and share > most:
-                v, most = went[w], share
+            if collapse_map[w] >= 0 and share > most:
+                v, most = collapse_map[w], share
         if v < 0:
             continue
         g, x, y = lies_at(px, py, pz, v, positions, triangles, start, star)

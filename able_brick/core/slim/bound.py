@@ -16,7 +16,7 @@ from able_brick.core.threads import side_by_side
 
 #: A bound is at most so many times the largest distance that was met, where few cuts show it.
 RATIO: Final = 1.1
-#: Share of the larger diagonal below which distances are not told apart.
+#: Share of the larger diagonal below which distances are not distinguished.
 _FLOOR: Final = 1e-6
 #: Cuts of a triangle, and for each triangle of the other surface by its share of the area, until less is asked for.
 _LEAST_CUTS: Final = 400
@@ -76,10 +76,10 @@ class VertexDistances:
     largest: float
 
 
-Breathe = Callable[[], None] | None
+CancelCheck = Callable[[], None] | None
 
 
-def vertex_distances(one: Surface, other: Surface, breathe: Breathe = None) -> VertexDistances:
+def vertex_distances(one: Surface, other: Surface, check_cancelled: CancelCheck = None) -> VertexDistances:
     """How far the vertices of one surface are from another."""
     _, low, high, child = other.tree
     points = one.points
@@ -90,45 +90,51 @@ def vertex_distances(one: Surface, other: Surface, breathe: Breathe = None) -> V
         kernels.nearest_of_all(points, other.soup, low, high, child, first, last, away, nearest)
 
     for _ in side_by_side(part, range(0, len(points), _PORTION)):
-        if breathe is not None:
-            breathe()
+        if check_cancelled is not None:
+            check_cancelled()
     return VertexDistances(away, nearest, float(away[one.tris].max(initial=0.0)))
 
 
-def bound_of(one: Surface, other: Surface, seen: VertexDistances, met: float, *, breathe: Breathe = None) -> float:
+def bound_of(
+    one: Surface, other: Surface, seen: VertexDistances, met: float, *, check_cancelled: CancelCheck = None
+) -> float:
     """A distance that no point of a surface is farther from another one than, metres.
 
     It is proven, not sampled: a triangle is cut until each piece of it is covered by the other surface within that
     distance, or lies as near to one triangle of it (branch and bound after Tang, Lee & Kim, *Interactive Hausdorff
-    distance computation for general polygonal models*, 2009; what is covered is told by the winding of a border). `met`
-    is a distance that some point of either surface is known to have. Within 10 % of the larger of that and the true
-    one, where a bounded number of cuts shows it. `breathe` is called now and then and may raise to cancel.
+    distance computation for general polygonal models*, 2009; what is covered follows from the winding of a border).
+    `met` is a distance that some point of either surface is known to have. Within 10 % of the larger of that and the
+    true one, where a bounded number of cuts shows it. `check_cancelled` is called now and then and may raise to cancel.
     """
-    return max((p[1] for p in _portions(one, other, seen, max(met, seen.largest), 0.0, breathe)), default=0.0)
+    return max((p[1] for p in _portions(one, other, seen, max(met, seen.largest), 0.0, check_cancelled)), default=0.0)
 
 
-def proven_within(one: Surface, other: Surface, seen: VertexDistances, limit: float, breathe: Breathe = None) -> bool:
+def proven_within(
+    one: Surface, other: Surface, seen: VertexDistances, limit: float, check_cancelled: CancelCheck = None
+) -> bool:
     """Whether it is proven that no point of a surface is farther than a limit from another one. It ends with the first
     that is met there."""
     if not limit > 0 or seen.largest > limit:
         return False
-    return all(p[1] <= limit and p[0] <= limit for p in _portions(one, other, seen, seen.largest, limit, breathe))
+    return all(
+        p[1] <= limit and p[0] <= limit for p in _portions(one, other, seen, seen.largest, limit, check_cancelled)
+    )
 
 
 def met_beyond(
-    one: Surface, other: Surface, seen: VertexDistances, limit: float, breathe: Breathe = None
+    one: Surface, other: Surface, seen: VertexDistances, limit: float, check_cancelled: CancelCheck = None
 ) -> tuple[Ints, bool]:
     """Triangles (k) of a surface of which a point was met beyond a limit from another one, the worst of each portion;
     and whether all else is proven to be within."""
-    found = list(_portions(one, other, seen, min(seen.largest, limit), limit, breathe))
+    found = list(_portions(one, other, seen, min(seen.largest, limit), limit, check_cancelled))
     worst = [p[2] for p in found if p[0] > limit]
     return np.array(worst, np.int32), all(p[1] <= limit for p in found if p[0] <= limit)
 
 
 def _portions(
-    one: Surface, other: Surface, seen: VertexDistances, met: float, limit: float, breathe: Breathe
+    one: Surface, other: Surface, seen: VertexDistances, met: float, limit: float, check_cancelled: CancelCheck
 ) -> Iterator[tuple[float, float, int]]:
-    """For some triangles at a time what the kernel says of them; what is within a limit is not told apart."""
+    """For some triangles at a time what the kernel says of them; what is within a limit is not distinguished."""
     floor = max(_FLOOR * max(one.diagonal, other.diagonal), limit)
     _, low, high, child = other.tree
     soup, beside = other.soup, other.beside
@@ -159,6 +165,6 @@ def _portions(
         return found
 
     for found in side_by_side(part, range(0, len(one.tris), _PORTION)):
-        if breathe is not None:
-            breathe()
+        if check_cancelled is not None:
+            check_cancelled()
         yield found

@@ -12,7 +12,7 @@ from able_brick.core.mesh.polymesh import Floats, Ints
 
 
 @dataclass(frozen=True, eq=False)
-class Part:
+class BudgetShare:
     """A part that gives triangles: how many it has, how often it stands, how much its errors count, and what it cost
     to come down: (n) triangles left after each collapse, and (n) the largest cost until then (area · distance², m⁴)."""
 
@@ -23,7 +23,7 @@ class Part:
     cost: Floats
 
 
-def shared(parts: Sequence[Part], triangles: int) -> list[int]:
+def shared(parts: Sequence[BudgetShare], triangles: int) -> list[int]:
     """Triangles for each part, so that all of them, as often as they stand, have at most `triangles`.
 
     One ordering of errors over all parts: collapses are made as if in one queue, cheapest first, until the sum is

@@ -84,7 +84,23 @@ def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
 
 @kernel
 def cost_edges(  # type: ignore[no-untyped-def]
-    pos, quadric, tri, wedge, look, start, star, edges, uses, locked, border, many, square, first, last, cost, way
+    pos,
+    quadric,
+    tri,
+    wedge,
+    look,
+    start,
+    star,
+    edges,
+    uses,
+    locked,
+    border,
+    multi_wedge,
+    square,
+    first,
+    last,
+    cost,
+    way,
 ):
     """Fill cost (E) float32 and way (E) int8 of the edges from `first` to before `last`: 0 free, 1 the first end goes
     into the second, 2 the other way round. What would lie off by more than a `square` of a distance, in the mean of the
@@ -102,7 +118,7 @@ def cost_edges(  # type: ignore[no-untyped-def]
         if not a_free and not b_free:
             continue
         a_goes, b_goes = a_free, b_free
-        if many[a] or many[b]:
+        if multi_wedge[a] or multi_wedge[b]:
             a_goes = a_free and _may_go(a, b, tri, wedge, look, start, star)
             b_goes = b_free and _may_go(b, a, tri, wedge, look, start, star)
         for k in range(11):
@@ -234,7 +250,7 @@ def collapse_pass(  # type: ignore[no-untyped-def]
     tri,
     wedge,
     look,
-    many,
+    multi_wedge,
     wedge_uv,
     start,
     star,
@@ -259,7 +275,7 @@ def collapse_pass(  # type: ignore[no-untyped-def]
 ):
     """Collapse the chosen edges from `first` to before `last` in order until `surplus` faces are gone. Returns how many
     went. What costs more than so many times `ahead` of an edge that waits for the next pass waits with it,
-    and it is told that some were `stopped` (1).
+    and it is reported that some were `stopped` (1).
 
     A place that would turn a face over is exchanged for an end of the edge, where that costs little more than the place
     and no more than the `most`; its cost (E) is then that. Dead faces get −1 as their first vertex. `stamp` (V) keeps
@@ -355,7 +371,7 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             carry(f1, f2 if same else -1, u, v, p, pos, tri, wedge, wedge_uv)
             if f2 >= 0 and v2 != v1:
                 carry(f2, -1, u, v, p, pos, tri, wedge, wedge_uv)
-            if many[v]:
+            if multi_wedge[v]:
                 for i in range(start[v], start[v + 1]):
                     f = star[i]
                     if tri[f, 0] < 0:
@@ -369,7 +385,7 @@ def collapse_pass(  # type: ignore[no-untyped-def]
         look_1, look_2 = look[u1], look[u2] if u2 >= 0 else -1
         # what meets two looks of v on its two sides belongs to neither as a whole
         apart = u2 >= 0 and look_1 == look_2 and look[v1] != look[v2]
-        if wedge_uv.shape[1] > 0 and (many[u] or apart):
+        if wedge_uv.shape[1] > 0 and (multi_wedge[u] or apart):
             carry_along(u, v, u1, u2, apart, p, pos, tri, wedge, look, start, star, wedge_uv)
         for k in range(3):
             pos[v, k] = p[k]
@@ -394,7 +410,7 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             elif w == u2 and not apart:
                 wedge[f, k] = v2
             else:
-                many[v] = True
+                multi_wedge[v] = True
                 beside = -1
                 if not apart:
                     beside = v1 if look[w] == look_1 else (v2 if u2 >= 0 and look[w] == look_2 else -1)

@@ -10,7 +10,7 @@ import numpy as np
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.slim.bound import (
-    Breathe,
+    CancelCheck,
     Surface,
     VertexDistances,
     bound_of,
@@ -57,22 +57,22 @@ class Measure:
         points = mesh.positions if self._metric is None else mesh.positions @ self._metric.T
         return Surface(points, mesh.corners[triangulate(mesh)[0]])
 
-    def of(self, other: PolyMesh, *, within: float = np.inf, breathe: Breathe = None) -> Deviation:
-        """How far another surface is from this one. `within` is a distance that is known to hold already. `breathe` is
-        called now and then and may raise to cancel."""
+    def of(self, other: PolyMesh, *, within: float = np.inf, check_cancelled: CancelCheck = None) -> Deviation:
+        """How far another surface is from this one. `within` is a distance that is known to hold already.
+        `check_cancelled` is called now and then and may raise to cancel."""
         if other is self._mesh:
             return Deviation(0.0, 0.0)
         surface = self._seen(other)
-        ways, met = self._met(surface, breathe)
-        there = _from(self._points, surface, breathe)
-        back = _from(_samples(surface, self._count, self._seed + 1), self._surface, breathe)
+        ways, met = self._met(surface, check_cancelled)
+        there = _from(self._points, surface, check_cancelled)
+        back = _from(_samples(surface, self._count, self._seed + 1), self._surface, check_cancelled)
         every = np.concatenate([there, back])
         met = max(met, float(every.max(initial=0.0)))
-        bound = max(bound_of(a, b, seen, met, breathe=breathe) for a, b, seen in ways)
+        bound = max(bound_of(a, b, seen, met, check_cancelled=check_cancelled) for a, b, seen in ways)
         largest = max(met, min(bound + self._rounded(other), within))
         return Deviation(largest, float(np.sqrt((every**2).mean())), met)
 
-    def keeps(self, other: PolyMesh, limit: float, *, breathe: Breathe = None) -> bool:
+    def keeps(self, other: PolyMesh, limit: float, *, check_cancelled: CancelCheck = None) -> bool:
         """Whether another surface is proven to be within a limit of this one, both ways."""
         if other is self._mesh:
             return True
@@ -80,34 +80,36 @@ class Measure:
         limit -= self._rounded(other)
         # most of what is too far shows in a few samples
         few = self._points[:: max(1, len(self._points) // 2000)]
-        if not limit > 0 or _from(few, surface, breathe).max(initial=0.0) > limit:
+        if not limit > 0 or _from(few, surface, check_cancelled).max(initial=0.0) > limit:
             return False
-        ways, met = self._met(surface, breathe)
-        return met <= limit and all(proven_within(a, b, seen, limit, breathe) for a, b, seen in ways)
+        ways, met = self._met(surface, check_cancelled)
+        return met <= limit and all(proven_within(a, b, seen, limit, check_cancelled) for a, b, seen in ways)
 
-    def beyond(self, other: PolyMesh, limit: float, *, breathe: Breathe = None) -> Ints | None:
+    def beyond(self, other: PolyMesh, limit: float, *, check_cancelled: CancelCheck = None) -> Ints | None:
         """The vertices (k) of this mesh near which another surface was met beyond a limit; none where it is only not
         proven to be within, and None where it is, both ways."""
         if other is self._mesh:
             return None
         own, surface = self._surface, self._seen(other)
         limit -= self._rounded(other)
-        ((_, _, there), (_, _, back)), _ = self._met(surface, breathe)
+        ((_, _, there), (_, _, back)), _ = self._met(surface, check_cancelled)
         seen = np.zeros(len(own.points), np.bool_)
         seen[own.tris] = there.away[own.tris] > limit
-        mine, sure = met_beyond(own, surface, there, limit, breathe)
+        mine, sure = met_beyond(own, surface, there, limit, check_cancelled)
         seen[own.tris[mine]] = True
-        theirs, sure_back = met_beyond(surface, own, back, limit, breathe)
+        theirs, sure_back = met_beyond(surface, own, back, limit, check_cancelled)
         used = np.unique(surface.tris)
         far = np.concatenate([used[back.away[used] > limit], surface.tris[theirs].ravel()])
         seen[own.tris[own.tree[0][back.nearest[far]]]] = True
         found = np.flatnonzero(seen).astype(np.int32)
         return None if sure and sure_back and not len(found) else found
 
-    def _met(self, other: Surface, breathe: Breathe) -> tuple[list[tuple[Surface, Surface, VertexDistances]], float]:
+    def _met(
+        self, other: Surface, check_cancelled: CancelCheck
+    ) -> tuple[list[tuple[Surface, Surface, VertexDistances]], float]:
         """Both ways, and the largest distance of a vertex."""
         pairs = ((self._surface, other), (other, self._surface))
-        ways = [(a, b, vertex_distances(a, b, breathe)) for a, b in pairs]
+        ways = [(a, b, vertex_distances(a, b, check_cancelled)) for a, b in pairs]
         return ways, max(seen.largest for _, _, seen in ways)
 
     def _rounded(self, other: PolyMesh) -> float:
@@ -147,7 +149,7 @@ def _samples(surface: Surface, count: int, seed: int) -> Floats:
     return out
 
 
-def _from(points: Floats, surface: Surface, breathe: Breathe) -> Floats:
+def _from(points: Floats, surface: Surface, check_cancelled: CancelCheck) -> Floats:
     _, low, high, child = surface.tree
     out = np.empty(len(points))
 
@@ -156,6 +158,6 @@ def _from(points: Floats, surface: Surface, breathe: Breathe) -> Floats:
         out[first : first + len(some)] = np.sqrt(nearest_distances(some, surface.soup, low, high, child))
 
     for _ in side_by_side(part, range(0, len(points), _PORTION)):
-        if breathe is not None:
-            breathe()
+        if check_cancelled is not None:
+            check_cancelled()
     return out

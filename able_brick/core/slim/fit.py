@@ -45,18 +45,21 @@ _FINEST: Final = 1e-7
 #: Samples after which it can be stopped.
 _PORTION: Final = 200_000
 #: From so many samples on two threads look where they lie.
-_MANY: Final = 20_000
+_PARALLEL_FROM: Final = 20_000
 
 
 def fitted(
-    source: PolyMesh, slimmed: Slimmed, *, locked: Bools | None = None, breathe: Callable[[], None] | None = None
+    source: PolyMesh,
+    slimmed: Slimmed,
+    *,
+    locked: Bools | None = None,
+    check_cancelled: Callable[[], None] | None = None,
 ) -> Slimmed:
     """What a source was reduced to, lying closer to it.
 
     Borders, sharp edges, texture seams, material borders and the `locked` (V) vertices of the source stay where they
-    are, bit for bit, and so does every vertex that would not come closer to all that it lies near to. `breathe` is
-    called now and then and may raise to cancel. Same input, same output.
-    """
+    are, bit for bit, and so does every vertex that would not come closer to all that it lies near to. `check_cancelled`
+    is called now and then and may raise to cancel. Same input, same output."""
     mesh = slimmed.mesh
     if not mesh.triangle_count or source.triangle_count < WORTH * mesh.triangle_count:
         return slimmed
@@ -68,8 +71,8 @@ def fitted(
     across = area_vectors(mesh)
     normals = units(across)
     ways = _ways(across, triangles, len(positions))
-    ids, parts, away = _met(source, slimmed, triangles, normals, ways, breathe)
-    halves = by_halves(partial(kernels.squares, ids, parts, away, len(triangles)), len(ids), _MANY)
+    ids, parts, away = _met(source, slimmed, triangles, normals, ways, check_cancelled)
+    halves = by_halves(partial(kernels.squares, ids, parts, away, len(triangles)), len(ids), _PARALLEL_FROM)
     sums, farthest = sum(h[0] for h in halves), reduce(np.maximum, [h[1] for h in halves])
     far = kernels.farthest(farthest, triangles, len(positions))
     moving &= far > _FINEST * float(np.linalg.norm(high - low))
@@ -78,11 +81,13 @@ def fitted(
     for _ in range(_MOST_TRIES):
         if not moving.any():
             break
-        if breathe is not None:
-            breathe()
+        if check_cancelled is not None:
+            check_cancelled()
         shifts[~moving] = 0.0
         strayed = partial(kernels.strayed, ids, parts, away, triangles, shifts, far, fresh)
-        stay = kernels.lost(sums, triangles, shifts, fresh) | reduce(np.logical_or, by_halves(strayed, len(ids), _MANY))
+        stay = kernels.lost(sums, triangles, shifts, fresh) | reduce(
+            np.logical_or, by_halves(strayed, len(ids), _PARALLEL_FROM)
+        )
         there = positions + shifts[:, None] * ways
         kernels.turned(there, triangles, normals, _TURN, fresh, stay)
         stay &= moving
@@ -127,7 +132,7 @@ def _met(
     triangles: Ints,
     normals: Floats,
     ways: Floats,
-    breathe: Callable[[], None] | None,
+    check_cancelled: Callable[[], None] | None,
 ) -> tuple[Ints, Floats, Floats]:
     """What samples of the source say of a mesh: `ids`, `parts` and `away`, as of `kernels.meet`."""
     source_tris = source.corners[triangulate(source)[0]]
@@ -142,7 +147,7 @@ def _met(
             source_tris,
             until,
             count,
-            slimmed.went,
+            slimmed.collapse_map,
             slimmed.mesh.positions,
             triangles,
             start,
@@ -157,7 +162,7 @@ def _met(
         )
 
     for begin in range(0, count, _PORTION):
-        if breathe is not None:
-            breathe()
-        by_halves(partial(part, begin), min(_PORTION, count - begin), _MANY)
+        if check_cancelled is not None:
+            check_cancelled()
+        by_halves(partial(part, begin), min(_PORTION, count - begin), _PARALLEL_FROM)
     return ids, parts, away

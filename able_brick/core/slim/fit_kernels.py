@@ -111,7 +111,7 @@ def meet(  # type: ignore[no-untyped-def]
     source_tris,
     until,
     count,
-    went,
+    collapse_map,
     positions,
     triangles,
     start,
@@ -129,9 +129,9 @@ def meet(  # type: ignore[no-untyped-def]
     the three vertices along its way counts there, `parts` (count,3); and how far `away` (count) the sample is, along
     the triangle's normal.
 
-    Triangles lie `until` (T) so much area; each fourth sample is at a corner: there a surface reaches farthest. `went`
-    (V) are the reduced vertices that the source's grew into, −1 for none; from there the way to the nearest place
-    begins. A surface that looks elsewhere than the one that it lies at says nothing."""
+    Triangles lie `until` (T) so much area; each fourth sample is at a corner: there a surface reaches farthest.
+    `collapse_map` (V) are the reduced vertices that the source's grew into, −1 for none; from there the way to the
+    nearest place begins. A surface that looks elsewhere than the one that it lies at says nothing."""
     step = until[-1] / count
     f = np.searchsorted(until, first * step)
     for i in range(first, last):
@@ -142,11 +142,11 @@ def meet(  # type: ignore[no-untyped-def]
         px = r * source[a, 0] + s * source[b, 0] + t * source[c, 0]
         py = r * source[a, 1] + s * source[b, 1] + t * source[c, 1]
         pz = r * source[a, 2] + s * source[b, 2] + t * source[c, 2]
-        v = went[a]
-        if v < 0 or (s > r and went[b] >= 0):
-            v, r = went[b], s
-        if v < 0 or (t > r and went[c] >= 0):
-            v = went[c]
+        v = collapse_map[a]
+        if v < 0 or (s > r and collapse_map[b] >= 0):
+            v, r = collapse_map[b], s
+        if v < 0 or (t > r and collapse_map[c] >= 0):
+            v = collapse_map[c]
         if v < 0:
             continue
         at, s, t = lies_at(px, py, pz, v, positions, triangles, start, star)

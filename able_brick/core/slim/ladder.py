@@ -30,7 +30,7 @@ _SHARE: Final = 0.8
 _REFUSED: Final = 3
 _WORTH_IT: Final = 0.99
 
-Kind = Literal["share", "count", "deviation", "pixels"]
+ElementType = Literal["share", "count", "deviation", "pixels"]
 
 
 @dataclass(frozen=True)
@@ -38,7 +38,7 @@ class Target:
     """What a rung is for: a share (0…1] or a number of the triangles, a largest deviation in metres, or a number of
     pixels at a distance in metres. `go_on`: made from the rung before it, and not from the mesh itself."""
 
-    kind: Kind
+    kind: ElementType
     value: float
     distance: float = 10.0
     go_on: bool = False
@@ -76,7 +76,7 @@ class Made:
     deviation: Deviation
 
 
-Tell = Callable[[float, str], None]
+ProgressCallback = Callable[[float, str], None]
 
 
 def ladder(
@@ -84,7 +84,7 @@ def ladder(
     targets: Sequence[Target],
     *,
     locked: Bools | None = None,
-    progress: Tell | None = None,
+    progress: ProgressCallback | None = None,
     measure: Measure | None = None,
     metric: Floats | None = None,
     outline: bool = False,
@@ -93,7 +93,7 @@ def ladder(
 
     Shares and numbers come from one run, from many triangles to few. Largest deviations are searched for: halving
     until one is too much, then between; what is found is proven to be within the target, or is the mesh itself.
-    Distances are told, and meant, after the `metric` (3,3) has been put to all points: where the mesh stands sized.
+    Distances are reported, and given, after the `metric` (3,3) has been put to all points: where the mesh stands sized.
     With `outline` what shows against the background counts before what lies inside it. `progress` is called with 0…1
     and words, and may raise to cancel. Raises GeometryError for targets that cannot be meant, and for a mesh without
     faces.
@@ -116,7 +116,7 @@ def ladder(
 
     def finished(k: int, out: Slimmed, away: Deviation | None = None) -> None:
         if away is None:
-            away = measure.of(out.mesh, breathe=lambda: tell((len(made) + 0.8) / total, "Measuring"))
+            away = measure.of(out.mesh, check_cancelled=lambda: tell((len(made) + 0.8) / total, "Measuring"))
         if not any(out is m.slimmed for m in made.values()):  # else it is the rung before, which has its colours
             out = fitted_attributes(mesh, out, locked=locked)
         made[k] = Made(targets[k], out, away)
@@ -129,8 +129,8 @@ def ladder(
             continue
         run = run or Reducing(mesh, locked=locked, outline=outline)
         run.to(triangles, progress=telling("Collapsing edges"))
-        breathe = partial(telling("Bringing it closer"), 0.9)
-        finished(k, fitted(mesh, run.result(), locked=locked, breathe=breathe))
+        check_cancelled = partial(telling("Bringing it closer"), 0.9)
+        finished(k, fitted(mesh, run.result(), locked=locked, check_cancelled=check_cancelled))
     state: Reducing | None = None
     least = 1.0 if metric is None else float(np.linalg.svd(metric, compute_uv=False).min())
     for k in far:
@@ -153,7 +153,7 @@ def _gone_on(
     target: Target,
     locked: Bools | None,
     measure: Measure,
-    breathe: Callable[[float], None],
+    check_cancelled: Callable[[float], None],
     *,
     outline: bool,
 ) -> tuple[Slimmed, Deviation | None]:
@@ -165,24 +165,24 @@ def _gone_on(
         if base.mesh.triangle_count <= triangles:
             return base, before.deviation
         run = Reducing(base.mesh, locked=kept, outline=outline)
-        run.to(triangles, progress=breathe)
+        run.to(triangles, progress=check_cancelled)
         out = run.result()
         out = _traced(base, out)
-        return fitted(mesh, out, locked=locked, breathe=partial(breathe, 0.9)), None
+        return fitted(mesh, out, locked=locked, check_cancelled=partial(check_cancelled, 0.9)), None
     if before.deviation.largest > (target.deviation() or 0.0):
         return replace(base, reached=False), before.deviation
     run = Reducing(base.mesh, locked=kept, outline=outline)
-    _, out = _within(run, target, measure, breathe, base.went)
+    _, out = _within(run, target, measure, check_cancelled, base.collapse_map)
     if out.mesh is base.mesh:
         return base, before.deviation
-    return _closer(mesh, _traced(base, out), target, locked, measure, breathe)
+    return _closer(mesh, _traced(base, out), target, locked, measure, check_cancelled)
 
 
 def _traced(base: Slimmed, out: Slimmed) -> Slimmed:
     """What was reduced from what was reduced, as reduced from the first source."""
-    went = np.where(base.went >= 0, out.went[base.went], np.int32(-1))
+    collapse_map = np.where(base.collapse_map >= 0, out.collapse_map[base.collapse_map], np.int32(-1))
     source = base.vertex_source[out.vertex_source]
-    return replace(out, vertex_source=source, went=went, gone=base.gone + out.gone)
+    return replace(out, vertex_source=source, collapse_map=collapse_map, gone=base.gone + out.gone)
 
 
 def _closer(
@@ -191,15 +191,15 @@ def _closer(
     target: Target,
     locked: Bools | None,
     measure: Measure,
-    breathe: Callable[[float], None],
+    check_cancelled: Callable[[float], None],
 ) -> tuple[Slimmed, Deviation]:
     """What was found within a deviation, brought closer where that leaves it within; and how far it is."""
     limit = target.deviation() or 0.0
-    away = measure.of(out.mesh, within=limit, breathe=partial(breathe, 0.9))
-    closer = fitted(mesh, out, locked=locked, breathe=partial(breathe, 0.9))
+    away = measure.of(out.mesh, within=limit, check_cancelled=partial(check_cancelled, 0.9))
+    closer = fitted(mesh, out, locked=locked, check_cancelled=partial(check_cancelled, 0.9))
     if closer is out:
         return out, away
-    found = measure.of(closer.mesh, breathe=partial(breathe, 0.95))
+    found = measure.of(closer.mesh, check_cancelled=partial(check_cancelled, 0.95))
     return (closer, found) if found.rms < away.rms and found.largest <= max(away.largest, limit) else (out, away)
 
 
@@ -207,7 +207,7 @@ def _within(
     good: Reducing,
     target: Target,
     measure: Measure,
-    breathe: Callable[[float], None],
+    check_cancelled: Callable[[float], None],
     run_vertex: Ints | None = None,
 ) -> tuple[Reducing, Slimmed]:
     """The fewest triangles within a deviation that are found from a state that is within it; and a state on the way
@@ -224,16 +224,16 @@ def _within(
             break
         count = (good.triangles + low) // 2 if between else max(_LEAST, good.triangles // 2)
         trial = good.copied()
-        trial.to(count, progress=breathe)
+        trial.to(count, progress=check_cancelled)
         out = trial.result()
-        if measure.keeps(out.mesh, limit, breathe=lambda: breathe(0.5)):
+        if measure.keeps(out.mesh, limit, check_cancelled=lambda: check_cancelled(0.5)):
             good, best = trial, out
         else:
             low = trial.triangles
         tried += 1 if between else 0
     whole = good.triangles == good.source.triangle_count
     if good.triangles > _LEAST and not (whole and good.triangles > _WHOLE):
-        best = _farther(good.copied(), best, limit, measure, breathe, run_vertex)
+        best = _farther(good.copied(), best, limit, measure, check_cancelled, run_vertex)
     return good, best
 
 
@@ -242,7 +242,7 @@ def _farther(
     best: Slimmed,
     limit: float,
     measure: Measure,
-    breathe: Callable[[float], None],
+    check_cancelled: Callable[[float], None],
     run_vertex: Ints | None,
 ) -> Slimmed:
     """What is left to take where it stays within a limit: each time something is too far, what it came from stays as it
@@ -250,11 +250,11 @@ def _farther(
     share, refused = _SHARE, 0
     for _ in range(_ROUNDS):
         trial = good.copied()
-        trial.to(max(_LEAST, int(share * good.triangles)), progress=breathe)
+        trial.to(max(_LEAST, int(share * good.triangles)), progress=check_cancelled)
         if trial.triangles >= _WORTH_IT * good.triangles:
             break
         out = trial.result()
-        beyond = measure.beyond(out.mesh, limit, breathe=lambda: breathe(0.7))
+        beyond = measure.beyond(out.mesh, limit, check_cancelled=lambda: check_cancelled(0.7))
         if beyond is None:
             good, best, refused = trial, out, 0
             continue

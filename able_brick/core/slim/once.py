@@ -32,5 +32,5 @@ def reduce_to(
     out = run.result()
     if not fit:
         return out
-    out = fitted(mesh, out, locked=locked, breathe=None if progress is None else lambda: progress(1.0))
+    out = fitted(mesh, out, locked=locked, check_cancelled=None if progress is None else lambda: progress(1.0))
     return fitted_attributes(mesh, out, locked=locked)

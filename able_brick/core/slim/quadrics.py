@@ -48,9 +48,9 @@ def evaluate(q, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def vertex_quadrics(pos, tri, wedge, look, many, start, star, first, last, out):  # type: ignore[no-untyped-def]
+def vertex_quadrics(pos, tri, wedge, look, multi_wedge, start, star, first, last, out):  # type: ignore[no-untyped-def]
     """Write the quadrics (V,11) of positions (V,3), triangles (T,3) and wedges (T,3), given the faces round each
-    vertex, for the vertices from `first` to before `last`; `many` (V) are those with more than one wedge.
+    vertex, for the vertices from `first` to before `last`; `multi_wedge` (V) are those with more than one wedge.
 
     Faces weigh a third of their area. An edge with one face, or whose wedges differ across it, adds the plane
     through it perpendicular to each of its faces, weighing EDGE_WEIGHT · length² / 3; CREASE_WEIGHT where the looks (H)
@@ -81,7 +81,7 @@ def vertex_quadrics(pos, tri, wedge, look, many, start, star, first, last, out):
                 j = k + 1 if k < 2 else 0
                 p, r = tri[f, k], tri[f, j]
                 other = r if p == v else p
-                if (p != v and r != v) or (faces[other] == 2 and not many[v] and not many[other]):
+                if (p != v and r != v) or (faces[other] == 2 and not multi_wedge[v] and not multi_wedge[other]):
                     continue
                 held = _held(f, p, r, wedge[f, k], wedge[f, j], tri, wedge, look, start[v], start[v + 1], star)
                 if held == 0.0:

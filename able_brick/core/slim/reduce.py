@@ -20,13 +20,13 @@ from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.slim import collapse, quadrics, stars
+from able_brick.core.slim.components import Components
 from able_brick.core.slim.outline import outline_weights
-from able_brick.core.slim.parts import Parts
 from able_brick.core.threads import by_halves
 
 Progress = Callable[[float], None]
 #: Meshes with more edges than this are costed by two threads.
-_MANY_EDGES: Final = 30_000
+_PARALLEL_EDGES: Final = 30_000
 #: Share of many edges that have to have become as cheap as the last pass went for one that goes no farther.
 _WORTH_A_PASS: Final = 1 / 32
 #: Triangles to each vertex below which those that are gone are left out.
@@ -49,7 +49,8 @@ _FEW_EDGES: Final = 4_096
 class Slimmed:
     """A reduced mesh of triangles; `vertex_source` (V) int32 names the source vertex that each one grew from.
 
-    `went` (source V) int32 is the vertex that each one of the source went into; −1 where nothing is left round it.
+    `collapse_map` (source V) int32 is the vertex that each one of the source went into; −1 where nothing is left round
+    it.
 
     `reached` is False where borders, seams and form left nothing more to take away. `gone` are the parts that were let
     go as a whole.
@@ -58,7 +59,7 @@ class Slimmed:
     mesh: PolyMesh
     vertex_source: Ints
     reached: bool
-    went: Ints
+    collapse_map: Ints
     gone: int = 0
 
 
@@ -95,9 +96,9 @@ def _looks(mesh: PolyMesh, hardware: HardwareVertices) -> Ints:
     return out
 
 
-def _followed(into: Ints, went: Ints) -> Ints:
+def _followed(into: Ints, collapse_map: Ints) -> Ints:
     """Where what went to a place is, given where that went; −1 for nowhere."""
-    return np.where(went >= 0, into[went], np.int32(-1))
+    return np.where(collapse_map >= 0, into[collapse_map], np.int32(-1))
 
 
 class Reducing:
@@ -128,7 +129,7 @@ class Reducing:
         self._start, self._star = stars.vertex_stars(self._tri, len(self._pos))
         self._look = _looks(mesh, hardware)
         self._quadric = np.zeros((len(self._pos), 11))
-        self._many = stars.many_wedges(self._tri, self._wedge, self._start, self._star)
+        self._multi_wedge = stars.has_many_wedges(self._tri, self._wedge, self._start, self._star)
 
         def part(first: int, last: int) -> None:
             quadrics.vertex_quadrics(
@@ -136,7 +137,7 @@ class Reducing:
                 self._tri,
                 self._wedge,
                 self._look,
-                self._many,
+                self._multi_wedge,
                 self._start,
                 self._star,
                 first,
@@ -144,16 +145,16 @@ class Reducing:
                 self._quadric,
             )
 
-        by_halves(part, len(self._pos), _MANY_EDGES)
+        by_halves(part, len(self._pos), _PARALLEL_EDGES)
         if outline:
             self._quadric *= outline_weights(mesh)[:, None]
         self._fixed = np.zeros(len(self._pos), np.bool_) if locked is None else np.array(locked, np.bool_)
         self._stamp = np.zeros(len(self._pos), np.int32)
-        self._of = self._went = self._into = np.arange(len(self._pos), dtype=np.int32)
+        self._of = self._collapse_map = self._into = np.arange(len(self._pos), dtype=np.int32)
         along = self._pos[:, np.argmax(mesh.bounds[1] - mesh.bounds[0])]
         self._half = (along > np.median(along)).astype(np.int8)
         self._border = np.zeros(len(self._pos), np.bool_)
-        self._parts: Parts | None = None
+        self._components: Components | None = None
         self.limit = math.inf
         self._highest = 0.0
         self._stopped = np.zeros(1, np.bool_)
@@ -186,14 +187,14 @@ class Reducing:
             "_star",
             "_fixed",
         )
-        for name in (*arrays, "_look", "_many"):
+        for name in (*arrays, "_look", "_multi_wedge"):
             setattr(out, name, getattr(self, name).copy())
         if self._wedge is self._tri:
             out._wedge = out._tri
         for name in ("_cutoffs", "_gone", "_costs"):
             setattr(out, name, list(getattr(self, name)))
-        if self._parts is not None:
-            out._parts = self._parts.copied()
+        if self._components is not None:
+            out._components = self._components.copied()
         return out
 
     def allow(self, limit: float) -> None:
@@ -206,7 +207,7 @@ class Reducing:
 
     def lock(self, vertices: Ints) -> None:
         """Keep what has become of vertices of the source, and all round it, where it is from now on."""
-        now = _followed(stars.ends(self._into), self._went)[vertices]
+        now = _followed(stars.ends(self._into), self._collapse_map)[vertices]
         kept = np.zeros(len(self._pos), np.bool_)
         kept[now[now >= 0]] = True
         self._fixed[self._tri[kept[self._tri].any(axis=1)]] = True
@@ -249,7 +250,7 @@ class Reducing:
         if number == 1:  # for good: what is at a border goes only along it
             self._fixed[edges[uses > 2]] = True
             self._border = stars.border_vertices(len(self._pos), edges, uses)
-            self._parts = Parts.found(self._pos, self._tri, self._fixed, self._border)
+            self._components = Components.found(self._pos, self._tri, self._fixed, self._border)
         cost, way = self._costed(edges, uses)
         needed = (len(self._tri) - triangles + 1) // 2
         quota = max(256.0, min(len(edges) / 2, 3.0 * needed)) * self._widen
@@ -272,14 +273,16 @@ class Reducing:
         """Let parts go that cost no more than edges did that were `taken`, or whatever is left where there is nothing
         else to take; how many faces went. What has gone may have been what others were near to: it is looked again in
         so many rounds."""
-        if self._parts is None or surplus <= 0 or (taken is not None and taken < self._parts.least):
+        if self._components is None or surplus <= 0 or (taken is not None and taken < self._components.least):
             return 0
         alive = self._tri[self._tri[:, 0] >= 0]
-        gone, cost, faces = self._parts.to_let_go(self._pos, alive, self._fixed, surplus, taken, self.limit, rounds)
+        gone, cost, faces = self._components.to_let_go(
+            self._pos, alive, self._fixed, surplus, taken, self.limit, rounds
+        )
         if not len(gone):
             return 0
         self.gone += len(gone)
-        self._tri[np.isin(self._parts.of[self._tri[:, 0]], gone) & (self._tri[:, 0] >= 0), 0] = -1
+        self._tri[np.isin(self._components.of[self._tri[:, 0]], gone) & (self._tri[:, 0] >= 0), 0] = -1
         return self._remember(faces, cost)
 
     def _drop_dead(self) -> None:
@@ -299,11 +302,11 @@ class Reducing:
                 collapse.worth_trying(cost, edges, self._stamp, cutoffs, passes, first, last, wanted),
             ),
             n,
-            _MANY_EDGES,
+            _PARALLEL_EDGES,
         )
         bins = np.stack([h[2] for h in halves])
         cut = self._hold
-        if cut >= 0 and n > _MANY_EDGES and bins[:, : cut + 1].sum() < _WORTH_A_PASS * n:
+        if cut >= 0 and n > _PARALLEL_EDGES and bins[:, : cut + 1].sum() < _WORTH_A_PASS * n:
             cut = -1
         if cut < 0:
             cut = int(collapse.cut_at(bins, quota))
@@ -331,10 +334,10 @@ class Reducing:
         self._stopped[0] = False
         used = np.zeros(len(self._pos), np.bool_)
         took = np.zeros(len(order), np.int8)
-        many = len(order) > _MANY_EDGES
+        large = len(order) > _PARALLEL_EDGES
         most = float(cost[order[-1]]) if len(order) else 0.0
         lane = took
-        if many:
+        if large:
             lane = self._lanes(edges, order)
 
         def part(first: int, last: int, only: int, _next: int = 0) -> int:
@@ -344,7 +347,7 @@ class Reducing:
                 self._tri,
                 self._wedge,
                 self._look,
-                self._many,
+                self._multi_wedge,
                 self._uv,
                 self._start,
                 self._star,
@@ -369,20 +372,20 @@ class Reducing:
             )
             return taken
 
-        step = len(order) if many or self._parts is None else max(_STEP, len(order) // _STEPS)
+        step = len(order) if large or self._components is None else max(_STEP, len(order) // _STEPS)
         first = 0
         while first < len(order) and surplus > 0 and not self._stopped[0]:
             some = surplus // 2  # an edge takes two faces at most
-            in_lanes = many and some >= _FEW_EDGES
+            in_lanes = large and some >= _FEW_EDGES
             last = min(first + (some if in_lanes else step), len(order))
             if in_lanes:
                 by_halves(partial(part, first, last), 2, 2)  # lanes 0 and 1
             part(first, last, 2 if in_lanes else -1)
-            went = first + np.flatnonzero(took[first:last])
-            surplus -= self._remember(took[went], cost[order[went]])
-            if last < len(order) and not many and len(went):
+            collapse_map = first + np.flatnonzero(took[first:last])
+            surplus -= self._remember(took[collapse_map], cost[order[collapse_map]])
+            if last < len(order) and not large and len(collapse_map):
                 rounds = _LOOKS if len(self._tri) <= _FEW_TRIANGLES else 1
-                surplus -= self._let_go(surplus, float(cost[order[went]].max()), rounds)
+                surplus -= self._let_go(surplus, float(cost[order[collapse_map]].max()), rounds)
             first = last
         return int(np.count_nonzero(took))
 
@@ -390,21 +393,23 @@ class Reducing:
         """Leave out the vertices that are gone: what lies close together is quicker to reach."""
         left, number = stars.remaining(self._tri, len(self._pos))
         alike = self._wedge is self._tri
-        self._went = _followed(number[stars.ends(self._into)], self._went)
+        self._collapse_map = _followed(number[stars.ends(self._into)], self._collapse_map)
         self._into = np.arange(len(left), dtype=np.int32)
         self._tri = number[self._tri]
-        names = ["_of", "_pos", "_quadric", "_fixed", "_border", "_many", "_half", "_stamp"]
+        names = ["_of", "_pos", "_quadric", "_fixed", "_border", "_multi_wedge", "_half", "_stamp"]
         if alike:
             self._wedge = self._tri
             names += ["_uv", "_look", "_wedge_corner", "_wedge_group"]
         for name in names:
             setattr(self, name, getattr(self, name)[left])
-        if self._parts is not None:
-            self._parts = self._parts.among(left)
+        if self._components is not None:
+            self._components = self._components.among(left)
 
     def _edges(self) -> tuple[Ints, Ints]:
         """(E,2) all edges and (E) the faces on each; by two threads where there are many."""
-        halves = by_halves(partial(stars.list_edges, self._tri, self._start, self._star), len(self._pos), _MANY_EDGES)
+        halves = by_halves(
+            partial(stars.list_edges, self._tri, self._start, self._star), len(self._pos), _PARALLEL_EDGES
+        )
         return np.concatenate([h[0] for h in halves]), np.concatenate([h[1] for h in halves])
 
     def _lanes(self, edges: Ints, order: Ints) -> npt.NDArray[np.int8]:
@@ -417,8 +422,8 @@ class Reducing:
         def chosen(first: int, last: int) -> None:
             stars.lanes(inside, edges, order, first, last, out)
 
-        by_halves(vertices, len(inside), _MANY_EDGES)
-        by_halves(chosen, len(order), _MANY_EDGES)
+        by_halves(vertices, len(inside), _PARALLEL_EDGES)
+        by_halves(chosen, len(order), _PARALLEL_EDGES)
         return out
 
     def _costed(self, edges: Ints, uses: Ints) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.int8]]:
@@ -439,7 +444,7 @@ class Reducing:
                 uses,
                 self._fixed,
                 self._border,
-                self._many,
+                self._multi_wedge,
                 _OFF * self.limit * self.limit,
                 first,
                 last,
@@ -447,7 +452,7 @@ class Reducing:
                 way,
             )
 
-        by_halves(part, n, _MANY_EDGES)
+        by_halves(part, n, _PARALLEL_EDGES)
         return cost, way
 
     def result(self) -> Slimmed:
@@ -459,7 +464,7 @@ class Reducing:
         corners, wedges = number[tri.ravel()], self._wedge.ravel().copy()
         bare = PolyMesh.trusted(positions, np.arange(0, 3 * len(tri) + 1, 3, dtype=np.int32), corners)
         sharp, edges = np.zeros(len(corners), np.bool_), None
-        if self._many[left].any():  # else every vertex looks alike from all its faces
+        if self._multi_wedge[left].any():  # else every vertex looks alike from all its faces
             edges = topology(bare)
             sharp = stars.creases(edges.twin, bare.next_corner, self._wedge_group[wedges])
         uvs = 0 if mesh.uv is None else 2
@@ -475,5 +480,5 @@ class Reducing:
             out = with_normals(out, self._uv[wedges, -3:])
         if edges is not None:
             topology(out)  # the same, and it goes with the mesh
-        went = _followed(number[stars.ends(self._into)], self._went)
-        return Slimmed(out, source, self.reached, went, self.gone)
+        collapse_map = _followed(number[stars.ends(self._into)], self._collapse_map)
+        return Slimmed(out, source, self.reached, collapse_map, self.gone)

@@ -76,19 +76,19 @@ def border_vertices(count, edges, uses):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def many_wedges(tri, wedge, start, star):  # type: ignore[no-untyped-def]
+def has_many_wedges(tri, wedge, start, star):  # type: ignore[no-untyped-def]
     """(V) whether a vertex has more than one wedge."""
-    many = np.zeros(len(start) - 1, np.bool_)
-    for v in range(len(many)):
+    multi_wedge = np.zeros(len(start) - 1, np.bool_)
+    for v in range(len(multi_wedge)):
         if start[v + 1] > start[v]:
             f = star[start[v]]
             w = wedge[f, corner_of(tri, f, v)]
             for i in range(start[v] + 1, start[v + 1]):
                 f = star[i]
                 if wedge[f, corner_of(tri, f, v)] != w:
-                    many[v] = True
+                    multi_wedge[v] = True
                     break
-    return many
+    return multi_wedge
 
 
 @kernel

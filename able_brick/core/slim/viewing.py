@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Final
 
-#: The picture that distances are reckoned for: its height in pixels, the vertical angle of view in degrees, and by how
+#: The picture that distances are computed for: its height in pixels, the vertical angle of view in degrees, and by how
 #: many times it is wider than high.
 HEIGHT: Final = 1080
 VIEW: Final = 60.0

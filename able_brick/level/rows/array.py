@@ -13,8 +13,8 @@ from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.pose import Poses
 from able_brick.core.place.repeats import Motions, grid, ring
+from able_brick.level.rows.instances import Drawable, InstanceBatch, Instances, LevelContext
 from able_brick.level.rows.piece import Piece
-from able_brick.level.rows.shown import Around, Batch, Look, Shown
 from able_brick.level.rows.standing import Standing
 
 _AXES: Final = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
@@ -201,28 +201,28 @@ class Array(Standing, Repeat):
 
         return _ARRAYS.get((self, piece.facts), made)
 
-    def shown(self, around: Around) -> Shown | None:
-        piece = around.piece(self.piece)
+    def shown(self, context: LevelContext) -> Instances | None:
+        piece = context.piece(self.piece)
         if piece is None:
             return None
         poses = self.poses(piece)
         if not self.others:
-            return Shown.of(Look(piece), poses)
+            return Instances.of(Drawable(piece), poses)
         usual = np.ones(len(poses), np.bool_)
-        batches: list[Batch] = []
+        batches: list[InstanceBatch] = []
         for other in self.others:
             if not 0 <= other.item < len(poses):
                 continue
             usual[other.item] = False
-            stands = None if other.piece is None else around.piece(other.piece)
+            stands = None if other.piece is None else context.piece(other.piece)
             if stands is not None:
                 batches.append(_some(stands, poses, np.array([other.item], np.int32)))
         own = _some(piece, poses, np.flatnonzero(usual).astype(np.int32))
-        return Shown((own, *batches) if len(own.numbers) else tuple(batches), len(poses))
+        return Instances((own, *batches) if len(own.numbers) else tuple(batches), len(poses))
 
     def _sized_with(self, own: Floats) -> dict[str, object]:
         return self.scaled(own)
 
 
-def _some(piece: Piece, poses: Poses, at: np.ndarray) -> Batch:
-    return Batch(Look(piece), at, Poses.of(poses.positions[at], poses.turns[at], poses.sizes[at]))
+def _some(piece: Piece, poses: Poses, at: np.ndarray) -> InstanceBatch:
+    return InstanceBatch(Drawable(piece), at, Poses.of(poses.positions[at], poses.turns[at], poses.sizes[at]))

@@ -12,13 +12,14 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter, 
 
 from able_brick.core.errors import GeometryError
 from able_brick.core.files.node_extras import checked_extras
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, plain
+from able_brick.core.place.mirror import Reflection
 from able_brick.core.place.pose import ORIGIN
 
 if TYPE_CHECKING:
-    from able_brick.level.rows.shown import Around, Shown
+    from able_brick.level.rows.instances import Instances, LevelContext
 
 #: No number of a row is larger, metres.
 MOST: Final = 1e7
@@ -159,6 +160,12 @@ class Thing(Row):
 
     #: What one is called, with its article.
     words: ClassVar[str] = "a thing"
+    #: It shows pieces, and can be given others.
+    shows_pieces: ClassVar[bool] = False
+    #: It is moved, turned and docked by itself; what is not follows something else.
+    stands: ClassVar[bool] = True
+    #: A piece can be made of it that nothing else shows.
+    independent: ClassVar[bool] = False
 
     def needs(self) -> tuple[tuple[str, str], ...]:
         """The rows without which it cannot be: pairs of a kind and an id."""
@@ -177,7 +184,7 @@ class Thing(Row):
         """It with another piece in the place of one that it shows."""
         return self
 
-    def shown(self, around: Around) -> Shown | None:
+    def shown(self, context: LevelContext) -> Instances | None:
         """Every item that it shows, as if it stood in no group; None where it shows none.
 
         Raises GeometryError for what cannot be.
@@ -190,6 +197,10 @@ class Thing(Row):
 
     def moved(self, motion: Motion) -> Self:
         """It after a motion; what follows something else stays as it is."""
+        return self
+
+    def reflected(self, over: Reflection) -> Self:
+        """It on the other side of a plane, but for what it shows."""
         return self
 
     def sized(self, scaling: Scaling) -> Self:

@@ -12,15 +12,15 @@ import numpy as np
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.mesh.hardware import HardwareVertices, hardware_vertices
-from able_brick.core.mesh.kept import mesh_bytes
+from able_brick.core.mesh.mesh_cache import mesh_bytes
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.path.bend import Bent, Division, Rows, bent_normals, bent_points
 from able_brick.core.path.course import Course
 from able_brick.core.path.dividing import Divided, divided_for
 from able_brick.core.path.uv import continued_uv, uv_slopes
 from able_brick.core.place.pose import Poses, about_pivot
+from able_brick.level.rows.instances import Drawable, InstanceBatch, Mirrored
 from able_brick.level.rows.piece import Piece
-from able_brick.level.rows.shown import Batch, Look, Mirrored
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,7 +47,7 @@ _SLOPES: ByteCache[tuple[PolyMesh, Floats]] = ByteCache(32 * 2**20, lambda s: s[
 
 
 @dataclass(frozen=True, eq=False)
-class BentForm:
+class BendDeformer:
     """One item of a bent course, as its own frame sees it: along the path, up, to the right."""
 
     piece: Piece
@@ -153,29 +153,29 @@ def matrices(turns: Floats) -> Floats:
     ).transpose(2, 0, 1)
 
 
-def batches_of(piece: Piece, bent: Bent, at: Ints, laid: Course) -> list[Batch]:
+def batches_of(piece: Piece, bent: Bent, at: Ints, laid: Course) -> list[InstanceBatch]:
     """The items of one piece: rigid ones by its own mesh, others by forms, each form once."""
     stands = ~laid.slots.left_out[at]
-    out: list[Batch] = []
+    out: list[InstanceBatch] = []
     rigid = np.flatnonzero(bent.rigid & stands)
     if len(rigid):
-        look = Look(piece, Mirrored(piece.pivot, piece.axes) if bent.run.mirrored else None)
+        drawable = Drawable(piece, Mirrored(piece.pivot, piece.axes) if bent.run.mirrored else None)
         numbers = at[rigid].astype(np.int32)
         poses = laid.poses
         turns = poses.turns[numbers]
         if bent.run.mirrored and bent.run.k == 0:
             x, y, z, w = turns.T
             turns = np.stack([-z, w, x, -y], axis=1)
-        out.append(Batch(look, numbers, Poses.of(poses.positions[numbers], turns, poses.sizes[numbers])))
+        out.append(InstanceBatch(drawable, numbers, Poses.of(poses.positions[numbers], turns, poses.sizes[numbers])))
     bending = np.flatnonzero(~bent.rigid & stands)
     alike = bent.alike[bending]
     order = np.argsort(alike, kind="stable")
     first = np.flatnonzero(np.diff(alike[order], prepend=-1))
     for a, b in pairwise([*first.tolist(), len(order)]):
         same = bending[order[a:b]]
-        form = alike[order[a]]
+        deformer = alike[order[a]]
         numbers = at[same].astype(np.int32)
-        look = Look(piece, BentForm(piece, bent, int(form)))
+        drawable = Drawable(piece, BendDeformer(piece, bent, int(deformer)))
         poses = Poses(bent.positions[same], bent.turns[same], np.ones((len(same), 3)))
-        out.append(Batch(look, numbers, poses))
+        out.append(InstanceBatch(drawable, numbers, poses))
     return out

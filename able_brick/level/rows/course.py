@@ -11,19 +11,20 @@ from pydantic import BaseModel, ConfigDict
 from able_brick.core.cache import ByteCache
 from able_brick.core.errors import GeometryError
 from able_brick.core.path import course as courses
-from able_brick.core.path.course import CornerTurn, Fit, Part, Stand
+from able_brick.core.path.course import CornerTurn, CoursePart, Fit, Stand
 from able_brick.core.path.guide import Between, Guide
 from able_brick.core.path.rhythm import Rhythm
 from able_brick.core.path.running import Run, Running, running_axis
+from able_brick.core.place.mirror import Reflection
 from able_brick.core.place.pose import Poses
 from able_brick.level.rows.base import Thing
 from able_brick.level.rows.bent import batches_of
+from able_brick.level.rows.instances import Drawable, InstanceBatch, Instances, LevelContext, Mirrored
 from able_brick.level.rows.path import Path
 from able_brick.level.rows.piece import Piece
-from able_brick.level.rows.shown import Around, Batch, Look, Mirrored, Shown
 
 _COURSES: ByteCache[courses.Course] = ByteCache(192 * 2**20, lambda c: c.nbytes)
-_SHOWN: ByteCache[Shown] = ByteCache(128 * 2**20, lambda s: s.nbytes)
+_SHOWN: ByteCache[Instances] = ByteCache(128 * 2**20, lambda s: s.nbytes)
 _BETWEEN: ByteCache[Between] = ByteCache(2**20, lambda _: 1024)
 #: How many courses may share the stations of one another in a row.
 _MOST_SHARED = 16
@@ -50,6 +51,9 @@ class Course(Thing):
 
     kind: Literal["course"] = "course"
     words = "a course"
+    shows_pieces = True
+    stands = False
+    independent = True
 
     piece: str
     path: str
@@ -114,21 +118,21 @@ class Course(Thing):
             "stations": None if self.stations is None else ids.get(self.stations, self.stations),
         }
 
-    def mirror(self) -> dict[str, object]:
-        """What changes where its path is mirrored with it."""
-        return {"mirrored": not self.mirrored, "sideways": -self.sideways}
+    def reflected(self, over: Reflection) -> Self:
+        """It where its path is mirrored with it."""
+        return self.changed(mirrored=not self.mirrored, sideways=-self.sideways)
 
-    def guide(self, around: Around) -> Guide | Between:
+    def guide(self, context: LevelContext) -> Guide | Between:
         """What it runs along. Raises GeometryError where its paths are not there."""
-        path = around.thing(self.path)
+        path = context.thing(self.path)
         if not isinstance(path, Path):
             raise GeometryError(f"{self.name} runs along a path that is not there any more.")
         upright = self.stand is Stand.UPRIGHT
         plain = path.guide(upright=upright, sideways=self.sideways, up=self.up)
         if self.between is None:
             return plain
-        other = around.thing(self.between)
-        piece = around.piece(self.piece)
+        other = context.thing(self.between)
+        piece = context.piece(self.piece)
         if not isinstance(other, Path) or piece is None:
             raise GeometryError(f"{self.name} runs between two paths, of which one is not there any more.")
         box = self._part(piece).box
@@ -145,26 +149,26 @@ class Course(Thing):
         key = (plain, second, float(low), float(high))
         return _BETWEEN.get(key, lambda: Between(*key))
 
-    def _part(self, piece: Piece) -> Part:
+    def _part(self, piece: Piece) -> CoursePart:
         low, high = piece.box_about_pivot()
         run = Run(running_axis(low, high, self.running, flip=self.flip), self.mirrored)
-        return Part(run, run.box(low, high))
+        return CoursePart(run, run.box(low, high))
 
     def running_of(self, piece: Piece) -> int:
         """The axis of a piece, 0…2, that goes along the path."""
         return self._part(piece).run.k
 
-    def laid(self, around: Around, *, depth: int = 0) -> courses.Course:
+    def laid(self, context: LevelContext, *, depth: int = 0) -> courses.Course:
         """The items along the path. Raises GeometryError for a course that cannot be."""
-        found = self._pieces(around)
-        guide = self.guide(around)
+        found = self._pieces(context)
+        guide = self.guide(context)
         along = None
         if self.stations is not None:
-            base = around.thing(self.stations)
+            base = context.thing(self.stations)
             if depth >= _MOST_SHARED:
                 raise GeometryError(f"{self.name} shares the stations of courses that, in the end, share its own.")
             if isinstance(base, Course) and base.path == self.path:
-                along = base.laid(around, depth=depth + 1).slots
+                along = base.laid(context, depth=depth + 1).slots
 
         def made() -> courses.Course:
             ids = list(self.pieces)
@@ -193,24 +197,24 @@ class Course(Thing):
         where = tuple((p.facts, p.pivot, p.axes) for p in found.values())
         return _COURSES.get((self, guide, where, along), made)
 
-    def _pieces(self, around: Around) -> dict[str, Piece]:
-        found = {p: around.piece(p) for p in self.pieces}
+    def _pieces(self, context: LevelContext) -> dict[str, Piece]:
+        found = {p: context.piece(p) for p in self.pieces}
         missing = [p for p, row in found.items() if row is None]
         if missing:
             raise GeometryError(f"{self.name} shows a piece that is not on the shelf any more.", missing=missing)
         return {p: row for p, row in found.items() if row is not None}
 
-    def shown(self, around: Around) -> Shown | None:
-        if around.piece(self.piece) is None or not isinstance(around.thing(self.path), Path):
+    def shown(self, context: LevelContext) -> Instances | None:
+        if context.piece(self.piece) is None or not isinstance(context.thing(self.path), Path):
             return None
-        laid = self.laid(around)
-        found = self._pieces(around)
+        laid = self.laid(context)
+        found = self._pieces(context)
         return _SHOWN.get((laid, tuple(found.values())), lambda: self._items(laid, found))
 
-    def _items(self, laid: courses.Course, found: Mapping[str, Piece]) -> Shown:
+    def _items(self, laid: courses.Course, found: Mapping[str, Piece]) -> Instances:
         """What is laid, by its looks."""
         ids = list(self.pieces)
-        batches: list[Batch] = []
+        batches: list[InstanceBatch] = []
         if laid.bent:
             for at, bent in laid.bent:
                 part = int(laid.slots.parts[at[0]])
@@ -220,16 +224,18 @@ class Course(Thing):
                 at = np.flatnonzero((laid.slots.parts == part) & ~laid.slots.left_out).astype(np.int32)
                 piece = found[ids[int(part)]]
                 batches.append(_rigid(piece, self._part(piece), laid.poses, at))
-        return Shown(tuple(batches), len(laid.slots))
+        return Instances(tuple(batches), len(laid.slots))
 
 
-def _rigid(piece: Piece, part: Part, poses: Poses, at: np.ndarray) -> Batch:
+def _rigid(piece: Piece, part: CoursePart, poses: Poses, at: np.ndarray) -> InstanceBatch:
     chosen = Poses.of(poses.positions[at], poses.turns[at], poses.sizes[at])
     if not part.run.mirrored:
-        return Batch(Look(piece), at, chosen)
+        return InstanceBatch(Drawable(piece), at, chosen)
     turns = chosen.turns
     if part.run.k == 0:
         # left and right are Z: X turned over, and half a turn about the upright
         x, y, z, w = turns.T
         turns = np.stack([-z, w, x, -y], axis=1)
-    return Batch(Look(piece, Mirrored(piece.pivot, piece.axes)), at, Poses.of(chosen.positions, turns, chosen.sizes))
+    return InstanceBatch(
+        Drawable(piece, Mirrored(piece.pivot, piece.axes)), at, Poses.of(chosen.positions, turns, chosen.sizes)
+    )

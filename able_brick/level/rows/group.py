@@ -7,8 +7,9 @@ from typing import Literal, Self
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.place.dock import Motion
+from able_brick.core.place.mirror import Reflection
 from able_brick.core.place.pose import IDENTITY, ORIGIN, rotation
 from able_brick.level.rows.array import Repeat
 from able_brick.level.rows.base import Extras, Quaternion, Scaling, Thing, Vector
@@ -40,11 +41,12 @@ class Group(Thing):
     What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing. `repeat`
     shows all of it again and again, along the group's axes; `mirror` shows it a second time, across the plane through
     its pivot that is at right angles to one of its axes. `strewn` says how what is in it came there by chance;
-    `extras` are what other tools told of it in the file that it came from.
+    `extras` are what other tools stored with it in the file that it came from.
     """
 
     kind: Literal["group"] = "group"
     words = "a group"
+    independent = True
 
     position: Vector = ORIGIN
     turn: Quaternion = IDENTITY
@@ -57,6 +59,12 @@ class Group(Thing):
     def moved(self, motion: Motion) -> Self:
         position, turn = motion.stand(self.position, self.turn)
         return self.changed(position=position, turn=turn)
+
+    def reflected(self, over: Reflection) -> Self:
+        repeat = self.repeat
+        if repeat is not None:
+            repeat = Repeat.model_validate({**dict(repeat), **repeat.turned_over(0)})
+        return self.changed(position=over.point(self.position), turn=over.turn(self.turn), repeat=repeat)
 
     def sized(self, scaling: Scaling) -> Self:
         if self.repeat is None:

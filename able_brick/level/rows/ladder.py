@@ -70,7 +70,7 @@ class Rung(BaseModel):
 
 class Ladder(BaseModel):
     """The rungs of a piece, and the mesh that they were made from: they are stale where the piece has another now.
-    `size` is the largest, along the axes of the pivot, in which the piece stood: what is told of rungs is meant so.
+    `size` is the largest, along the axes of the pivot, in which the piece stood: what is reported of rungs is meant so.
     With `outline` the outline was held before the rest."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")

@@ -7,6 +7,7 @@ from typing import Literal, Self
 import numpy as np
 
 from able_brick.core.place.dock import Motion
+from able_brick.core.place.mirror import Reflection
 from able_brick.core.place.pose import vector
 from able_brick.level.rows.base import Scaling, Thing, Vector
 
@@ -26,6 +27,9 @@ class Measure(Thing):
 
     def sized(self, scaling: Scaling) -> Self:
         return self.changed(start=scaling.point(self.start), end=scaling.point(self.end))
+
+    def reflected(self, over: Reflection) -> Self:
+        return self.changed(start=over.point(self.start), end=over.point(self.end))
 
     @property
     def anchor(self) -> Vector:

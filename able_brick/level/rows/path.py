@@ -12,6 +12,7 @@ from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.path.curve import Curve, PathPoint, curve
 from able_brick.core.path.guide import Guide
 from able_brick.core.place.dock import Motion
+from able_brick.core.place.mirror import Reflection
 from able_brick.core.place.pose import vector
 from able_brick.level.rows.base import Number, Scaling, Thing, Vector
 
@@ -108,6 +109,17 @@ class Path(Thing):
                 p.with_places(
                     vector(motion.point(np.asarray(p.position, np.float64))), turned(p.handle_in), turned(p.handle_out)
                 )
+                for p in self.points
+            )
+        )
+
+    def reflected(self, over: Reflection) -> Self:
+        def there(handle: Vector | None) -> Vector | None:
+            return None if handle is None else over.direction(handle)
+
+        return self.changed(
+            points=tuple(
+                p.with_places(over.point(p.position), there(p.handle_in), there(p.handle_out), over=True)
                 for p in self.points
             )
         )

@@ -9,7 +9,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from able_brick.core.files.part import Material, Texture
+from able_brick.core.files.scene import Material, Texture
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.pose import IDENTITY, ORIGIN, about_pivot
 from able_brick.level.rows.base import Quaternion, Refs, Row, Vector
@@ -66,7 +66,7 @@ class Facts:
     The box lies along the axes of the piece's pivot and is measured from the mesh's origin.
     """
 
-    # what is read is validated; what is reckoned of a mesh is taken as it is
+    # what is read is validated; what is computed of a mesh is taken as it is
 
     __pydantic_config__ = ConfigDict(extra="forbid", allow_inf_nan=False)
 

@@ -11,7 +11,7 @@ from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import plain_all
 from able_brick.core.place.pose import Poses
 from able_brick.level.rows.base import MOST
-from able_brick.level.rows.shown import Around, Look, Shown
+from able_brick.level.rows.instances import Drawable, Instances, LevelContext
 from able_brick.level.rows.standing import Standing
 
 
@@ -21,11 +21,13 @@ class Placement(Standing):
     kind: Literal["placement"] = "placement"
     words = "a placement"
 
-    def shown(self, around: Around) -> Shown | None:
-        piece = around.piece(self.piece)
+    def shown(self, context: LevelContext) -> Instances | None:
+        piece = context.piece(self.piece)
         if piece is None:
             return None
-        return Shown.of(Look(piece), Poses.of(np.array([self.position]), np.array(self.turn), np.array(self.size)))
+        return Instances.of(
+            Drawable(piece), Poses.of(np.array([self.position]), np.array(self.turn), np.array(self.size))
+        )
 
 
 def shifted(rows: Sequence[Placement], shifts: Floats) -> list[Placement]:

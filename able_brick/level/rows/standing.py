@@ -7,7 +7,7 @@ from typing import Literal, Self
 import numpy as np
 
 from able_brick.core.errors import SelectionError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.pivots import permutation
@@ -19,8 +19,11 @@ class Standing(Thing):
     """Base of what stands by itself: turn as unit quaternion xyzw, size as factors.
 
     `image` is the axis of its own along which it stands mirrored, for as long as what it shows is its own mirror image
-    along it. `extras` are what other tools told of it in the file that it came from.
+    along it. `extras` are what other tools stored with it in the file that it came from.
     """
+
+    shows_pieces = True
+    independent = True
 
     piece: str
     position: Vector = ORIGIN

@@ -68,9 +68,9 @@ class Shape(BaseModel):
         """
         longer: dict[str, float] = {}
         for name, info in type(self).model_fields.items():
-            told = info.json_schema_extra
+            extra = info.json_schema_extra
             value = getattr(self, name)
-            if not isinstance(told, dict) or told.get("unit") != "m" or value == 0:
+            if not isinstance(extra, dict) or extra.get("unit") != "m" or value == 0:
                 continue
             factors = {size["xyz".index(axis)] for axis in self.along.get(name, "xyz")}
             if len(factors) > 1:

@@ -7,10 +7,10 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import Kind
+from able_brick.core.edit.element_types import ElementType
 from able_brick.core.edit.sweep import sweep
 from able_brick.core.errors import InputError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.level.field import count, field
 from able_brick.level.rows import Path, Piece
@@ -37,7 +37,7 @@ class ExtrudeAlong(ElementTool):
     taper: float = field(100.0, "Size there", "Of what they are, at the end", unit="%", step=5, ge=0.1, le=10_000)
 
     def edit_shown(
-        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices
+        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices
     ) -> Edited:
         row = draft.things.get(self.path)
         if not isinstance(row, Path):

@@ -7,7 +7,7 @@ from typing import Literal
 from able_brick.core.edit.bevel import bevel
 from able_brick.core.edit.bevel_vertices import bevel_vertices
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import Kind
+from able_brick.core.edit.element_types import ElementType
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import count, field
 from able_brick.level.rows import Piece
@@ -40,7 +40,7 @@ class Bevel(ElementTool):
     def takes_what_fits(self) -> bool:
         return self.beyond == "take what fits"
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         clamp = self.beyond == "take what fits"
         if kind == "vertex":
             return bevel_vertices(mesh, ids, self.width, clamp=clamp)

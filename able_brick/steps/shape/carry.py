@@ -8,13 +8,13 @@ import numpy as np
 
 from able_brick.core.edit.carry import KeepTo, carry, centres, middle_of
 from able_brick.core.edit.edited import Edited, refuse_folded
+from able_brick.core.edit.element_types import ElementType, converted
 from able_brick.core.edit.extent import Side, stretched
 from able_brick.core.edit.flatten import evened, flattened
-from able_brick.core.edit.kinds import Kind, converted
 from able_brick.core.edit.regions import Region
 from able_brick.core.edit.slide import slide
 from able_brick.core.errors import GeometryError
-from able_brick.core.late import Rotation
+from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.level.field import field
 from able_brick.level.rows import Piece, Vector
@@ -56,7 +56,7 @@ class MoveElements(_Carrying):
     keep_to: KeepTo = _keep_field()
     radius: float = _radius_field()
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         shift = in_mesh(piece, self.by)
         if self.out != 0.0:
             shift = shift + outward(mesh, kind, ids) * self.out
@@ -64,7 +64,7 @@ class MoveElements(_Carrying):
         return refuse_folded(mesh, out) if self.keep_to == "surface" else out
 
 
-def outward(mesh: PolyMesh, kind: Kind, ids: Indices) -> Floats:
+def outward(mesh: PolyMesh, kind: ElementType, ids: Indices) -> Floats:
     """The mean (3,) of where picked faces look, or the faces that edges and vertices belong to."""
     if kind != "face":
         touched = np.zeros(mesh.vertex_count, np.bool_)
@@ -86,7 +86,7 @@ class PlaceElements(_Carrying):
 
     at: Vector = field((0.0, 0.0, 0.0), "At", "Seen from the piece's pivot, in its axes", unit="m", step=0.05)
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         goal = point_in_mesh(piece, self.at)
         vertices = converted(mesh, kind, ids, "vertex")
         if len(vertices) == 1:
@@ -108,7 +108,7 @@ class StretchElements(_Carrying):
     side: Side = field("length", "Side", "The length of an edge, or the width or height of faces in their plane")
     length: float = field(1.0, "Length", "About the middle", unit="m", step=0.05, gt=0, le=1e5)
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return stretched(mesh, kind, ids, self.length, self.side)
 
 
@@ -123,7 +123,7 @@ class _About(_Carrying):
     )
     radius: float = _radius_field()
 
-    def centre(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Floats:
+    def centre(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Floats:
         """(3,), or (V,3) for each vertex its own."""
         if self.about_what == "middle":
             return middle_of(mesh, kind, ids)
@@ -148,7 +148,7 @@ class TurnElements(_About):
     way: Vector = field((0.0, 1.0, 0.0), "Direction", "In the axes of the piece's pivot", when={"axis": ["way"]})
     angle: float = field(15.0, "Angle", "How far", unit="°", step=5, ge=-3600, le=3600)
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         axis = in_mesh(piece, self.way) if self.axis == "way" else axis_in_mesh(piece, self.axis)
         long = float(np.linalg.norm(axis))
         if not long > 0:
@@ -170,7 +170,7 @@ class SizeElements(_About):
 
     shares: Vector = field((100.0, 100.0, 100.0), "Size", "Of what it is, along each axis", unit="%", step=5)
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         axes = np.stack([axis_in_mesh(piece, a) for a in "xyz"], axis=1)
         matrix = axes @ np.diag(np.asarray(self.shares) / 100) @ axes.T
         return carry(mesh, kind, ids, matrix, np.zeros(3), self.centre(piece, mesh, kind, ids), radius=self.radius)
@@ -191,7 +191,7 @@ class Taper(ElementTool):
         "together", "Faces", "About the middle of all, or each connected part about its own"
     )
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         about = middle_of(mesh, kind, ids) if self.faces == "together" else centres(mesh, kind, ids)
         return carry(mesh, kind, ids, np.eye(3) * (self.share / 100), np.zeros(3), about)
 
@@ -222,7 +222,7 @@ class SlideLoop(ElementTool):
         when={"by": ["distance"]},
     )
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         if self.by == "share":
             return slide(mesh, ids, share=self.share / 100)
         return slide(mesh, ids, metres=self.distance)
@@ -244,7 +244,7 @@ class Flatten(_Carrying):
         "middle", "Through", "Its middle, or the piece's pivot", when={"plane": ["x", "y", "z"]}
     )
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         normal = None if self.plane == "own" else axis_in_mesh(piece, self.plane)
         point = np.asarray(piece.pivot) if self.at == "pivot" and self.plane != "own" else None
         return flattened(mesh, kind, ids, normal, point)
@@ -261,5 +261,5 @@ class EvenOut(ElementTool):
     instant = True
     takes = ("edge",)
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return evened(mesh, ids)

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from able_brick.core.edit.carry import placed
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import Kind, converted
+from able_brick.core.edit.element_types import ElementType, converted
 from able_brick.core.errors import GeometryError, InputError
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.core.place.meet import meeting
@@ -37,7 +37,7 @@ class DockElements(ElementTool):
     landing: Vector = field((0.0, 0.0, 0.0), "Landing", "A place of the level", unit="m", step=0.05)
 
     def edit_shown(
-        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices
+        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices
     ) -> Edited:
         row = rows[0]
         if not isinstance(row, Placement):

@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Final, Self
 import numpy as np
 
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import WORDS, Kind
+from able_brick.core.edit.element_types import WORDS, ElementType
 from able_brick.core.edit.sound import check_sound
 from able_brick.core.errors import GeometryError, InputError, StaleElementsError, UnsoundError
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
@@ -19,10 +19,9 @@ from able_brick.core.text import counted, grouped
 from able_brick.level.elements import Elements
 from able_brick.level.field import field
 from able_brick.level.grips import FeatureAt, spot_of
-from able_brick.level.rows import Piece
+from able_brick.level.rows import AShown, Piece
 from able_brick.level.snapshot import ARow
 from able_brick.level.surface import FaceAt, item_at
-from able_brick.level.things import AShown
 from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.tool import Need, Stage, Tool
 
@@ -41,18 +40,18 @@ class ElementTool(Tool):
 
     stages: ClassVar[tuple[Stage, ...]] = ("shape",)
     need = Need(kinds=("piece", "placement", "array", "course"), least=1, most=1)
-    takes: ClassVar[tuple[Kind, ...]] = ("face",)
+    takes: ClassVar[tuple[ElementType, ...]] = ("face",)
     #: The fields that say how much is done, each with the value at which nothing is.
     amounts: ClassVar[tuple[tuple[str, float], ...]] = ()
 
     elements: Elements = elements_field()
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         """The mesh as it is to be."""
         raise NotImplementedError
 
     def edit_shown(
-        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices
+        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices
     ) -> Edited:
         """The same, for what depends on the row that is open, or on others of the level."""
         return self.edit(piece, mesh, kind, ids)
@@ -85,19 +84,19 @@ class ElementTool(Tool):
                 raise self._refused(error, largest) from None
             out, unsound, where = attempt(largest)
             out = replace(out, note=f"{largest.amount_words()} fits")
-        key, known = draft.keep_mesh(out.mesh, piece.axes, was=piece.mesh)
-        draft.put(piece.changed(mesh=key, facts=known))
+        key, facts = draft.keep_mesh(out.mesh, piece.axes, was=piece.mesh)
+        draft.put(piece.changed(mesh=key, facts=facts))
         draft.elements = Elements.of(key, out.picked.tolist(), out.kind)
         if out.ended is not None and len(out.ended):
             where = np.union1d(where, out.ended)
         if len(where):
             draft.ended = Elements.of(key, where.tolist())
-        more = known.triangles - piece.facts.triangles
+        more = facts.triangles - piece.facts.triangles
         change = f", {'+' if more > 0 else '−'}{grouped(abs(more))} tris" if more else ""
         freed = "shaded by its form from now on" if mesh.normal is not None and out.mesh.normal is None else ""
-        told = "".join(f"; {note}" for note in (out.note, unsound, freed) if note)
+        notes = "".join(f"; {note}" for note in (out.note, unsound, freed) if note)
         what = f"{counted(len(ids), *WORDS[kind])} of " if self.takes else ""
-        draft.note = f"{what}{piece.name}{change}{told}"
+        draft.note = f"{what}{piece.name}{change}{notes}"
 
     def _scaled(self, share: float) -> Self:
         """The same with so much of it done, 0…1."""

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import Kind
+from able_brick.core.edit.element_types import ElementType
 from able_brick.core.mesh.facets import facets, facets_by_angle, facets_by_material
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import field
@@ -30,7 +30,7 @@ class MakeFacet(ElementTool):
     icon = "group"
     instant = True
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         own = facets(mesh).copy()
         own[ids] = int(own.max()) + 1
         return _with(mesh, own, ids)
@@ -50,7 +50,7 @@ class FindFacets(ElementTool):
         20.0, "Angle", "Faces that meet within it are one", unit="°", step=5, gt=0, le=180, when={"by": ["angle"]}
     )
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         own = facets(mesh).copy()
         if self.by == "material":
             found = facets_by_material(mesh)

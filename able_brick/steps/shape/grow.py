@@ -9,9 +9,9 @@ import numpy as np
 
 from able_brick.core.edit.carry import carry, centres, middle_of
 from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.element_types import ElementType
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.inset import inset
-from able_brick.core.edit.kinds import Kind
 from able_brick.core.edit.pull import pull_edges
 from able_brick.core.edit.twice import copy_faces
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
@@ -62,7 +62,7 @@ class Extrude(ElementTool):
     )
 
     def edit_shown(
-        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices
+        self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices
     ) -> Edited:
         if self.direction == "normal":
             axis = None
@@ -101,7 +101,7 @@ class PullEdges(ElementTool):
     depth: float = field(0.3, "Depth", "How far", unit="m", step=0.05, ge=-1e5, le=1e5)
     direction: Along = field("normal", "Along", "On in the plane of their faces, or an axis of the piece")
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         axis = None if self.direction == "normal" else axis_in_mesh(piece, self.direction)
         return pull_edges(mesh, ids, self.depth, direction=axis)
 
@@ -122,7 +122,7 @@ class Inset(ElementTool):
     )
     faces: Together = field("together", "Faces", "Together as one, or each face by itself")
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return inset(mesh, ids, self.width, depth=self.depth, each=self.faces == "each")
 
 
@@ -137,5 +137,5 @@ class CopyFaces(ElementTool):
 
     by: Vector = field((1.0, 0.0, 0.0), "By", "In the axes of the piece's pivot", unit="m", step=0.05)
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return copy_faces(mesh, ids, in_mesh(piece, self.by))

@@ -8,7 +8,7 @@ import numpy as np
 
 from able_brick.core.edit.dissolve import dissolve
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import Kind, converted
+from able_brick.core.edit.element_types import ElementType, converted
 from able_brick.core.edit.merge import collapse, weld
 from able_brick.core.edit.remove import delete, flip
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
@@ -16,7 +16,7 @@ from able_brick.level.field import field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool
 
-EVERY: tuple[Kind, ...] = ("face", "edge", "vertex")
+EVERY: tuple[ElementType, ...] = ("face", "edge", "vertex")
 
 
 class DeleteElements(ElementTool):
@@ -30,7 +30,7 @@ class DeleteElements(ElementTool):
     instant = True
     takes = EVERY
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         if kind != "face":
             touched = np.zeros(mesh.vertex_count, np.bool_)
             touched[converted(mesh, kind, ids, "vertex")] = True
@@ -55,7 +55,7 @@ class DissolveElements(ElementTool):
         "tidy", "Vertices", "Those that are left with two edges go as well, or stay"
     )
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return dissolve(mesh, kind, ids, tidy=self.vertices == "tidy")
 
 
@@ -70,7 +70,7 @@ class Collapse(ElementTool):
     instant = True
     takes = ("edge", "face")
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return collapse(mesh, converted(mesh, kind, ids, "edge"))
 
 
@@ -87,7 +87,7 @@ class Weld(ElementTool):
 
     distance: float = field(0.001, "Within", "How far apart they may lie", unit="m", step=0.001, ge=0, le=1e5)
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return weld(mesh, converted(mesh, kind, ids, "vertex"), self.distance)
 
 
@@ -101,5 +101,5 @@ class FlipFaces(ElementTool):
     icon = "flip-horizontal"
     instant = True
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return flip(mesh, ids)

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from able_brick.core.edit.cut import Stop, cut, slice_by_plane
 from able_brick.core.edit.divide import divide, divide_rows, poke
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import Kind
+from able_brick.core.edit.element_types import ElementType
 from able_brick.core.edit.loops import add_loops
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import count, field
@@ -46,7 +46,7 @@ class AddLoops(ElementTool):
         when={"place": ["metres"]},
     )
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         if self.place == "even":
             return add_loops(mesh, ids, self.count)
         if self.place == "share":
@@ -78,7 +78,7 @@ class CutAcross(ElementTool):
         (), "Places", "From the first to the last", widget="none"
     )
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return cut(
             mesh,
             [Stop(vertex=s.id) if s.kind == "vertex" else Stop(edge=s.id, share=s.share) for s in self.stops],
@@ -98,7 +98,7 @@ class SlicePlane(ElementTool):
     axis: Literal["x", "y", "z"] = field("y", "Square to", "An axis of the piece's pivot")
     at: float = field(0.5, "At", "How far from the piece's pivot", unit="m", step=0.05, ge=-1e5, le=1e5)
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         normal = axis_in_mesh(piece, self.axis)
         return slice_by_plane(mesh, np.asarray(piece.pivot) + normal * self.at, normal)
 
@@ -116,7 +116,7 @@ class Divide(ElementTool):
 
     across: int = count(0, "Across", "Of the sides across, of quads; 0 for the same number", 0, 32)
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         if self.across in (0, self.parts):
             return divide(mesh, ids, self.parts)
         return divide_rows(mesh, ids, self.parts, self.across)
@@ -134,5 +134,5 @@ class Poke(ElementTool):
 
     height: float = field(0.0, "Height", "Of the middle, above the face", unit="m", step=0.05, ge=-1e5, le=1e5)
 
-    def edit(self, piece: Piece, mesh: PolyMesh, kind: Kind, ids: Indices) -> Edited:
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return poke(mesh, ids, self.height)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.kinds import count_of
+from able_brick.core.edit.element_types import count_of
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.validity import degenerate_faces, problems, unused_vertices

@@ -13,8 +13,8 @@ from able_brick.core.edit.carry import carry, centres, falloff
 from able_brick.core.edit.cut import Stop, cut, slice_by_plane
 from able_brick.core.edit.dissolve import dissolve
 from able_brick.core.edit.divide import divide, divide_rows, poke
+from able_brick.core.edit.element_types import converted, edges_between
 from able_brick.core.edit.flatten import evened, flattened
-from able_brick.core.edit.kinds import converted, edges_between
 from able_brick.core.edit.loops import add_loops
 from able_brick.core.edit.merge import collapse, weld
 from able_brick.core.edit.picks import take_in

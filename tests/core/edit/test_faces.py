@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from able_brick.core.edit.carry import carry, middle_of
 from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.element_types import converted
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.inset import inset
-from able_brick.core.edit.kinds import converted
 from able_brick.core.edit.picks import take_in
 from able_brick.core.edit.remove import delete, flip
 from able_brick.core.errors import GeometryError

@@ -43,11 +43,11 @@ def test_a_vertex_goes_to_the_nearest_place_on_the_faces_round_it(name: str) -> 
     got = on_surface(mesh, vertices, goal)
     tris, face = triangulate(mesh)
     for k, vertex in enumerate(vertices.tolist()):
-        around = np.unique(mesh.corner_face[mesh.corners == vertex])
-        places = nearest_on_triangles(goal[k], mesh.positions[mesh.corners[tris[np.isin(face, around)]]])
+        context = np.unique(mesh.corner_face[mesh.corners == vertex])
+        places = nearest_on_triangles(goal[k], mesh.positions[mesh.corners[tris[np.isin(face, context)]]])
         assert np.linalg.norm(got[k] - goal[k]) == pytest.approx(np.linalg.norm(places - goal[k], axis=1).min())
         # by a fine net over the triangles: nothing is nearer
-        for a, b, c in mesh.positions[mesh.corners[tris[np.isin(face, around)]]]:
+        for a, b, c in mesh.positions[mesh.corners[tris[np.isin(face, context)]]]:
             u, v = (w.ravel() for w in np.meshgrid(np.linspace(0, 1, 13), np.linspace(0, 1, 13)))
             inside = u + v <= 1
             net = a + u[inside, None] * (b - a) + v[inside, None] * (c - a)

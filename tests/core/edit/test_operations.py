@@ -22,11 +22,11 @@ from able_brick.core.edit.cut import Stop, cut, slice_by_plane
 from able_brick.core.edit.dissolve import dissolve
 from able_brick.core.edit.divide import divide, divide_rows, poke
 from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.element_types import ElementType, count_of
 from able_brick.core.edit.extent import stretched
 from able_brick.core.edit.extrude import extrude
 from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.inset import inset
-from able_brick.core.edit.kinds import Kind, count_of
 from able_brick.core.edit.loops import add_loops
 from able_brick.core.edit.merge import collapse, weld
 from able_brick.core.edit.picks import take_in
@@ -45,7 +45,7 @@ from tests.zoo import SHAPED, ZOO, mirrored
 Picks = np.ndarray[Any, Any]
 
 
-def some(mesh: PolyMesh, kind: Kind, seed: int, share: float) -> Picks:
+def some(mesh: PolyMesh, kind: ElementType, seed: int, share: float) -> Picks:
     """Elements at random, one at least."""
     count = count_of(mesh, kind)
     chosen = np.random.default_rng(seed).random(count) < share

@@ -51,7 +51,7 @@ def test_courses_follow_their_piece_and_count_truly(sheet: Sheet) -> None:
     (course,) = sheet.do("lay_course", "path-1", piece="piece-1", bend=True).select or ()
     shown = items_of(sheet.snapshot, sheet.row(course))
     assert shown is not None
-    meshes = [b.look.mesh(sheet.meshes.__getitem__).triangle_count * len(b.numbers) for b in shown.batches]
+    meshes = [b.drawable.mesh(sheet.meshes.__getitem__).triangle_count * len(b.numbers) for b in shown.batches]
     lone = sheet.summary().triangles - 12 * 2 - sheet.snapshot.pieces["piece-3"].facts.triangles
     assert lone == sum(meshes)
     sheet.do("set_dimensions", "piece-1", shape={"kind": "box", "width": 2.0, "height": 3.0, "depth": 0.6})

@@ -14,8 +14,8 @@ from typing import Any, Final
 import numpy as np
 
 from able_brick.core.errors import AbleBrickError
-from able_brick.core.files.part import Material, Part, Scene
 from able_brick.core.files.read import read_file
+from able_brick.core.files.scene import Material, Scene, ScenePart
 from able_brick.core.files.write import write_file
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
@@ -38,7 +38,7 @@ def brought_in(name: str, ending: str) -> PolyMesh:
     """A mesh as it is after it went through a file."""
     mesh = SHAPED[name]()
     # looks are not what is asked about
-    part = Part(name, mesh.replaced(material=np.zeros(mesh.face_count, np.int32)), (Material("stone"),))
+    part = ScenePart(name, mesh.replaced(material=np.zeros(mesh.face_count, np.int32)), (Material("stone"),))
     files = write_file(f"one.{ending}", Scene((part,)))
     return read_file(f"one.{ending}", files[f"one.{ending}"], files.get).parts[0].mesh
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from able_brick.core.edit.kinds import converted
+from able_brick.core.edit.element_types import converted
 from able_brick.core.edit.picks import take_in
 from able_brick.core.errors import AbleBrickError, GeometryError, StaleElementsError
 from able_brick.core.mesh.facets import facets

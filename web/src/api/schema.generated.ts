@@ -55,7 +55,7 @@ export interface paths {
         put?: never;
         /**
          * Open Demo
-         * @description Open the demo project, which is built beside this one when it is not there yet; all tabs are told.
+         * @description Open the demo project, which is built beside this one when it is not there yet; all tabs are notified.
          */
         post: operations["open_demo_api_project_demo_post"];
         delete?: never;
@@ -75,7 +75,7 @@ export interface paths {
         put?: never;
         /**
          * Open Other
-         * @description Open one of the recent projects instead of this one; all tabs are told.
+         * @description Open one of the recent projects instead of this one; all tabs are notified.
          */
         post: operations["open_other_api_project_open_post"];
         delete?: never;
@@ -605,7 +605,7 @@ export interface paths {
         put?: never;
         /**
          * Preview
-         * @description What a step would change; nothing is kept. Few are reckoned at once, the newest first: 429 for those that others
+         * @description What a step would change; nothing is kept. Few are computed at once, the newest first: 429 for those that others
          *     have overtaken too often.
          */
         post: operations["preview_api_projects__project__levels__level__preview_post"];
@@ -2409,7 +2409,7 @@ export interface components {
          *     What is in it keeps world coordinates of its own: putting things in and taking them out moves nothing. `repeat`
          *     shows all of it again and again, along the group's axes; `mirror` shows it a second time, across the plane through
          *     its pivot that is at right angles to one of its axes. `strewn` says how what is in it came there by chance;
-         *     `extras` are what other tools told of it in the file that it came from.
+         *     `extras` are what other tools stored with it in the file that it came from.
          */
         Group: {
             /** Extras */
@@ -2659,7 +2659,7 @@ export interface components {
         /**
          * Ladder
          * @description The rungs of a piece, and the mesh that they were made from: they are stale where the piece has another now.
-         *     `size` is the largest, along the axes of the pivot, in which the piece stood: what is told of rungs is meant so.
+         *     `size` is the largest, along the axes of the pivot, in which the piece stood: what is reported of rungs is meant so.
          *     With `outline` the outline was held before the rest.
          */
         Ladder: {
@@ -3954,7 +3954,7 @@ export interface components {
         /**
          * Sized
          * @description The largest size in which a piece stands, along the axes of its pivot, and by how many times distances are larger
-         *     there than they are told to be of its rungs and of what it was slimmed from.
+         *     there than they are reported for its rungs and of what it was slimmed from.
          */
         Sized: {
             /** Size */

@@ -21,6 +21,7 @@ import { shown, useLevel } from "../../state/level";
 import { useSelection } from "../../state/selection";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
+import { letGo } from "../look/resources";
 import { useMesh, type ViewMesh } from "../pieces/meshes";
 import { type Cage, cageOf } from "./cage";
 import { openItems } from "./open";
@@ -71,7 +72,7 @@ function Marks({ mesh, check, items, scheme }: MarksProps) {
   useEffect(() => {
     invalidate();
     return () => {
-      for (const object of objects as Mesh[]) object.geometry.dispose();
+      letGo(objects);
       invalidate();
     };
   }, [objects, invalidate]);

@@ -1,5 +1,4 @@
 import { useFrame } from "@react-three/fiber";
-import { useMemo } from "react";
 import {
   BufferGeometry,
   CanvasTexture,
@@ -19,6 +18,7 @@ import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
 import { useTabs } from "../handles/useTabs";
 import { useHandlesWanted } from "../handles/wanted";
+import { useOwned } from "../look/useOwned";
 import { elementPlace, heldElements } from "./hold";
 
 /** How far out it is, and how large, in pixels. */
@@ -31,7 +31,7 @@ export function GrowPaddle({ scheme }: { scheme: Scheme }) {
   const many = useElements((s) => s.ids.size);
   const wanted = useHandlesWanted();
   const held = useDrag((s) => s.handle);
-  const set = useMemo(() => paddle(scheme), [scheme]);
+  const set = useOwned(() => paddle(scheme), [scheme]);
   const here = wanted && many > 0 && kind !== "vertex" && (held === null || held === "grow-out");
   // faces are pulled out of borders only, which a closed piece has not
   const now = here ? heldElements() : null;

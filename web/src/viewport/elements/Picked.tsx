@@ -20,6 +20,7 @@ import { useSelection } from "../../state/selection";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
+import { letGo } from "../look/resources";
 import { useMesh } from "../pieces/meshes";
 import { type Cage, cageOf } from "./cage";
 import { elementDrag } from "./dragged";
@@ -139,9 +140,7 @@ function Elements({ cage, kind, ids, items, colour, strength, small = false, dra
   }, [made, size, invalidate]);
   useEffect(
     () => () => {
-      const [first] = made as Mesh[];
-      first?.geometry.dispose();
-      (first?.material as MeshBasicMaterial | undefined)?.dispose();
+      letGo(made);
       viewport.redraw();
     },
     [made],

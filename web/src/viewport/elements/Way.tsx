@@ -1,5 +1,5 @@
 import { useThree } from "@react-three/fiber";
-import { useEffect, useMemo } from "react";
+import { useEffect } from "react";
 import {
   BufferGeometry,
   Float32BufferAttribute,
@@ -9,13 +9,13 @@ import {
   PointsMaterial,
   type Vector3,
 } from "three";
+import { useOwned } from "../look/useOwned";
 
 /** A way over the mesh from place to place, drawn over everything. */
 export function Way({ points, colour }: { points: readonly Vector3[]; colour: string }) {
   const invalidate = useThree((s) => s.invalidate);
   const key = points.map((p) => p.toArray().join()).join(";");
-  // biome-ignore lint/correctness/useExhaustiveDependencies: drawn anew where it has changed
-  const made = useMemo(() => {
+  const made = useOwned(() => {
     const places = new Float32BufferAttribute(
       points.flatMap((p) => p.toArray()),
       3,
@@ -33,12 +33,10 @@ export function Way({ points, colour }: { points: readonly Vector3[]; colour: st
     }
     return { geometry, objects };
   }, [key, colour]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again where it has changed
   useEffect(() => {
     invalidate();
-    return () => {
-      made.geometry.dispose();
-      invalidate();
-    };
+    return invalidate;
   }, [made, invalidate]);
   return made.objects.map((object) => <primitive key={object.uuid} object={object} />);
 }

@@ -4,13 +4,12 @@ import { dragStore } from "../../state/drag";
 import { elementHold } from "../../state/elementHold";
 import { elementsNow } from "../../state/elements";
 import { isShown, levelStore } from "../../state/level";
-import { runningStore } from "../../state/running";
 import { selectionStore } from "../../state/selection";
 import { previewStep, takeStep } from "../../state/steps";
-import { numbersIn } from "../../ui/expression";
 import { type Axis, axisVector } from "../axes";
 import { viewport } from "../controller";
-import { done, type HandleDrag, handleAxes, handleRuns, number } from "../handles/holding";
+import { DragSession } from "../handles/dragSession";
+import { type HandleDrag, handleAxes, handleRuns, number } from "../handles/holding";
 import { follow } from "../handles/moveDrag";
 import { featureAt, Latest } from "../picking/featurePick";
 import { DraggedMesh } from "./dragged";
@@ -21,12 +20,6 @@ const selection = (): readonly string[] => selectionStore.getState().ids;
 
 /** Pixels within which something is caught. */
 const CATCH = 14;
-
-/** Hear what is typed over a measure; returns how to stop. */
-const onTyped = (hear: (values: number[] | null) => void): (() => void) =>
-  runningStore.subscribe(({ typed }, before) => {
-    if (typed !== before.typed) hear(numbersIn(typed));
-  });
 
 /** Move what is picked along one axis, in a plane of two, or freely in the plane of the screen. Corners, edges and faces of
  * other things catch it; a single vertex that is moved freely lands on them exactly. */
@@ -45,7 +38,6 @@ export function movingElements(
   const back = frame.clone().invert();
   const mesh = new DraggedMesh(held);
   const by = new Vector3();
-  let typedOver = false;
   // what goes by the grid in Build goes by tenths of it here
   const step = stepNow() / 10;
   const world = () => by.clone().applyQuaternion(frame);
@@ -59,7 +51,7 @@ export function movingElements(
   const near = new Latest(async (px, py) => {
     const { things } = levelStore.getState().scene;
     const at = await featureAt(px, py, (id) => isShown(things.get(id)) && !own.has(id));
-    if (ended || typedOver) return;
+    if (session.ended || session.typedOver) return;
     const seen = at && at.kind !== "face" ? viewport.seen(at.point) : null;
     const found = at && seen && Math.hypot(seen.x - px, seen.y - py) <= CATCH ? at : null;
     caught = found;
@@ -70,19 +62,18 @@ export function movingElements(
     else for (const axis of axes) by[axis] = way[axis];
     refresh();
   });
-  let ended = false;
   const words = anywhere ? "Move freely" : `Move along ${axes.join(" and ").toUpperCase()}`;
-  handleRuns.begin({ words, value: "", unit: "m" });
-  const stop = onTyped((values) => {
-    typedOver = values !== null;
-    axes.forEach((axis, k) => {
-      if (values) by[axis] = values[k] ?? 0;
-    });
-    refresh();
-  });
-  return {
+  const session = new DragSession({
+    prompt: { words, value: "", unit: "m" },
+    typed(values) {
+      axes.forEach((axis, k) => {
+        if (values) by[axis] = values[k] ?? 0;
+      });
+      refresh();
+      return values !== null;
+    },
     move(px, py, free) {
-      const now = typedOver ? null : follow(lines, origin, px, py);
+      const now = follow(lines, origin, px, py);
       if (!now) return;
       if (free) {
         caught = null;
@@ -98,29 +89,20 @@ export function movingElements(
       if (anywhere) by.z = 0;
       refresh();
     },
-    async finish() {
-      stop();
-      ended = true;
+    async commit() {
       const [grip] = held.vertices;
-      const exact = anywhere && caught && !typedOver && held.vertices.length === 1;
+      const exact = anywhere && caught && !session.typedOver && held.vertices.length === 1;
       if (exact && levelStore.getState().scene.things.get(selection()[0] ?? "")?.kind === "placement") {
         await takeStep("dock_elements", { elements: elementsNow(), grip, landing: caught?.point }, selection());
-        mesh.end();
-        return done();
+        return;
       }
       const { keepTo, radius } = elementHold.getState();
-      const told = { elements: elementsNow(), keep_to: keepTo, radius, by: inPivotAxes(world(), held), out: 0 };
-      if (by.lengthSq() > 0) await takeStep("move_elements", told, selection());
-      mesh.end();
-      done();
+      const params = { elements: elementsNow(), keep_to: keepTo, radius, by: inPivotAxes(world(), held), out: 0 };
+      if (by.lengthSq() > 0) await takeStep("move_elements", params, selection());
     },
-    cancel() {
-      stop();
-      ended = true;
-      mesh.end();
-      done();
-    },
-  };
+    clear: () => mesh.end(),
+  });
+  return session;
 }
 
 /** Turn what is picked about an axis. */
@@ -141,7 +123,6 @@ export function turningElements(axis: Axis, x: number, y: number, origin: Vector
   let last = angleAt(x, y) ?? 0;
   let raw = 0;
   let angle = 0;
-  let typedOver = false;
   const refresh = () => {
     const q = new Quaternion().setFromAxisAngle(normal, (angle * Math.PI) / 180);
     const place = new Matrix4()
@@ -151,37 +132,31 @@ export function turningElements(axis: Axis, x: number, y: number, origin: Vector
     mesh.show(place);
     handleRuns.change({ value: number(angle, 0) });
   };
-  handleRuns.begin({ words: `Turn about ${axis.toUpperCase()}`, value: "0", unit: "°" });
-  const stop = onTyped((values) => {
-    typedOver = values !== null;
-    if (values?.[0] === undefined) return;
-    angle = values[0];
-    refresh();
-  });
-  return {
+  return new DragSession({
+    prompt: { words: `Turn about ${axis.toUpperCase()}`, value: "0", unit: "°" },
+    typed(values) {
+      if (values?.[0] !== undefined) {
+        angle = values[0];
+        refresh();
+      }
+      return values !== null;
+    },
     move(px, py, free) {
-      const now = typedOver ? null : angleAt(px, py);
+      const now = angleAt(px, py);
       if (now === null) return;
       raw += ((now - last + 540) % 360) - 180;
       last = now;
       angle = free ? raw : Math.round(raw / step) * step;
       refresh();
     },
-    async finish() {
-      stop();
+    async commit() {
       const { radius, pivot } = elementHold.getState();
       const about = pivot === "each" ? { about_what: "each" } : { about_what: "point", point: fromPivot(origin, held) };
-      const told = { elements: elementsNow(), radius, ...about, axis: "way", way: inPivotAxes(normal, held), angle };
-      if (angle !== 0) await takeStep("turn_elements", told, selection());
-      mesh.end();
-      done();
+      const params = { elements: elementsNow(), radius, ...about, axis: "way", way: inPivotAxes(normal, held), angle };
+      if (angle !== 0) await takeStep("turn_elements", params, selection());
     },
-    cancel() {
-      stop();
-      mesh.end();
-      done();
-    },
-  };
+    clear: () => mesh.end(),
+  });
 }
 
 /** Pull faces out along where they look, with walls behind them; or faces out of borders. */
@@ -195,22 +170,22 @@ export function growing(x: number, y: number, origin: Vector3): HandleDrag | nul
   const start = follow([line], origin, x, y) ?? origin.clone();
   const step = stepNow() / 10;
   let depth = 0;
-  let typedOver = false;
-  const told = () => ({ elements: elementsNow(), depth });
+  const params = () => ({ elements: elementsNow(), depth });
   const refresh = () => {
-    previewStep(depth === 0 ? null : { tool, params: told(), selection: selection(), adjust: false });
+    previewStep(depth === 0 ? null : { tool, params: params(), selection: selection(), adjust: false });
     handleRuns.change({ value: number(depth, 2) });
   };
-  handleRuns.begin({ words: "Pull out", value: "0.00", unit: "m" });
-  const stop = onTyped((values) => {
-    typedOver = values !== null;
-    if (values?.[0] === undefined) return;
-    depth = values[0];
-    refresh();
-  });
-  return {
+  return new DragSession({
+    prompt: { words: "Pull out", value: "0.00", unit: "m" },
+    typed(values) {
+      if (values?.[0] !== undefined) {
+        depth = values[0];
+        refresh();
+      }
+      return values !== null;
+    },
     move(px, py, free) {
-      const now = typedOver ? null : follow([line], origin, px, py);
+      const now = follow([line], origin, px, py);
       if (!now) return;
       const way = now.sub(start).dot(line) * scale;
       const next = free ? way : Math.round(way / step) * step;
@@ -218,16 +193,10 @@ export function growing(x: number, y: number, origin: Vector3): HandleDrag | nul
       depth = next;
       refresh();
     },
-    async finish() {
-      stop();
+    async commit() {
       previewStep(null);
-      if (depth !== 0) await takeStep(tool, told(), selection());
-      done();
+      if (depth !== 0) await takeStep(tool, params(), selection());
     },
-    cancel() {
-      stop();
-      previewStep(null);
-      done();
-    },
-  };
+    clear: () => previewStep(null),
+  });
 }

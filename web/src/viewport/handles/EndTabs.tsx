@@ -1,5 +1,4 @@
 import { useFrame } from "@react-three/fiber";
-import { useMemo } from "react";
 import {
   BufferGeometry,
   CylinderGeometry,
@@ -19,6 +18,7 @@ import { useEnds } from "../../state/ends";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
+import { useOwned } from "../look/useOwned";
 import { useTabs } from "./useTabs";
 import { useHandlesWanted } from "./wanted";
 
@@ -34,7 +34,7 @@ export function EndTabs({ scheme }: { scheme: Scheme }) {
   const moved = useDrag((s) => s.now);
   const visible =
     found !== null && wanted && viewStore.getState().stage !== "shape" && moved === null && !handle?.startsWith("end-");
-  const set = useMemo(() => (found ? tabs(found.ends, scheme) : null), [found, scheme]);
+  const set = useOwned(() => (found ? tabs(found.ends, scheme) : null), [found, scheme]);
   useTabs(set?.tabs, visible);
   useFrame(() => {
     for (const tab of set?.tabs ?? []) tab.scale.setScalar(viewport.metresPerPixel(tab.position, viewStore.getState()));

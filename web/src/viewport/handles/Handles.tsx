@@ -28,6 +28,7 @@ import { useView, viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { AXES, type Axis, axisVector } from "../axes";
 import { viewport } from "../controller";
+import { useOwned } from "../look/useOwned";
 import { useMeshes } from "../pieces/meshes";
 import { handleAxes, handlePlace } from "./holding";
 import { useHandlesWanted } from "./wanted";
@@ -59,7 +60,7 @@ export function Handles({ scheme }: { scheme: Scheme }) {
   const invalidate = useThree((s) => s.invalidate);
   const held = useDrag((s) => s.handle);
   const sizing = useHandles((h) => h.sizing);
-  const set = useMemo(() => handleSet(scheme), [scheme]);
+  const set = useOwned(() => handleSet(scheme), [scheme]);
   const hold = useHandles((h) => h);
   // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again in other axes, at another pivot
   useEffect(() => invalidate(), [hold, invalidate]);

@@ -18,6 +18,7 @@ import { useSelection } from "../../state/selection";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
+import { useOwned } from "../look/useOwned";
 import { placeIn, type SizeBox, sizeBox } from "./sizeBox";
 import { sharesOf } from "./sizeDrag";
 import { useTabs } from "./useTabs";
@@ -38,7 +39,7 @@ export function SizeTabs({ scheme }: { scheme: Scheme }) {
     [on, scene, ids],
   );
   const visible = box !== null && wanted;
-  const set = useMemo(() => (box ? tabSet(box, scheme) : null), [box, scheme]);
+  const set = useOwned(() => (box ? tabSet(box, scheme) : null), [box, scheme]);
   useTabs(set?.tabs, visible);
   useFrame(() => {
     if (!set) return;

@@ -1,11 +1,9 @@
 import { Plane, Vector3 } from "three";
 import type { End } from "../../api/types";
-import { dragStore } from "../../state/drag";
 import { endsStore } from "../../state/ends";
-import { run, runningStore } from "../../state/running";
 import { previewStep, takeStep } from "../../state/steps";
-import { numbersIn } from "../../ui/expression";
 import { viewport } from "../controller";
+import { DragSession } from "./dragSession";
 import { type HandleDrag, handleRuns, number } from "./holding";
 
 /** The end of the selected array that changes a setting. */
@@ -47,40 +45,28 @@ export function pulling(of: End["of"], x: number, y: number): HandleDrag | null 
   if (!thing || !found || !end) return null;
   const start = pulled(end, x, y) ?? 0;
   let value = end.value;
-  let typedOver = false;
   const params = () => ({ ...found.settings, [of]: value });
   const set = (to: number) => {
     value = Math.min(Math.max(to, end.least), end.most);
     previewStep({ tool: "adjust_array", params: params(), selection: [thing], adjust: false });
     handleRuns.change({ value: end.step === 1 ? String(value) : number(value, 2) });
   };
-  handleRuns.begin({ words: end.words, value: end.step === 1 ? String(value) : number(value, 2), unit: end.unit });
-  const stop = runningStore.subscribe(({ typed }, before) => {
-    if (typed === before.typed) return;
-    const [wanted] = numbersIn(typed) ?? [];
-    typedOver = wanted !== undefined;
-    if (wanted !== undefined) set(end.step === 1 ? Math.round(wanted) : wanted);
-  });
-  const done = () => {
-    stop();
-    dragStore.setState({ now: null, handle: null, caught: null });
-    run(null);
-  };
-  return {
+  return new DragSession({
+    prompt: { words: end.words, value: end.step === 1 ? String(value) : number(value, 2), unit: end.unit },
+    typed(values) {
+      const wanted = values?.[0];
+      if (wanted !== undefined) set(end.step === 1 ? Math.round(wanted) : wanted);
+      return wanted !== undefined;
+    },
     move(px, py, free) {
-      const to = typedOver ? null : pulled(end, px, py);
+      const to = pulled(end, px, py);
       if (to === null) return;
       const next = pulledTo(end, to - start, free);
       if (next !== value) set(next);
     },
-    async finish() {
-      done();
+    async commit() {
       if (value !== end.value) await takeStep("adjust_array", params(), [thing]);
-      previewStep(null);
     },
-    cancel() {
-      done();
-      previewStep(null);
-    },
-  };
+    clear: () => previewStep(null),
+  });
 }

@@ -2,7 +2,7 @@ import { type Matrix4, type Quaternion, Vector3 } from "three";
 import { dragStore } from "../../state/drag";
 import { axesOf, handleStore, held, pivotOf, setHandles } from "../../state/handles";
 import { levelStore } from "../../state/level";
-import { type Run, run, runsOf } from "../../state/running";
+import { type Run, runsOf } from "../../state/running";
 import { selectionStore } from "../../state/selection";
 import { goingAlong, reach } from "../../state/tree";
 import { viewStore } from "../../state/view";
@@ -64,11 +64,6 @@ export function showEach(matrixOf: (position: Vector3) => Matrix4, place: Matrix
     }),
   );
   dragStore.setState({ now: { of, place } });
-}
-
-export function done(): void {
-  dragStore.setState({ now: null, handle: null, caught: null });
-  run(null);
 }
 
 /** A picked pivot on something that moves goes along. */

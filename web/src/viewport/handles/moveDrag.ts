@@ -1,23 +1,13 @@
 import { Matrix4, Plane, Quaternion, Vector3 } from "three";
 import { axesParams, handleStore } from "../../state/handles";
 import { levelStore } from "../../state/level";
-import { runningStore } from "../../state/running";
 import { takeStep } from "../../state/steps";
 import { goingAlong } from "../../state/tree";
 import { numbersIn } from "../../ui/expression";
 import { AXES, type Axis, axisVector } from "../axes";
 import { viewport } from "../controller";
-import {
-  done,
-  type HandleDrag,
-  handleAxes,
-  handleRuns,
-  heldIds,
-  heldThings,
-  number,
-  show,
-  takePivotAlong,
-} from "./holding";
+import { DragSession } from "./dragSession";
+import { type HandleDrag, handleAxes, handleRuns, heldIds, heldThings, number, show, takePivotAlong } from "./holding";
 import { Snapping } from "./snapping";
 
 const directions = (axes: readonly Axis[], frame: Quaternion): Vector3[] =>
@@ -63,7 +53,6 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
   const step = levelStore.getState().scene.level?.step ?? 0.5;
   /** The distances along the axes. */
   const by = new Vector3();
-  let typedOver = false;
   const words = ground ? "Move over the ground" : `Move along ${axes.join(" and ").toUpperCase()}`;
   const world = () => by.clone().applyQuaternion(frame);
   const matrix = () => new Matrix4().makeTranslation(world());
@@ -71,7 +60,7 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
   const whole = new Vector3();
   const back = frame.clone().invert();
   const snapping = new Snapping(heldIds(), lines, (to) => {
-    if (typedOver) return;
+    if (session.typedOver) return;
     const local = to ? to.applyQuaternion(back) : whole;
     for (const axis of axes) by[axis] = local[axis];
     refresh();
@@ -81,23 +70,20 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
     const value = axes.map((a) => `${a.toUpperCase()} ${number(by[a], 2)}`).join(", ");
     handleRuns.change({ value });
   };
-  handleRuns.begin({ words, value: "", unit: "m", also: "to 5" });
-  refresh();
-  const stop = runningStore.subscribe(({ typed }, before) => {
-    if (typed === before.typed) return;
-    const found = typedMove(typed);
-    typedOver = found !== null;
-    if (!found) return;
-    snapping.drop();
-    axes.forEach((axis, k) => {
-      const value = found.values[k];
-      by[axis] = value === undefined ? 0 : found.absolute && plain ? value - origin[axis] : value;
-    });
-    show(matrix());
-  });
-  return {
+  const session = new DragSession({
+    prompt: { words, value: "", unit: "m", also: "to 5" },
+    typed(_, text) {
+      const found = typedMove(text);
+      if (!found) return false;
+      snapping.drop();
+      axes.forEach((axis, k) => {
+        const value = found.values[k];
+        by[axis] = value === undefined ? 0 : found.absolute && plain ? value - origin[axis] : value;
+      });
+      show(matrix());
+      return true;
+    },
     move(px, py, free) {
-      if (typedOver) return;
       const now = ground ? followGround(px, py, origin, moved) : follow(lines, origin, px, py);
       if (!now) return;
       const way = now.clone().sub(start).applyQuaternion(back);
@@ -117,18 +103,17 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
         snapping.ask(to, origin.clone().add(to));
       }
     },
-    async finish(copy = false) {
-      stop();
+    async commit(copy) {
       const caught = await snapping.settled();
       const things = heldThings();
       const ids = things.map((t) => t.id);
       if (by.lengthSq() > 0) {
         const one = things.length === 1 ? things[0] : undefined;
-        const dock = typedOver ? null : caught;
-        const told = ground ? { axes: "world" } : axesParams(hold, ids.length, frame);
+        const dock = session.typedOver ? null : caught;
+        const axesOf = ground ? { axes: "world" } : axesParams(hold, ids.length, frame);
         if (copy) {
-          await takeStep("stepped_copies", { count: 1, offset: by.toArray(), ...told }, ids);
-          return done();
+          await takeStep("stepped_copies", { count: 1, offset: by.toArray(), ...axesOf }, ids);
+          return;
         }
         takePivotAlong(matrix());
         if (dock) await takeStep("dock", dock, ids);
@@ -138,7 +123,7 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
           one.kind !== "path" &&
           one.kind !== "measure" &&
           plain &&
-          !typedOver &&
+          !session.typedOver &&
           hold.pivot === "middle"
         ) {
           const to = one.position.map((v, k) => {
@@ -149,15 +134,12 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
           });
           await takeStep("set_pose", { position: to }, ids);
         } else {
-          await takeStep("move", { by: by.toArray(), ...told }, ids);
+          await takeStep("move", { by: by.toArray(), ...axesOf }, ids);
         }
       }
-      done();
     },
-    cancel() {
-      stop();
-      snapping.drop();
-      done();
-    },
-  };
+    clear: () => snapping.drop(),
+  });
+  refresh();
+  return session;
 }

@@ -1,12 +1,11 @@
 import { Vector3 } from "three";
 import { levelStore } from "../../state/level";
-import { runningStore } from "../../state/running";
 import { takeStep } from "../../state/steps";
 import { reach } from "../../state/tree";
-import { numbersIn } from "../../ui/expression";
 import { AXES, type Axis } from "../axes";
 import { viewport } from "../controller";
-import { done, type HandleDrag, handleRuns, heldIds, number, show } from "./holding";
+import { DragSession } from "./dragSession";
+import { type HandleDrag, handleRuns, heldIds, number, show } from "./holding";
 import { placeIn, sizeBox, sizeMatrix } from "./sizeBox";
 
 const HALF = new Vector3(0.5, 0.5, 0.5);
@@ -41,7 +40,6 @@ export function sizing(tab: string, pivot: Vector3): HandleDrag | null {
   const words = corner ? "Size all alike" : `Size along ${axis.toUpperCase()}`;
   const factors = new Vector3(1, 1, 1);
   let about = opposite;
-  let typedOver = false;
   const set = (factor: number) => {
     const f = Math.max(factor, LEAST);
     for (const a of AXES) factors[a] = corner || a === axis ? f : 1;
@@ -50,18 +48,15 @@ export function sizing(tab: string, pivot: Vector3): HandleDrag | null {
     const measure = corner ? `× ${number(f, 3)}` : `${number(lead * f, 2)} m`;
     handleRuns.change({ value: `${measure}${corner ? "" : ` · × ${number(f, 3)}`}` });
   };
-  handleRuns.begin({ words, value: "", unit: "" });
-  set(1);
-  const stop = runningStore.subscribe(({ typed }, before) => {
-    if (typed === before.typed) return;
-    const [value] = numbersIn(typed) ?? [];
-    typedOver = value !== undefined;
-    // a corner is typed as a factor, a side as the length that it is to have
-    if (value !== undefined && value > 0) set(corner || lead <= 0 ? value : value / lead);
-  });
-  return {
-    move(px, py, free, centred = false) {
-      if (typedOver) return;
+  const session = new DragSession({
+    prompt: { words, value: "", unit: "" },
+    typed(values) {
+      const value = values?.[0];
+      // a corner is typed as a factor, a side as the length that it is to have
+      if (value !== undefined && value > 0) set(corner || lead <= 0 ? value : value / lead);
+      return value !== undefined;
+    },
+    move(px, py, free, centred) {
       about = centred ? pivot : opposite;
       const way = grabbed.clone().sub(about);
       const length = way.length();
@@ -78,17 +73,13 @@ export function sizing(tab: string, pivot: Vector3): HandleDrag | null {
       const whole = Math.max(1, Math.round((lead * factor) / step)) * step;
       set(free ? factor : whole / lead);
     },
-    async finish() {
-      stop();
+    async commit() {
       if (AXES.some((a) => factors[a] !== 1)) {
-        const told = { axes: box.axes, about_what: "point", point: about.toArray() };
-        await takeStep("size", { factors: factors.toArray(), ...told }, ids);
+        const fixed = { axes: box.axes, about_what: "point", point: about.toArray() };
+        await takeStep("size", { factors: factors.toArray(), ...fixed }, ids);
       }
-      done();
     },
-    cancel() {
-      stop();
-      done();
-    },
-  };
+  });
+  set(1);
+  return session;
 }

@@ -1,11 +1,10 @@
 import { Matrix4, type Vector3 } from "three";
 import { type HandleSettings, handleStore } from "../../state/handles";
 import { placeOf } from "../../state/place";
-import { runningStore } from "../../state/running";
 import { takeStep } from "../../state/steps";
-import { numbersIn } from "../../ui/expression";
 import { viewport } from "../controller";
-import { done, type HandleDrag, handleRuns, heldIds, number, showEach } from "./holding";
+import { DragSession } from "./dragSession";
+import { type HandleDrag, handleRuns, heldIds, number, showEach } from "./holding";
 
 /** A dragged factor goes in these steps. */
 const STEP = 0.05;
@@ -28,33 +27,24 @@ export function spreading(x: number, y: number, origin: Vector3): HandleDrag | n
   const start = away(x, y);
   const still = new Matrix4();
   let factor = 1;
-  let typedOver = false;
   const set = (to: number) => {
     factor = to;
     showEach((at) => new Matrix4().makeTranslation(at.sub(origin).multiplyScalar(factor - 1)), still);
     handleRuns.change({ value: `× ${number(factor, 2)}` });
   };
-  handleRuns.begin({ words: "Spread", value: "× 1.00", unit: "" });
-  const stop = runningStore.subscribe(({ typed }, before) => {
-    if (typed === before.typed) return;
-    const [value] = numbersIn(typed) ?? [];
-    typedOver = value !== undefined;
-    if (value !== undefined) set(value);
-  });
-  return {
+  return new DragSession({
+    prompt: { words: "Spread", value: "× 1.00", unit: "" },
+    typed(values) {
+      const value = values?.[0];
+      if (value !== undefined) set(value);
+      return value !== undefined;
+    },
     move(px, py, free) {
-      if (typedOver) return;
       const to = away(px, py) / start;
       set(free ? to : Number((Math.round(to / STEP) * STEP).toFixed(9)));
     },
-    async finish() {
-      stop();
+    async commit() {
       if (factor !== 1) await takeStep("spread", { by: "all", factor, ...staying(handleStore.getState()) }, heldIds());
-      done();
     },
-    cancel() {
-      stop();
-      done();
-    },
-  };
+  });
 }

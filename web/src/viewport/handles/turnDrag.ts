@@ -1,22 +1,11 @@
 import { Matrix4, Plane, Quaternion, Vector3 } from "three";
 import { aboutParams, axesParams, handleStore } from "../../state/handles";
 import { levelStore } from "../../state/level";
-import { runningStore } from "../../state/running";
 import { takeStep } from "../../state/steps";
-import { numbersIn } from "../../ui/expression";
 import { AXES, type Axis, axisVector } from "../axes";
 import { viewport } from "../controller";
-import {
-  done,
-  type HandleDrag,
-  handleAxes,
-  handleRuns,
-  heldIds,
-  number,
-  show,
-  showEach,
-  takePivotAlong,
-} from "./holding";
+import { DragSession } from "./dragSession";
+import { type HandleDrag, handleAxes, handleRuns, heldIds, number, show, showEach, takePivotAlong } from "./holding";
 
 /** The matrix of a turn about a point. */
 function turnAbout(axis: Vector3, degrees: number, point: Vector3): Matrix4 {
@@ -49,50 +38,41 @@ export function turning(axis: Axis, x: number, y: number, origin: Vector3): Hand
   let angle = 0;
   let last = start;
   let raw = 0;
-  let typedOver = false;
   const refresh = () => {
     const place = turnAbout(normal, angle, origin);
     if (hold.pivot !== "each") return show(place);
     showEach((at) => turnAbout(normal, angle, at), place);
   };
-  handleRuns.begin({ words, value: "0", unit: "°" });
-  const stop = runningStore.subscribe(({ typed }, before) => {
-    if (typed === before.typed) return;
-    const values = numbersIn(typed);
-    typedOver = values !== null;
-    if (values?.[0] !== undefined) {
-      angle = values[0];
-      refresh();
-    }
-  });
-  return {
+  return new DragSession({
+    prompt: { words, value: "0", unit: "°" },
+    typed(values) {
+      if (values?.[0] !== undefined) {
+        angle = values[0];
+        refresh();
+      }
+      return values !== null;
+    },
     move(px, py, free) {
       const now = angleAt(px, py);
-      if (now === null || typedOver) return;
+      if (now === null) return;
       raw += ((now - last + 540) % 360) - 180;
       last = now;
       angle = free ? raw : Math.round(raw / step) * step;
       refresh();
       handleRuns.change({ value: number(angle, free ? 1 : 0) });
     },
-    async finish(copy = false) {
-      stop();
+    async commit(copy) {
       const ids = heldIds();
       if (angle !== 0) {
-        const told = { ...axesParams(hold, ids.length, frame), ...aboutParams(hold, ids.length) };
+        const about = { ...axesParams(hold, ids.length, frame), ...aboutParams(hold, ids.length) };
         if (copy) {
           const turn = AXES.map((a) => (a === axis ? angle : 0));
-          await takeStep("stepped_copies", { count: 1, turn, ...told }, ids);
-          return done();
+          await takeStep("stepped_copies", { count: 1, turn, ...about }, ids);
+          return;
         }
         takePivotAlong(turnAbout(normal, angle, origin));
-        await takeStep("turn", { angle, axis, ...told }, ids);
+        await takeStep("turn", { angle, axis, ...about }, ids);
       }
-      done();
     },
-    cancel() {
-      stop();
-      done();
-    },
-  };
+  });
 }

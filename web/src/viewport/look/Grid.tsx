@@ -16,6 +16,8 @@ import { levelStore, shown } from "../../state/level";
 import { FIELD_OF_VIEW, inPerspective, viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
+import { SharedPool } from "./resources";
+import { useOwned } from "./useOwned";
 
 const vertex = /* glsl */ `
   varying vec3 world;
@@ -67,7 +69,7 @@ export function visibleStep(step: number, metresPerPixel: number): number {
 /** The ground grid, its bold module lines, the axes' lines, and metres written on the ground. */
 export function Grid({ scheme }: { scheme: Scheme }) {
   const mesh = useRef<Mesh>(null);
-  const material = useMemo(
+  const material = useOwned(
     () =>
       new ShaderMaterial({
         vertexShader: vertex,
@@ -131,10 +133,12 @@ export function Grid({ scheme }: { scheme: Scheme }) {
 }
 
 const COUNT = 7;
+/** Labels that are not in sight and are kept. */
+const SPARE = 32;
 
 /** Metres lying on the ground along two lines of the grid, where the view is free. */
 function GroundMetres({ scheme }: { scheme: Scheme }) {
-  const group = useMemo(() => {
+  const group = useOwned(() => {
     const out = new Group();
     for (let k = 0; k < 2 * COUNT; k++) {
       const material = new MeshBasicMaterial({ transparent: true, depthWrite: false, opacity: 0.85 });
@@ -144,7 +148,7 @@ function GroundMetres({ scheme }: { scheme: Scheme }) {
     }
     return out;
   }, []);
-  const textures = useMemo(() => new Map<string, CanvasTexture>(), []);
+  const textures = useMemo(() => new SharedPool<CanvasTexture>((texture) => texture.dispose(), SPARE), []);
   useFrame(() => {
     const view = viewStore.getState();
     group.visible = inPerspective(view.mode);
@@ -160,12 +164,11 @@ function GroundMetres({ scheme }: { scheme: Scheme }) {
       const along = k < COUNT;
       const value = (along ? x0 : z0) + ((k % COUNT) - (COUNT - 1) / 2) * spacing;
       const text = `${along ? "X" : "Z"} ${value.toLocaleString("en", { maximumFractionDigits: 1 }).replace("-", "−")} m`;
-      let texture = textures.get(text + scheme.ink);
-      if (!texture) {
-        texture = written(text, scheme.gridBold);
-        textures.set(text + scheme.ink, texture);
-      }
-      if (label.material.map !== texture) {
+      const key = text + scheme.ink;
+      if (label.userData.key !== key) {
+        const texture = textures.take(key, () => written(text, scheme.gridBold));
+        if (label.userData.key) textures.release(label.userData.key as string);
+        label.userData.key = key;
         label.material.map = texture;
         label.material.needsUpdate = true;
       }

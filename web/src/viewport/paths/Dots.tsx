@@ -1,11 +1,12 @@
 import { useThree } from "@react-three/fiber";
-import { useEffect, useMemo } from "react";
+import { useEffect } from "react";
 import { BufferGeometry, Float32BufferAttribute, Points, PointsMaterial } from "three";
+import { useOwned } from "../look/useOwned";
 
 /** Points as squares of some pixels, seen through everything. */
 export function Dots({ points, colour, size }: { points: number[][]; colour: string; size: number }) {
   const invalidate = useThree((s) => s.invalidate);
-  const dots = useMemo(() => {
+  const dots = useOwned(() => {
     const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute(points.flat(), 3));
     const made = new Points(
       geometry,
@@ -15,9 +16,7 @@ export function Dots({ points, colour, size }: { points: number[][]; colour: str
     made.frustumCulled = false;
     return made;
   }, [points, colour, size]);
-  useEffect(() => {
-    invalidate();
-    return () => dots.geometry.dispose();
-  }, [dots, invalidate]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again with other points
+  useEffect(() => invalidate(), [dots, invalidate]);
   return <primitive object={dots} />;
 }

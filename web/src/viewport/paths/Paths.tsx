@@ -1,5 +1,5 @@
 import { useThree } from "@react-three/fiber";
-import { useEffect, useLayoutEffect, useMemo } from "react";
+import { useLayoutEffect, useMemo } from "react";
 import { BufferGeometry, Float32BufferAttribute, Line, LineBasicMaterial, LineSegments, Matrix4 } from "three";
 import type { Path, Vector } from "../../api/types";
 import { useDrag } from "../../state/drag";
@@ -9,6 +9,7 @@ import { useSelection } from "../../state/selection";
 import { reach } from "../../state/tree";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
+import { useOwned } from "../look/useOwned";
 import { Tag } from "../picking/Measures";
 import { isDrawn } from "../pieces/entries";
 import { Dots } from "./Dots";
@@ -50,7 +51,7 @@ const still = new Matrix4();
 /** A line seen in full where it is free, and faintly where something stands before it. */
 function Polyline({ points, colour, strong, by }: PolylineProps) {
   const invalidate = useThree((s) => s.invalidate);
-  const lines = useMemo(() => {
+  const lines = useOwned(() => {
     const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute(points.flat(), 3));
     return [true, false].map((depthTest) => {
       const opacity = depthTest ? 1 : strong ? 0.7 : 0.12;
@@ -60,10 +61,6 @@ function Polyline({ points, colour, strong, by }: PolylineProps) {
       return made;
     });
   }, [points, colour, strong]);
-  useEffect(() => {
-    invalidate();
-    return () => lines[0]?.geometry.dispose();
-  }, [lines, invalidate]);
   useLayoutEffect(() => {
     for (const line of lines) {
       line.matrixAutoUpdate = false;
@@ -80,7 +77,7 @@ function PathPoints({ path, scheme }: { path: Path; scheme: Scheme }) {
   const view = useLevel((s) => shown(s).paths.get(path.id));
   const chosen = useChosen();
   const picked = chosen?.path === path.id ? chosen.points : [];
-  const arms = useMemo(() => {
+  const arms = useOwned(() => {
     const at = ends.flatMap((e) => [...(path.points[e.point]?.position ?? []), ...e.at]);
     const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute(at, 3));
     const made = new LineSegments(geometry, new LineBasicMaterial({ color: scheme.ochre, depthTest: false }));

@@ -1,5 +1,5 @@
 import { useFrame, useThree } from "@react-three/fiber";
-import { useEffect, useMemo } from "react";
+import { useEffect } from "react";
 import {
   BufferGeometry,
   CanvasTexture,
@@ -19,6 +19,7 @@ import { useSelection } from "../../state/selection";
 import { useView, viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
+import { useOwned } from "../look/useOwned";
 import { isDrawn } from "../pieces/entries";
 
 /** Kept measures. */
@@ -53,15 +54,13 @@ interface DimensionProps {
 /** A line between two points with its length. */
 export function Dimension({ start, end, colour }: DimensionProps) {
   const key = [...start, ...end].join();
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the numbers say it
-  const lines = useMemo(() => {
+  const lines = useOwned(() => {
     const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute([...start, ...end], 3));
     const made = new LineSegments(geometry, new LineBasicMaterial({ color: colour, depthTest: false }));
     made.renderOrder = 25;
     made.frustumCulled = false;
     return made;
   }, [key, colour]);
-  useEffect(() => () => lines.geometry.dispose(), [lines]);
   const middle = start.map((v, k) => (v + (end[k] ?? 0)) / 2) as Vector;
   const length = Math.hypot(...start.map((v, k) => v - (end[k] ?? 0)));
   return (
@@ -75,7 +74,7 @@ export function Dimension({ start, end, colour }: DimensionProps) {
 /** Words at a place of the world, always as large on the screen. */
 export function Tag({ at, text, colour, lift = 0 }: { at: Vector; text: string; colour: string; lift?: number }) {
   const invalidate = useThree((s) => s.invalidate);
-  const group = useMemo(() => {
+  const group = useOwned(() => {
     const out = new Group();
     const { map, wide } = written(text, colour);
     const sprite = new Sprite(new SpriteMaterial({ map, depthTest: false, transparent: true }));
@@ -84,14 +83,8 @@ export function Tag({ at, text, colour, lift = 0 }: { at: Vector; text: string; 
     out.add(sprite);
     return out;
   }, [text, colour]);
-  useEffect(() => {
-    invalidate();
-    return () => {
-      const { material } = group.children[0] as Sprite;
-      material.map?.dispose();
-      material.dispose();
-    };
-  }, [group, invalidate]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again with other words
+  useEffect(() => invalidate(), [group, invalidate]);
   useFrame(() => {
     group.position.set(at[0], at[1] + lift, at[2]);
     group.scale.setScalar(20 * viewport.metresPerPixel(group.position as Vector3, viewStore.getState()));

@@ -1,5 +1,5 @@
 import { useFrame, useThree } from "@react-three/fiber";
-import { useEffect, useMemo } from "react";
+import { useEffect } from "react";
 import {
   BufferGeometry,
   CanvasTexture,
@@ -19,6 +19,7 @@ import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { AXES, axisVector } from "../axes";
 import { viewport } from "../controller";
+import { useOwned } from "../look/useOwned";
 import { runsOf } from "../pieces/entries";
 
 /** Pivots that are shown at most. */
@@ -49,7 +50,7 @@ export function Pivots({ scheme }: { scheme: Scheme }) {
   const ids = useSelection((s) => s.ids);
   const level = useLevel(shown);
   const invalidate = useThree((s) => s.invalidate);
-  const group = useMemo(() => {
+  const group = useOwned(() => {
     const all = new Group();
     const places = placesOf(level, ids);
     places.forEach((place, k) => {
@@ -78,12 +79,8 @@ export function Pivots({ scheme }: { scheme: Scheme }) {
     });
     return all;
   }, [ids, level, scheme]);
-  useEffect(() => {
-    invalidate();
-    return () => {
-      group.traverse((o) => (o as Partial<LineSegments>).geometry?.dispose());
-    };
-  }, [group, invalidate]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again with other pivots
+  useEffect(() => invalidate(), [group, invalidate]);
   useFrame(() => {
     for (const one of group.children) {
       one.scale.setScalar(54 * viewport.metresPerPixel(one.position, viewStore.getState()));
@@ -115,6 +112,7 @@ function sprite(letter: string, colour: string): Sprite {
     const map = new CanvasTexture(canvas);
     map.colorSpace = SRGBColorSpace;
     material = new SpriteMaterial({ map, depthTest: false, transparent: true });
+    material.userData.shared = true;
     letters.set(key, material);
   }
   const made = new Sprite(material);

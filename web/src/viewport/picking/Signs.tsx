@@ -17,6 +17,7 @@ import { useDrag } from "../../state/drag";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
+import { useOwned } from "../look/useOwned";
 import { groundFrame } from "../shapes/frame";
 
 /** The sign of what a drag has caught. */
@@ -63,14 +64,13 @@ function useRedraw(shown: unknown): void {
 
 /** A group of lines that keeps its size on the screen. */
 function Lines({ points, at, turn, colour, pixels }: LinesProps) {
-  const group = useMemo(() => {
+  const group = useOwned(() => {
     const geometry = new BufferGeometry().setAttribute("position", new Float32BufferAttribute([...points], 3));
     const lines = new LineSegments(geometry, new LineBasicMaterial({ color: colour, depthTest: false }));
     lines.renderOrder = 30;
     lines.frustumCulled = false;
     return lines;
   }, [points, colour]);
-  useEffect(() => () => group.geometry.dispose(), [group]);
   useFrame(() => {
     group.position.copy(at);
     if (turn) group.quaternion.copy(turn);
@@ -129,20 +129,13 @@ const SIGN = 22;
 
 /** A sign that is seen on every ground: lines of a colour within a light rim, as large everywhere. */
 function Sign({ points, at, colour }: { points: readonly number[]; at: Vector3; colour: string }) {
-  const sprite = useMemo(() => {
+  const sprite = useOwned(() => {
     const map = new CanvasTexture(signOf(points, colour));
     map.colorSpace = SRGBColorSpace;
     const made = new Sprite(new SpriteMaterial({ map, depthTest: false, transparent: true }));
     made.renderOrder = 31;
     return made;
   }, [points, colour]);
-  useEffect(
-    () => () => {
-      sprite.material.map?.dispose();
-      sprite.material.dispose();
-    },
-    [sprite],
-  );
   useFrame(() => {
     sprite.position.copy(at);
     sprite.scale.setScalar(SIGN * viewport.metresPerPixel(at, viewStore.getState()));

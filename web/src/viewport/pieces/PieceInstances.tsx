@@ -19,11 +19,20 @@ import { reach } from "../../state/tree";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../controller";
+import { useOwned } from "../look/useOwned";
 import type { Entry } from "./entries";
 import { takeFirst } from "./firstPicture";
-import { dropCopies, isMirrored, makeCopies, placeCopies, roomOf, surfaceMaterial } from "./instances";
+import {
+  dropCopies,
+  dropSurfaceMaterial,
+  isMirrored,
+  makeCopies,
+  placeCopies,
+  roomOf,
+  surfaceMaterial,
+} from "./instances";
 import { useMesh, type ViewMesh } from "./meshes";
-import { painted, usePaint } from "./paint";
+import { dropPainted, painted, usePaint } from "./paint";
 
 const none: readonly Entry[] = [];
 
@@ -103,8 +112,18 @@ export function PieceInstances(props: InstancesProps) {
     if (clip) for (const { material } of made) material.clippingPlanes = [clip];
     return made;
   }, [mesh, piece, glass, inside, invalidate, clip, values, most]);
+  useEffect(
+    () => () => {
+      for (const { geometry, material, faint } of surfaces) {
+        if (!(mesh?.slots ?? []).some((slot) => slot.geometry === geometry)) dropPainted(geometry);
+        dropSurfaceMaterial(material);
+        faint?.dispose();
+      }
+    },
+    [surfaces, mesh],
+  );
   const dark = luminance(piece.materials?.[0]?.colour) < 0.16;
-  const inks = useMemo(() => {
+  const inks = useOwned(() => {
     const made = inksOf(scheme, dark, draw === "mesh");
     if (clip) for (const ink of Object.values(made)) ink.clippingPlanes = [clip];
     return made;

@@ -3,7 +3,7 @@
  * while the script that builds the page is still to come; the page then takes over what has been made for it.
  */
 
-import type { BufferGeometry, Material, Mesh } from "three";
+import type { BufferGeometry, Material, Mesh, MeshLambertMaterial } from "three";
 import { api } from "../../api/client";
 import { firstLevel } from "../../api/early";
 import { levelStore } from "../../state/level";
@@ -16,7 +16,16 @@ import { paintGround, placeFog, placeSun } from "../look/lighting";
 import { openLevel } from "../look/opening";
 import { askForShaders, pixelRatio, renderer, scene } from "../look/renderer";
 import { entriesByLook, seenPiece } from "./entries";
-import { type Copies, dropCopies, isMirrored, makeCopies, placeCopies, roomOf, surfaceMaterial } from "./instances";
+import {
+  type Copies,
+  dropCopies,
+  dropSurfaceMaterial,
+  isMirrored,
+  makeCopies,
+  placeCopies,
+  roomOf,
+  surfaceMaterial,
+} from "./instances";
 import { allMeshes, meshOf } from "./meshes";
 
 /** Milliseconds for which the picture waits for meshes: those that come later are drawn in the page. */
@@ -81,12 +90,17 @@ export function takeFirst(
   if (found?.each.instanceMatrix.count !== room || (mirrored && !found.merged)) return undefined;
   made.delete(name);
   found.drawn.removeFromParent();
+  const before = found.each.material as MeshLambertMaterial;
   for (const object of [found.each, found.drawn as Mesh]) object.material = material;
+  dropSurfaceMaterial(before);
   return found;
 }
 
 /** Drop what was not taken. */
 export function dropFirst(): void {
-  for (const copies of made.values()) dropCopies(copies);
+  for (const copies of made.values()) {
+    dropCopies(copies);
+    dropSurfaceMaterial(copies.each.material as MeshLambertMaterial);
+  }
   made.clear();
 }

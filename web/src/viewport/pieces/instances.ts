@@ -14,7 +14,7 @@ import {
 import type { Piece } from "../../api/types";
 import { type Entry, itemMatrix } from "./entries";
 import { Merged, mergeable } from "./merged";
-import { textureOf } from "./textures";
+import { releaseTexture, takeTexture, textureKey } from "./textures";
 
 /** Line segments drawn many times, each with its own matrix. */
 export class InstancedLines extends LineSegments {
@@ -116,6 +116,16 @@ export function surfaceMaterial(piece: Piece, slot: number, glass: boolean, read
     alphaTest: look?.alpha === "mask" ? look.cutoff : 0,
   });
   material.color.setRGB(r, g, b);
-  material.map = look?.texture ? textureOf(look.texture, look.uv_transform ?? null, ready) : null;
+  if (look?.texture) {
+    const moved = look.uv_transform ?? null;
+    material.map = takeTexture(look.texture, moved, ready);
+    material.userData.texture = textureKey(look.texture, moved);
+  }
   return material;
+}
+
+/** Free a material of `surfaceMaterial`, and its use of a picture. */
+export function dropSurfaceMaterial(material: MeshLambertMaterial): void {
+  if (material.userData.texture) releaseTexture(material.userData.texture as string);
+  material.dispose();
 }

@@ -68,3 +68,10 @@ export function painted(mesh: ViewMesh, values: Float32Array, most: number) {
     return { geometry: own, material, faint: null, faces };
   });
 }
+
+/** Free a painted surface. Its other attributes are those of the mesh, and stay. */
+export function dropPainted(geometry: BufferGeometry): void {
+  geometry.setIndex(null);
+  for (const name of Object.keys(geometry.attributes)) if (name !== "color") geometry.deleteAttribute(name);
+  geometry.dispose();
+}

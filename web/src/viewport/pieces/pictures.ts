@@ -18,12 +18,16 @@ import { within } from "../../api/here";
 import type { Piece } from "../../api/types";
 import { wasSeen } from "../../state/seen";
 import { viewport } from "../controller";
+import { letGo } from "../look/resources";
 import { meshesToCome, useMesh, type ViewMesh } from "./meshes";
 
 const W = 176;
 const H = 104;
 let renderer: WebGLRenderer | null = null;
 const done = new Map<string, string>();
+/** Pictures whose addresses are kept; beyond that the oldest are asked for again when they are wanted. */
+const KEPT = 600;
+const wantedNow = new Map<string, number>();
 const asked = new Map<string, Promise<string | null>>();
 let turn: Promise<void> = Promise.resolve();
 
@@ -32,9 +36,9 @@ type Surface = NonNullable<Piece["materials"]>[number];
 /** A key for a piece's look: its mesh, and a number made of its materials and axes. */
 function keyOf(piece: Piece): string {
   const plain = (m: Surface) => [m.colour, m.texture];
-  const told = (m: Surface) => [...plain(m), m.alpha, m.cutoff, m.both_sides, m.uv_transform];
+  const full = (m: Surface) => [...plain(m), m.alpha, m.cutoff, m.both_sides, m.uv_transform];
   const usual = (m: Surface) => m.alpha == null && !m.both_sides && m.uv_transform == null;
-  const look = JSON.stringify([piece.axes, piece.materials?.map((m) => (usual(m) ? plain(m) : told(m)))]);
+  const look = JSON.stringify([piece.axes, piece.materials?.map((m) => (usual(m) ? plain(m) : full(m)))]);
   let h = 0x811c9dc5;
   for (let k = 0; k < look.length; k++) h = Math.imul(h ^ look.charCodeAt(k), 0x01000193) >>> 0;
   return piece.mesh + h.toString(16).padStart(8, "0");
@@ -106,7 +110,25 @@ function take(piece: Piece, mesh: ViewMesh): HTMLCanvasElement {
   ];
   camera.updateProjectionMatrix();
   renderer.render(scene, camera);
+  model.traverse((object) => {
+    const { material } = object as Partial<Mesh>;
+    if (material) letGo(material);
+  });
+  renderer.renderLists.dispose();
   return renderer.domElement;
+}
+
+/** Remember the address of a picture; the oldest that nobody shows are let go. */
+function keep(key: string, address: string): void {
+  done.set(key, address);
+  for (const [old, picture] of done) {
+    if (done.size <= KEPT) return;
+    if (wantedNow.get(old)) continue;
+    URL.revokeObjectURL(picture);
+    done.delete(old);
+    asked.delete(old);
+    wantedNow.delete(old);
+  }
 }
 
 /** Until what stands in the level is seen, at most some seconds: pictures are not what one waits for. */
@@ -128,10 +150,12 @@ export function usePicture(piece: Piece, fetching = true): string | undefined {
   const key = keyOf(piece);
   const [, redraw] = useState(0);
   useEffect(() => {
-    if (done.has(key)) return;
+    const uses = (by: number) => wantedNow.set(key, (wantedNow.get(key) ?? 0) + by);
+    uses(1);
+    if (done.has(key)) return () => void uses(-1);
     let wanted = true;
     const show = (picture: string | null) => {
-      if (picture) done.set(key, picture);
+      if (picture) keep(key, picture);
       if (picture && wanted) redraw((n) => n + 1);
     };
     asked.set(key, asked.get(key) ?? afterTheView().then(() => kept(key).catch(() => null)));
@@ -147,6 +171,7 @@ export function usePicture(piece: Piece, fetching = true): string | undefined {
     });
     return () => {
       wanted = false;
+      uses(-1);
     };
   }, [mesh, key, piece]);
   return done.get(key);

@@ -23,7 +23,7 @@ STAMP: Final = "stamp"
 
 
 @dataclass(frozen=True)
-class _Look:
+class _Reading:
     """What is seen of a project in one way of reading it: whether it is whole, and its stamp."""
 
     whole: bool
@@ -32,8 +32,8 @@ class _Look:
 
 def stamp_of(fact: object) -> dict[str, str | None]:
     """A stamp as it was read: the mark of the last opening, and that of the one before, each as far as it can be."""
-    known = fact if isinstance(fact, dict) else {}
-    return {k: v for k in ("now", "before") if k in known and isinstance(v := known[k], (str, NoneType))}
+    fields = fact if isinstance(fact, dict) else {}
+    return {k: v for k in ("now", "before") if k in fields and isinstance(v := fields[k], (str, NoneType))}
 
 
 def log_of(path: Path) -> Path:
@@ -47,25 +47,25 @@ def holds_changes(path: Path) -> bool:
     return False
 
 
-def put_aside(path: Path) -> str:
+def quarantine_log(path: Path) -> str:
     """Give the log beside a file another name, under which nothing applies it; a sentence that tells it."""
     log = log_of(path)
     number = 1
-    while (aside := log.with_name(f"{log.name}.aside-{number}")).exists():
+    while (parked := log.with_name(f"{log.name}.aside-{number}")).exists():
         number += 1
-    log.rename(aside)
+    log.rename(parked)
     path.with_name(f"{path.name}-shm").unlink(missing_ok=True)
-    return f"Beside {path.name} lay changes that belong to another file; they were put aside as {aside.name}."
+    return f"Beside {path.name} lay changes that belong to another file; they were put aside as {parked.name}."
 
 
 def belongs(path: Path) -> bool:
     """Whether the log beside a file was written for this file. Where nothing speaks against it, it was."""
-    alone = _look(f"{path.absolute().as_uri()}?immutable=1")
+    alone = _read(f"{path.absolute().as_uri()}?immutable=1")
     with tempfile.TemporaryDirectory(prefix="able-brick-look-") as folder:
         copy = Path(folder) / "project.db"
         shutil.copyfile(path, copy)
         shutil.copyfile(log_of(path), log_of(copy))
-        both = _look(copy.absolute().as_uri())
+        both = _read(copy.absolute().as_uri())
     if both.stamp is not None and alone.stamp is not None:
         return alone.stamp.get("now") in (both.stamp.get("now"), both.stamp.get("before"))
     if both.stamp is not None and alone.whole:  # a file without a stamp: only the very first can follow
@@ -73,7 +73,7 @@ def belongs(path: Path) -> bool:
     return both.whole or not alone.whole
 
 
-def _look(uri: str) -> _Look:
+def _read(uri: str) -> _Reading:
     """Read a project without changing it; the stamp from its table, since pages of two files may stand side by side."""
     try:
         with closing(sqlite3.connect(uri, uri=True)) as connection:
@@ -82,9 +82,9 @@ def _look(uri: str) -> _Look:
             if connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'meta'").fetchone():
                 row = connection.execute("SELECT value FROM meta NOT INDEXED WHERE key = ?", (STAMP,)).fetchone()
             stamp = None if row is None else stamp_of(json.loads(row[0]))
-            return _Look(whole, stamp if stamp and stamp.get("now") else None)
+            return _Reading(whole, stamp if stamp and stamp.get("now") else None)
     except (sqlite3.Error, ValueError, TypeError, RecursionError):
-        return _Look(False, None)
+        return _Reading(False, None)
 
 
 def last_name(path: Path) -> Path | None:

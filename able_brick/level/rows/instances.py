@@ -11,7 +11,7 @@ import numpy as np
 
 from able_brick.core.cache import ByteCache
 from able_brick.core.mesh.hardware import HardwareVertices
-from able_brick.core.mesh.kept import mesh_bytes
+from able_brick.core.mesh.mesh_cache import mesh_bytes
 from able_brick.core.mesh.polymesh import Floats, Ints, PolyMesh
 from able_brick.core.place.mirror import mirrored, mirrored_shading
 from able_brick.core.place.pivots import seen_from_pivot
@@ -26,14 +26,14 @@ Load = Callable[[str], PolyMesh]
 _DERIVED: ByteCache[PolyMesh] = ByteCache(192 * 2**20, mesh_bytes)
 
 
-class Around(Protocol):
+class LevelContext(Protocol):
     """The project and the level that a thing stands in, as far as it needs them."""
 
     def piece(self, piece: str) -> Piece | None: ...
     def thing(self, thing: str) -> Thing | None: ...
 
 
-class Form(Protocol):
+class Deformer(Protocol):
     """A shape into which a piece's mesh is brought, about its pivot."""
 
     @property
@@ -101,35 +101,35 @@ class Mirrored:
 
 
 @dataclass(frozen=True)
-class TurnedOver:
+class MirroredDeformer:
     """Another form, turned over across its own YZ plane."""
 
-    form: Form
+    deformer: Deformer
 
     @property
     def key(self) -> str:
-        return f"{self.form.key} turned over"
+        return f"{self.deformer.key} turned over"
 
     @property
     def drawn_with(self) -> str:
-        return f"{self.form.drawn_with} turned over"
+        return f"{self.deformer.drawn_with} turned over"
 
     @property
     def cost(self) -> Hashable:
-        return self.form.cost
+        return self.deformer.cost
 
     def mesh(self, own: PolyMesh) -> PolyMesh:
-        return mirrored(self.form.mesh(own))
+        return mirrored(self.deformer.mesh(own))
 
     def counts(self, own: PolyMesh) -> tuple[int, int] | None:
-        return self.form.counts(own)
+        return self.deformer.counts(own)
 
     def shaded(self, own: PolyMesh) -> HardwareVertices | None:
-        shaded = self.form.shaded(own)
-        return None if shaded is None else mirrored_shading(self.form.mesh(own), shaded)
+        shaded = self.deformer.shaded(own)
+        return None if shaded is None else mirrored_shading(self.deformer.mesh(own), shaded)
 
     def box(self, low: Floats, high: Floats) -> tuple[Floats, Floats]:
-        return _box_over(*self.form.box(low, high))
+        return _box_over(*self.deformer.box(low, high))
 
 
 def _box_over(low: Floats, high: Floats) -> tuple[Floats, Floats]:
@@ -138,89 +138,89 @@ def _box_over(low: Floats, high: Floats) -> tuple[Floats, Floats]:
 
 
 @dataclass(frozen=True)
-class Look:
+class Drawable:
     """A piece as it is drawn: by its own mesh, or in another form."""
 
     piece: Piece
-    form: Form | None = None
+    deformer: Deformer | None = None
 
     @property
     def pivot(self) -> Vector:
-        return self.piece.pivot if self.form is None else ORIGIN
+        return self.piece.pivot if self.deformer is None else ORIGIN
 
     @property
     def axes(self) -> Quaternion:
-        return self.piece.axes if self.form is None else IDENTITY
+        return self.piece.axes if self.deformer is None else IDENTITY
 
-    def turned_over(self) -> Look:
+    def turned_over(self) -> Drawable:
         """It across the YZ plane of its pivot."""
-        match self.form:
+        match self.deformer:
             case None:
-                return Look(self.piece, Mirrored(self.piece.pivot, self.piece.axes))
+                return Drawable(self.piece, Mirrored(self.piece.pivot, self.piece.axes))
             case Mirrored():
-                return Look(self.piece)
-            case TurnedOver():
-                return Look(self.piece, self.form.form)
-            case form:
-                return Look(self.piece, TurnedOver(form))
+                return Drawable(self.piece)
+            case MirroredDeformer():
+                return Drawable(self.piece, self.deformer.deformer)
+            case deformer:
+                return Drawable(self.piece, MirroredDeformer(deformer))
 
     def mesh(self, load: Load) -> PolyMesh:
         """Its mesh. Raises as `load` does."""
-        if self.form is None:
+        if self.deformer is None:
             return load(self.piece.mesh)
-        form = self.form
-        return _DERIVED.get((self.piece.mesh, form.key), lambda: form.mesh(load(self.piece.mesh)))
+        deformer = self.deformer
+        return _DERIVED.get((self.piece.mesh, deformer.key), lambda: deformer.mesh(load(self.piece.mesh)))
 
     def shaded(self, load: Load) -> HardwareVertices | None:
         """The hardware vertices of its mesh, where they do not follow from its form. Raises as `load` does."""
-        return None if self.form is None else self.form.shaded(load(self.piece.mesh))
+        return None if self.deformer is None else self.deformer.shaded(load(self.piece.mesh))
 
     def counts(self, load: Load) -> tuple[int, int]:
         """Triangles and hardware vertices of one."""
         facts = self.piece.facts
-        found = None if self.form is None else self.form.counts(load(self.piece.mesh))
+        found = None if self.deformer is None else self.deformer.counts(load(self.piece.mesh))
         return (facts.triangles, facts.hardware_vertices) if found is None else found
 
     def box(self) -> tuple[Floats, Floats]:
         """Lowest and highest corner (3,) of a box that it is in, about its pivot."""
         low, high = self.piece.box_about_pivot()
-        return (low, high) if self.form is None else self.form.box(low, high)
+        return (low, high) if self.deformer is None else self.deformer.box(low, high)
 
 
 @dataclass(frozen=True, eq=False)
-class Batch:
+class InstanceBatch:
     """Items (n) of one look: their numbers (n) among the items of the thing, and their poses."""
 
-    look: Look
+    drawable: Drawable
     numbers: Ints
     poses: Poses
 
 
-def counts_of(batches: Sequence[Batch], load: Load) -> list[tuple[int, int]]:
+def counts_of(batches: Sequence[InstanceBatch], load: Load) -> list[tuple[int, int]]:
     """Triangles and hardware vertices of one item of each batch. Raises as `load` does."""
-    known: dict[Hashable, tuple[int, int]] = {}
+    counted: dict[Hashable, tuple[int, int]] = {}
     out = []
     for batch in batches:
-        look = batch.look
-        key = look.piece.mesh, None if look.form is None else look.form.cost
-        found = known.get(key)
+        drawable = batch.drawable
+        key = drawable.piece.mesh, None if drawable.deformer is None else drawable.deformer.cost
+        found = counted.get(key)
         if found is None:
-            found = known[key] = look.counts(load)
+            found = counted[key] = drawable.counts(load)
         out.append(found)
     return out
 
 
 @dataclass(frozen=True, eq=False)
-class Shown:
+class Instances:
     """All items of a thing. Numbers run from 0 to `count` − 1; those of items that are left out have no batch."""
 
-    batches: tuple[Batch, ...]
+    batches: tuple[InstanceBatch, ...]
     count: int
 
     @classmethod
-    def of(cls, look: Look, poses: Poses) -> Shown:
+    def of(cls, drawable: Drawable, poses: Poses) -> Instances:
         """Every item of one look."""
-        return cls((Batch(look, np.arange(len(poses), dtype=np.int32), poses),), len(poses))
+        return cls((InstanceBatch(drawable, np.arange(len(poses), dtype=np.int32), poses),), len(poses))
 
     @cached_property
     def _where(self) -> tuple[Ints, Ints]:
@@ -230,7 +230,7 @@ class Shown:
             row[b.numbers] = np.arange(len(b.numbers))
         return batch, row
 
-    def item(self, number: int) -> tuple[Look, Floats] | None:
+    def item(self, number: int) -> tuple[Drawable, Floats] | None:
         """Look and pose row (10,) of one item; None where there is none."""
         if not 0 <= number < self.count:
             return None
@@ -240,7 +240,7 @@ class Shown:
         found = self.batches[int(batch[number])]
         k = int(row[number])
         p = found.poses
-        return found.look, np.concatenate([p.positions[k], p.turns[k], p.sizes[k]])
+        return found.drawable, np.concatenate([p.positions[k], p.turns[k], p.sizes[k]])
 
     @cached_property
     def farthest(self) -> float:

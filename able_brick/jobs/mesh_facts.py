@@ -1,4 +1,4 @@
-"""What the reading process has reckoned of small meshes, so that taking them over need not do it again.
+"""What the reading process has computed of small meshes, so that taking them over need not do it again.
 
 `stored` holds their bytes as the project keeps them, one after the other; `boxes.npy` their boxes (n,2,3);
 `known.npy` whole numbers (n,9): the number of the mesh in the scene, how many bytes it takes, and its counts;
@@ -16,8 +16,8 @@ from typing import Final
 import numpy as np
 
 from able_brick.core.mesh.hashing import HASH_BYTES
-from able_brick.core.mesh.kept import keep_with
 from able_brick.core.mesh.measure import Counts, counts, counts_of_all
+from able_brick.core.mesh.mesh_cache import keep_with
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.store.mesh_codec import encode
 
@@ -25,8 +25,8 @@ from able_brick.store.mesh_codec import encode
 _WIDE: Final = 2 + len(fields(Counts))
 
 
-def write_known(folder: Path, meshes: Sequence[PolyMesh], most: int) -> None:
-    """Reckon and write what is known of the meshes with fewer faces than so many."""
+def write_mesh_facts(folder: Path, meshes: Sequence[PolyMesh], most: int) -> None:
+    """Compute and write what is known of the meshes with fewer faces than so many."""
     numbers = [k for k, mesh in enumerate(meshes) if mesh.face_count < most]
     small = [meshes[k] for k in numbers]
     stored = folder / "stored"
@@ -40,7 +40,7 @@ def write_known(folder: Path, meshes: Sequence[PolyMesh], most: int) -> None:
     (folder / "hashes").write_text("\n".join(mesh.content_hash for mesh in small))
 
 
-def tell_known(folder: Path, meshes: Sequence[PolyMesh]) -> dict[str, memoryview]:
+def attach_mesh_facts(folder: Path, meshes: Sequence[PolyMesh]) -> dict[str, memoryview]:
     """Tell the meshes what is known of them; the bytes of those that are written, by hash. Raises OSError,
     ValueError, EOFError or LookupError where that is not there or not whole."""
     boxes, rows = (np.load(folder / name, allow_pickle=False) for name in ("boxes.npy", "known.npy"))
@@ -49,9 +49,9 @@ def tell_known(folder: Path, meshes: Sequence[PolyMesh]) -> dict[str, memoryview
     with (folder / "stored").open("rb") as file:
         size = file.seek(0, 2)
         whole = memoryview(mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) if size else b"")
-    told = len(hashes)
-    whole_hashes = sum(map(len, hashes)) == told * 2 * HASH_BYTES
-    if not whole_hashes or (boxes.shape, rows.shape) != ((told, 2, 3), (told, _WIDE)) or rows[:, 1].sum() != size:
+    count = len(hashes)
+    whole_hashes = sum(map(len, hashes)) == count * 2 * HASH_BYTES
+    if not whole_hashes or (boxes.shape, rows.shape) != ((count, 2, 3), (count, _WIDE)) or rows[:, 1].sum() != size:
         raise ValueError("What was written is not whole.")
     out: dict[str, memoryview] = {}
     at = 0

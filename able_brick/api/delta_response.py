@@ -1,4 +1,4 @@
-"""Changes as they are told: as JSON, or with their many rows in columns to those who ask for that."""
+"""Deltas as responses: as JSON, or with their many rows in columns to those who ask for that."""
 
 from __future__ import annotations
 
@@ -19,8 +19,8 @@ def wants_columns(request: Request) -> bool:
     return MEDIA in request.headers.get("accept", "")
 
 
-def told(delta: Delta, request: Request) -> Response:
-    """A change as it was asked for, written where it was reckoned."""
+def delta_response(delta: Delta, request: Request) -> Response:
+    """A change as it was asked for, written where it was computed."""
     if wants_columns(request) and delta.large:
         return as_columns(delta.columns())
     return Response(delta.text(), media_type="application/json", headers=VARY)

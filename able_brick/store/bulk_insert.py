@@ -12,15 +12,15 @@ from sqlalchemy import Connection
 _AT_ONCE: Final = 200
 
 
-def put_many(connection: Connection, into: str, rows: Sequence[tuple[Any, ...]], otherwise: str = "") -> None:
+def bulk_insert(connection: Connection, into: str, rows: Sequence[tuple[Any, ...]], otherwise: str = "") -> None:
     """Insert rows `into` a table with its columns, as SQL; and what to do `otherwise`, where a row is there already."""
     if not rows:
         return
     one = f"({', '.join('?' * len(rows[0]))})"
     whole = len(rows) - len(rows) % _AT_ONCE
-    many = f"INSERT INTO {into} VALUES {', '.join([one] * _AT_ONCE)} {otherwise}"  # noqa: S608
+    batch = f"INSERT INTO {into} VALUES {', '.join([one] * _AT_ONCE)} {otherwise}"  # noqa: S608
     for at in range(0, whole, _AT_ONCE):
-        connection.exec_driver_sql(many, tuple(chain.from_iterable(rows[at : at + _AT_ONCE])))
+        connection.exec_driver_sql(batch, tuple(chain.from_iterable(rows[at : at + _AT_ONCE])))
     if whole < len(rows):
-        few = f"INSERT INTO {into} VALUES {one} {otherwise}"  # noqa: S608
-        connection.exec_driver_sql(few, list(rows[whole:]))
+        rest = f"INSERT INTO {into} VALUES {one} {otherwise}"  # noqa: S608
+        connection.exec_driver_sql(rest, list(rows[whole:]))

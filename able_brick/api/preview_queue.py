@@ -12,12 +12,12 @@ from fastapi.concurrency import run_in_threadpool
 from able_brick.core.errors import BusyError
 
 T = TypeVar("T")
-#: As many are reckoned at once; others in the meantime are answered without waiting for them.
+#: As many are computed at once; others in the meantime are answered without waiting for them.
 AT_ONCE: Final = 2
 MOST_WAITING: Final = 32
 
 
-class Turns:
+class PreviewQueue:
     """Requests that take turns. All of them are on one event loop."""
 
     def __init__(self, at_once: int = AT_ONCE, most_waiting: int = MOST_WAITING) -> None:
@@ -68,7 +68,7 @@ class Turns:
         self._free += 1
 
 
-async def turns(request: Request) -> Turns:
+async def preview_queue(request: Request) -> PreviewQueue:
     """Those of the application."""
-    found: Turns = request.app.state.turns
+    found: PreviewQueue = request.app.state.preview_queue
     return found

@@ -61,9 +61,9 @@ class Material:
 
 
 @dataclass(frozen=True, eq=False)
-class PartRung:
+class ScenePartRung:
     """The same form as a part with fewer triangles, its faces' materials those of the part; good where the part takes
-    no more than `coverage`, 0…1, of the picture's area; None where that is not told."""
+    no more than `coverage`, 0…1, of the picture's area; None where that is not given."""
 
     mesh: PolyMesh
     coverage: float | None = None
@@ -71,7 +71,7 @@ class PartRung:
 
 
 @dataclass(frozen=True, eq=False)
-class Part:
+class ScenePart:
     """A named mesh with the materials that its faces' indices point into; `shaded` where it has other hardware vertices
     than its form alone says. `rungs` go from many triangles to few; `piece` names the piece of a level that it is."""
 
@@ -79,7 +79,7 @@ class Part:
     mesh: PolyMesh
     materials: tuple[Material, ...] = ()
     shaded: HardwareVertices | None = field(default=None, repr=False)
-    rungs: tuple[PartRung, ...] = ()
+    rungs: tuple[ScenePartRung, ...] = ()
     piece: str = ""
 
     @property
@@ -88,12 +88,12 @@ class Part:
         return hardware_vertices(self.mesh) if self.shaded is None else self.shaded
 
     @property
-    def every(self) -> list[Part]:
+    def every(self) -> list[ScenePart]:
         """It without its rungs, and each of these as a part."""
-        bare = Part(self.name, self.mesh, self.materials, self.shaded)
+        bare = ScenePart(self.name, self.mesh, self.materials, self.shaded)
         return [
             bare,
-            *(Part(f"{self.name}_LOD{k}", r.mesh, self.materials, r.shaded) for k, r in enumerate(self.rungs, 1)),
+            *(ScenePart(f"{self.name}_LOD{k}", r.mesh, self.materials, r.shaded) for k, r in enumerate(self.rungs, 1)),
         ]
 
 
@@ -102,7 +102,7 @@ class Node:
     """Something standing in a scene: a part (index) or None for a bare group, with its own children.
 
     translation (3,) metres, rotation unit quaternion xyzw, scale (3,). `thing` names what it is in its level; `others`
-    is what other tools told of it, as the text of a JSON object.
+    is what other tools stored with it, as the text of a JSON object.
     """
 
     name: str
@@ -158,7 +158,7 @@ class Scene:
     """Parts and where they stand; `notes` tells what was dropped or mended while reading; `kept` is what the file tells
     of a level that it was written from."""
 
-    parts: tuple[Part, ...]
+    parts: tuple[ScenePart, ...]
     instances: tuple[Instance, ...] = ()
     notes: tuple[str, ...] = ()
     groups: tuple[GroupAt, ...] = ()

@@ -10,36 +10,36 @@ from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import Bools, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
-Kind = Literal["vertex", "edge", "face"]
+ElementType = Literal["vertex", "edge", "face"]
 #: One, and many, of a kind in words.
-WORDS: dict[Kind, tuple[str, str]] = {
+WORDS: dict[ElementType, tuple[str, str]] = {
     "vertex": ("vertex", "vertices"),
     "edge": ("edge", "edges"),
     "face": ("face", "faces"),
 }
 
 
-def count_of(mesh: PolyMesh, kind: Kind) -> int:
+def count_of(mesh: PolyMesh, kind: ElementType) -> int:
     """How many of a kind a mesh has."""
     if kind == "vertex":
         return mesh.vertex_count
     return mesh.face_count if kind == "face" else len(topology(mesh).edges)
 
 
-def marked(mesh: PolyMesh, kind: Kind, ids: Indices) -> Bools:
+def marked(mesh: PolyMesh, kind: ElementType, ids: Indices) -> Bools:
     """(V), (E) or (F) whether each is among `ids`. Raises GeometryError for none, and for what the mesh has not."""
     count = count_of(mesh, kind)
-    one, many = WORDS[kind]
+    one, plural = WORDS[kind]
     if not len(ids):
         raise GeometryError(f"No {one} is picked; pick one first.")
     if int(ids.min()) < 0 or int(ids.max()) >= count:
-        raise GeometryError(f"The mesh has {many} 0 to {count - 1}; pick again.")
+        raise GeometryError(f"The mesh has {plural} 0 to {count - 1}; pick again.")
     out = np.zeros(count, np.bool_)
     out[ids] = True
     return out
 
 
-def converted(mesh: PolyMesh, kind: Kind, ids: Indices, to: Kind) -> Indices:
+def converted(mesh: PolyMesh, kind: ElementType, ids: Indices, to: ElementType) -> Indices:
     """Picks of one kind as another, rising: of faces and edges what belongs to them; of less the faces or edges that
     have all of theirs in."""
     if kind == to or not len(ids):

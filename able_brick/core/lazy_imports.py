@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from scipy.spatial.transform import Rotation as Rotation
 else:
 
-    class _Late:
+    class _LazyAttribute:
         """Stands for a class or a function of a module, which is imported when it is called or asked for a part."""
 
         def __init__(self, module: str, name: str) -> None:
@@ -45,8 +45,8 @@ else:
             part = self.__dict__[name] = getattr(self._loaded(), name)
             return part
 
-    csr_array = _Late("scipy.sparse", "csr_array")
-    vstack = _Late("scipy.sparse", "vstack")
-    dijkstra = _Late("scipy.sparse.csgraph", "dijkstra")
-    cKDTree = _Late("scipy.spatial", "cKDTree")  # noqa: N816
-    Rotation = _Late("scipy.spatial.transform", "Rotation")
+    csr_array = _LazyAttribute("scipy.sparse", "csr_array")
+    vstack = _LazyAttribute("scipy.sparse", "vstack")
+    dijkstra = _LazyAttribute("scipy.sparse.csgraph", "dijkstra")
+    cKDTree = _LazyAttribute("scipy.spatial", "cKDTree")  # noqa: N816
+    Rotation = _LazyAttribute("scipy.spatial.transform", "Rotation")

@@ -90,7 +90,7 @@ class OpenProject:
         self.project.close()
 
 
-class Opened:
+class CurrentProject:
     """The open project."""
 
     def __init__(self, project: Project, *, build_demo: DemoBuilder | None = None, serving: bool = False) -> None:
@@ -151,7 +151,7 @@ class Opened:
         if self._serving:
             self.now.imports.warm()
             fresh.backups.begin()
-        old.hub.end(told_of(self.now))
+        old.hub.end(project_notice(self.now))
         thread = threading.Thread(target=old.close, name="closing", daemon=True)
         self._closing = {p: t for p, t in self._closing.items() if t.is_alive()}
         self._closing[old.project.path] = thread
@@ -200,8 +200,8 @@ def _same(a: Path, b: Path) -> bool:
     return False
 
 
-def told_of(found: OpenProject) -> dict[str, Any]:
-    """What a page or a script that means another project is told of the open one."""
+def project_notice(found: OpenProject) -> dict[str, Any]:
+    """What a page or a script that means another project hears of the open one."""
     return {"open": found.key, "name": found.project.path.name, "path": str(found.project.path.absolute())}
 
 
@@ -213,7 +213,7 @@ def other_project(now: OpenProject, key: str) -> OtherProjectError:
         if same
         else f"That is meant for another project than the one that is open, {now.project.path.name}. Nothing was done."
     )
-    return OtherProjectError(text, **told_of(now))
+    return OtherProjectError(text, **project_notice(now))
 
 
 def _running(now: OpenProject, busy: list[str]) -> WorkRunningError:

@@ -15,7 +15,7 @@ DERIVED_SHARE: Final = 4
 
 
 def kept_with_mesh(function: Callable[[PolyMesh], T]) -> Callable[[PolyMesh], T]:
-    """Reckon it once for each mesh. Meshes never change, so it stays true."""
+    """Compute it once for each mesh. Meshes never change, so it stays true."""
     name = _name(function)
 
     @wraps(function)
@@ -30,12 +30,12 @@ def kept_with_mesh(function: Callable[[PolyMesh], T]) -> Callable[[PolyMesh], T]
 
 
 def keep_with(mesh: PolyMesh, function: Callable[[PolyMesh], T], value: T) -> None:
-    """Keep what a function that is kept with meshes gives for this very mesh, where it has been reckoned elsewhere."""
+    """Keep what a function that is kept with meshes gives for this very mesh, where it has been computed elsewhere."""
     mesh.__dict__.setdefault(_KEPT, {})[_name(function)] = value
 
 
 def found_with(mesh: PolyMesh, function: Callable[[PolyMesh], T]) -> T | None:
-    """What a function that is kept with meshes gives for this one, where that need not be reckoned any more."""
+    """What a function that is kept with meshes gives for this one, where that need not be computed any more."""
     found: T | None = mesh.__dict__.get(_KEPT, {}).get(_name(function))
     return found
 

@@ -7,7 +7,7 @@ import numpy as np
 from able_brick.core.kernel import kernel
 
 #: With more looks at one vertex than this, lists take too long.
-_MANY = 64
+_LONG_FAN = 64
 
 
 @kernel
@@ -30,7 +30,7 @@ def leaders(vertices, group, corners, normal):  # type: ignore[no-untyped-def]
             last = k
             k = after[k]
             length += 1
-        if length > _MANY:
+        if length > _LONG_FAN:
             return lead[:0]
         if k < 0:
             if last < 0:
@@ -43,7 +43,7 @@ def leaders(vertices, group, corners, normal):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def split_by_look(corners, vertices, group, material, rows):  # type: ignore[no-untyped-def]
+def split_by_shading(corners, vertices, group, material, rows):  # type: ignore[no-untyped-def]
     """Distinct looks of the corners of each vertex: numbered by vertex, then by first corner.
 
     corners (C) of `vertices` vertices; group (C), material (C) and rows (C,k) of bits are the look. Returns the number
@@ -70,7 +70,7 @@ def split_by_look(corners, vertices, group, material, rows):  # type: ignore[no-
             last = k
             k = after[k]
             length += 1
-        if length > _MANY:
+        if length > _LONG_FAN:
             return number[:0], first[:0]
         if k < 0:
             k = count

@@ -20,10 +20,10 @@ _AT_ONCE: Final = 8
 #: A part with more faces is not let go before it has become small.
 _SMALL: Final = 64
 #: By how many times it may cost more than what is being taken, by its size, to be worth looking at more closely.
-_WORTH_A_LOOK: Final = 30.0
+_WORTH_CHECKING: Final = 30.0
 
 
-class Parts:
+class Components:
     """The parts (P) of a mesh: the part `of` each vertex (V), −1 for none.
 
     To let one go costs its area times the mean square of how far it is from the others: what remains there.
@@ -38,7 +38,7 @@ class Parts:
         self._looked, self._near = np.zeros(0, np.int32), np.zeros(0, np.int32)
         guess = (area * size**2 / 12)[soon & ~stays]
         #: What an edge costs, at least, before a part is worth a look.
-        self.least = 2 * float(guess.min(initial=np.inf)) / (_WORTH_A_LOOK * _SMALL)
+        self.least = 2 * float(guess.min(initial=np.inf)) / (_WORTH_CHECKING * _SMALL)
 
     @classmethod
     def found(cls, pos: Floats, tri: Ints, kept: Bools, border: Bools) -> Self | None:
@@ -106,7 +106,7 @@ class Parts:
         may = (faces > 0) & ~self._stays & ~kept
         if taken is not None:
             guess = self._area * self._size**2 / 12
-            may &= self._soon & (faces <= min(_SMALL, surplus)) & (2 * guess <= _WORTH_A_LOOK * taken * faces)
+            may &= self._soon & (faces <= min(_SMALL, surplus)) & (2 * guess <= _WORTH_CHECKING * taken * faces)
         some = np.flatnonzero(may)
         self._look(others, some[np.isnan(self._away[some])])
         while True:
@@ -165,8 +165,8 @@ class _Others:
 
     def leave(self, gone: Ints) -> None:
         """Some parts are no longer there."""
-        known = self.__dict__.get("_tree")
-        for label in (self._label,) if known is None else (self._label, known[2]):
+        cached = self.__dict__.get("_tree")
+        for label in (self._label,) if cached is None else (self._label, cached[2]):
             label[np.isin(label, gone)] = -1
 
     def seen_from(self, which: Bools) -> tuple[Ints, Floats, Ints]:

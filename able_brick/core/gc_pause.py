@@ -8,7 +8,7 @@ from contextlib import contextmanager
 
 
 @contextmanager
-def uncollected() -> Iterator[None]:
+def gc_paused() -> Iterator[None]:
     """Without looking for cyclic garbage meanwhile: where very many objects are made that stay, that takes most of the
     time. What another thread has switched off stays as that wants it."""
     was = gc.isenabled()
