@@ -9,9 +9,10 @@ import pytest
 from hypothesis import settings
 
 from tests.once import made_once
+from tests.thorough import EXAMPLES
 
 # `make test` tries the same examples every time; HYPOTHESIS_PROFILE=default looks for new ones
-settings.register_profile("steady", derandomize=True, deadline=None)
+settings.register_profile("steady", derandomize=True, deadline=None, max_examples=EXAMPLES)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "steady"))
 
 

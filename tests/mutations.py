@@ -19,6 +19,7 @@ LAY = "tests/steps/lay tests/core/test_place_and_path.py"
 PLACE = "tests/steps/test_steps.py tests/steps/test_build.py tests/steps/test_groups.py"
 IMAGES = "tests/steps/test_images.py tests/steps/lay/test_mirrors.py tests/steps/test_by_hand.py"
 NORMALS = "tests/core/test_own_normals.py tests/session/test_own_normals.py"
+COMPONENTS = "tests/core/test_components.py"
 ARRAYS = "tests/steps/test_group_arrays.py tests/steps/lay tests/steps/test_build.py"
 
 
@@ -180,8 +181,13 @@ MUTATIONS = [
         ("core/files/node_extras.py", "if own.keys() & theirs.keys()", "if False", "tests/session/test_node_extras.py"),
         ("level/carried.py", "thing.changed(extras=extras or None)", "thing", "tests/session/test_node_extras.py"),
         # what is let go, and what shows
-        ("core/slim/components.py", "old = chosen[self._stale[chosen]]", "old = chosen[:0]", "tests/core/test_parts.py"),
-        ("core/slim/components.py", "label[np.isin(label, gone)] = -1", "pass", "tests/core/test_parts.py"),
+        (
+            "core/slim/components.py",
+            "old = chosen[self._stale[chosen]]",
+            "old = chosen[:0]",
+            COMPONENTS,
+        ),
+        ("core/slim/components.py", "label[np.isin(label, gone)] = -1", "pass", COMPONENTS),
         ("core/slim/outline.py", "np.where(convex, angle / np.pi, 0.0)", "angle / np.pi", "tests/core/test_outline.py"),
     )
 ]

@@ -2,138 +2,83 @@
 
 from __future__ import annotations
 
-from typing import Any, Final, Literal
+from typing import TYPE_CHECKING, Any, Final, Literal
 
 import numpy as np
+from pydantic import create_model
 
-from able_brick.core.errors import GeometryError, InputError, SelectionError
-from able_brick.core.place.copies import MOST_ITEMS
+from able_brick.core.errors import SelectionError
 from able_brick.core.place.pose import Vector, rotation
-from able_brick.core.text import counted
 from able_brick.level.field import field
+from able_brick.level.forms import FORMS, Asked, FormName
 from able_brick.level.grips import FeatureAt, spot_of
 from able_brick.level.repeats import extent_of
 from able_brick.level.rows import Array, Group, Placement, Repeat, kinds_of_things
-from able_brick.level.rows.array import Axis
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.groups import group_of
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
 
-_STRAIGHT: Final = ["line", "grid"]
 _KINDS: Final = kinds_of_things()
 
 
-def _count(default: int, title: str, about: str, **more: Any) -> Any:
-    return field(default, title, about, ge=1, le=MOST_ITEMS, **more)
+def _fields() -> dict[str, tuple[Any, Any]]:
+    """The settings of all forms as fields of a tool: each shown for the forms that have it."""
+    form = Repeat.model_fields["form"]
+    out: dict[str, tuple[Any, Any]] = {"form": (FormName, field("line", form.title or "", form.description or ""))}
+    for kind in FORMS.values():
+        for name, info in kind.model_fields.items():
+            having = [other for other, k in FORMS.items() if name in k.model_fields]
+            how = next((m for m in info.metadata if isinstance(m, Asked)), Asked())
+            extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+            unit = extra.get("unit")
+            out.setdefault(
+                name,
+                (
+                    info.annotation,
+                    field(
+                        info.default,
+                        info.title or name,
+                        info.description or "",
+                        unit=unit if isinstance(unit, str) else None,
+                        step=how.step,
+                        when=None if len(having) == len(FORMS) else {"form": having},
+                        **how.limits,
+                    ),
+                ),
+            )
+    return out
 
 
-class _ArraySettings(Tool):
+_CENTRED: Final = [name for name, kind in FORMS.items() if kind.centred]
+if TYPE_CHECKING:
+    _Settings = Tool
+else:
+    _Settings = create_model("_Settings", __base__=Tool, __module__=__name__, **_fields())
+
+
+class _ArraySettings(_Settings):
     verb = "Copy"
     stages = ("build",)
     icon = "columns-3"
 
-    form: Literal["line", "grid", "ring"] = field("line", "Form", "In a line, in rows and layers, or round a centre")
-    count: int = _count(3, "Items", "How many items, the first included")
-    axis: Axis = field("x", "Along", "The piece's own axis to go along", when={"form": _STRAIGHT})
-    spacing_by: Literal["lengths", "metres", "fitted"] = field(
-        "lengths",
-        "Spacing in",
-        "Multiples of the piece's length, where 1 touches; metres; or fitted into a length over all",
-        when={"form": _STRAIGHT},
-    )
-    spacing: float = field(
-        1.0, "Spacing", "From item to item, or over all", step=0.1, gt=0, le=100_000, when={"form": _STRAIGHT}
-    )
-    rows: int = _count(1, "Rows", "How many rows beside one another", when={"form": ["grid"]})
-    row_spacing: float = field(
-        1.0, "Row spacing", "From row to row, or over all", step=0.1, ge=-100_000, le=100_000, when={"form": ["grid"]}
-    )
-    layers: int = _count(1, "Layers", "How many layers above one another", when={"form": ["grid"]})
-    layer_spacing: float = field(
-        1.0,
-        "Layer spacing",
-        "From layer to layer, or over all",
-        step=0.1,
-        ge=-100_000,
-        le=100_000,
-        when={"form": ["grid"]},
-    )
-    ring_about: Literal["x", "y", "z"] = field(
-        "y", "About", "The piece's own axis that the ring goes about", when={"form": ["ring"]}
-    )
-    radius: float = field(
-        4.0, "Radius", "From the centre to the items", unit="m", step=0.25, ge=0, le=100_000, when={"form": ["ring"]}
-    )
-    heading: float = field(
-        0.0,
-        "Centre toward",
-        "Where the centre is, from the first item: an angle about the axis",
-        unit="°",
-        step=15,
-        ge=-360,
-        le=360,
-        when={"form": ["ring"]},
-    )
     centre_at: FeatureAt | None = field(
         None,
         "Centre at",
-        "A vertex, edge or face that the ring goes round",
+        "A vertex, edge or face that it goes round",
         widget="feature at",
-        when={"form": ["ring"]},
+        when={"form": _CENTRED},
     )
-    sweep: float = field(
-        360.0,
-        "Sweep",
-        "How much of the circle; 360 is all of it",
-        unit="°",
-        step=15,
-        ge=-360,
-        le=360,
-        when={"form": ["ring"]},
-    )
-    turned: bool = field(True, "Turn items", "Items turn with the circle", when={"form": ["ring"]})
 
     def repeat(self, draft: Draft, position: Vector, turn: tuple[float, float, float, float]) -> Repeat:
         """The settings, for what stands somewhere."""
         own = Repeat.model_validate({k: v for k, v in dict(self).items() if k in Repeat.model_fields})
-        if self.form == "ring" and self.centre_at is not None:
+        if FORMS[own.form].centred and self.centre_at is not None:
             point = spot_of(draft.snapshot, draft.level_id, draft.load, self.centre_at).point
             away = rotation(turn).inv().apply(np.subtract(point, position))
             own = Repeat.model_validate({**dict(own), **own.with_centre(away)})
-        if self.sweep == 0 and self.form == "ring":
-            raise InputError("A sweep of 0° has no room for more than one item; give an angle.", field="sweep")
         return own
-
-
-#: What goes along each direction of a grid, and the field of its spacing.
-_WORDS: Final = ("", "rows ", "layers ")
-_FIELDS: Final = ("spacing", "row_spacing", "layer_spacing")
-
-
-def _tell(draft: Draft, repeat: Repeat, extent: np.ndarray) -> None:
-    items = counted(repeat.total, "item", "items")
-    if repeat.form == "ring":
-        round_ = "round the whole circle" if abs(repeat.sweep) == 360 else f"over {repeat.sweep:g}°"
-        draft.note = f"{items} {round_}, radius {repeat.radius:.2f} m"
-        return
-    parts = [items]
-    for word, name, (axis, count, spacing) in zip(_WORDS, _FIELDS, repeat.ways, strict=False):
-        if count < 2:
-            continue
-        own = float(extent["xyz".index(axis[-1])])
-        if repeat.spacing_by == "fitted" and abs(spacing) < own:
-            raise GeometryError(
-                f"{abs(spacing):g} m over all is less than one of the items, which is {own:.2f} m long there. Give "
-                "that or more.",
-                field=name,
-                received=spacing,
-                allowed=own,
-            )
-        pitch = abs(repeat.pitch(extent, axis, spacing, count))
-        parts.append(f"{word}{pitch:.2f} m apart, {pitch * (count - 1):.2f} m from first to last")
-    draft.note = "; ".join(parts)
 
 
 class LineArrayTool(_ArraySettings):
@@ -160,7 +105,7 @@ class LineArrayTool(_ArraySettings):
             draft.remove(row)
             draft.put(array)
             draft.select = (array.id,)
-            _tell(draft, array, array.extent(draft.piece(array.piece)))
+            draft.note = array.summary(array.extent(draft.piece(array.piece)))
             return
         group = row if len(things) == 1 and isinstance(row, Group) else group_of(draft, things, f"{row.name} row")
         if group.repeat is not None:
@@ -168,7 +113,7 @@ class LineArrayTool(_ArraySettings):
         repeat = self.repeat(draft, group.position, group.turn)
         draft.put(group.changed(repeat=repeat))
         draft.select = (group.id,)
-        _tell(draft, repeat, extent_of(group, draft.seen_with()))
+        draft.note = repeat.summary(extent_of(group, draft.seen_with()))
 
 
 class AdjustArray(_ArraySettings):
@@ -185,13 +130,13 @@ class AdjustArray(_ArraySettings):
         if isinstance(row, Array):
             array = row.changed(**dict(self.repeat(draft, row.position, row.turn)))
             draft.put(array)
-            _tell(draft, array, array.extent(draft.piece(array.piece)))
+            draft.note = array.summary(array.extent(draft.piece(array.piece)))
         elif isinstance(row, Group):
             if row.repeat is None:
                 raise SelectionError(f"{row.name} is not an array; make one of it first.", received=row.id)
             repeat = self.repeat(draft, row.position, row.turn)
             draft.put(row.changed(repeat=repeat))
-            _tell(draft, repeat, extent_of(row, draft.seen_with()))
+            draft.note = repeat.summary(extent_of(row, draft.seen_with()))
 
 
 class EndArray(Tool):

@@ -10,8 +10,8 @@ from able_brick.core.errors import GeometryError
 from able_brick.core.place.copies import MOST_ITEMS, check_items, repeated
 from able_brick.core.text import counted
 from able_brick.level.field import field
+from able_brick.level.forms import axis_vector
 from able_brick.level.rows import Quaternion
-from able_brick.level.rows.array import axis_vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.about import STANDING, AxesOf, axes_field, axes_of, frame_field
 from able_brick.steps.copying import Copier, with_courses

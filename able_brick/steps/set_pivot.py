@@ -27,7 +27,6 @@ from able_brick.core.place.pose import IDENTITY, from_degrees, quaternion, rotat
 from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.rows import Array, AShown, Course, Piece, Placement, Quaternion, Standing, Vector
-from able_brick.level.rows.array import axis_vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, facts, pieces_of
 from able_brick.steps.images import part_images
@@ -239,11 +238,10 @@ def _compensated(
         return user.changed(sideways=user.sideways + (-side if user.mirrored else side), up=user.up + up)
     position = compensated(user.position, user.turn, user.size, piece.pivot, new, piece.axes)
     if axes == piece.axes:
-        if isinstance(user, Array) and user.form == "ring":  # the centre stays where it is
-            back = rotation(user.turn).inv()
-            away = back.apply(np.subtract(user.position, position))
-            return user.changed(position=position, **user.with_centre(user.centre + away))
-        return user.changed(position=position)
+        if isinstance(user, Placement):
+            return user.changed(position=position)
+        away = rotation(user.turn).inv().apply(np.subtract(user.position, position))
+        return user.changed(position=position, **user.pivot_moved(away))
     by = quaternion(rotation(piece.axes).inv() * rotation(axes))
     stand = turned_with(user.turn, user.size, by)
     if stand is None:
@@ -255,14 +253,12 @@ def _compensated(
     turn, size = stand
     if isinstance(user, Placement):
         return user.changed(position=position, turn=turn, size=size)
-    swap = permutation(rotation(by)) if user.form == "line" else None
-    if swap is None:
+    swap = permutation(rotation(by))
+    settings = None if swap is None else user.pivot_turned(swap)
+    if settings is None:
         raise SelectionError(
             f"{user.name} repeats {piece.name} along its axes; they can only be turned by quarters under it, and only "
             "in a line.",
             id=user.id,
         )
-    along = swap.T @ np.asarray(axis_vector(user.axis))
-    k = int(np.argmax(np.abs(along)))
-    axis = ("-" if along[k] < 0 else "") + "xyz"[k]
-    return user.changed(position=position, turn=turn, size=size, axis=axis)
+    return user.changed(position=position, turn=turn, size=size, **settings)

@@ -30,6 +30,7 @@ from tests.api.asking import arrived, step
 from tests.api.client import Client
 from tests.core.test_formats import BRICKS, OBJ
 from tests.session.bench import Bench
+from tests.thorough import by_day
 
 ROOT = Path(__file__).parents[2]
 BOX = {"kind": "box"}
@@ -50,7 +51,7 @@ def test_imports_leave_one_thread_and_not_one_each(client: Client) -> None:
     others = waiting()  # of servers of other tests
     arrived(client, {"a.obj": OBJ})
     before = threading.active_count()
-    for _ in range(6):
+    for _ in range(by_day(3, 6)):
         found = arrived(client, {"a.obj": OBJ})
         client.delete(f"/api/imports/{found['id']}")
     assert len(waiting() - others) <= 1

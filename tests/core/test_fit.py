@@ -158,7 +158,9 @@ def test_where_vertices_went_is_traced() -> None:
     ball = bumpy_ball(60)
     rungs = ladder(ball, [Target("share", 0.3), Target("share", 0.1, go_on=True)])
     for rung in rungs:
-        assert np.array_equal(rung.slimmed.collapse_map[rung.slimmed.vertex_source], np.arange(rung.slimmed.mesh.vertex_count))
+        assert np.array_equal(
+            rung.slimmed.collapse_map[rung.slimmed.vertex_source], np.arange(rung.slimmed.mesh.vertex_count)
+        )
         gap = np.linalg.norm(ball.positions - rung.slimmed.mesh.positions[rung.slimmed.collapse_map], axis=1)
         assert np.median(gap) < 0.1 * np.linalg.norm(ball.bounds[1] - ball.bounds[0])
 

@@ -22,6 +22,7 @@ from able_brick.core.slim.once import reduce_to
 from able_brick.core.slim.reduce import Reducing
 from able_brick.core.slim.seams import SIDES, on_sides, open_borders
 from able_brick.core.slim.viewing import allowed, good_from, pixels
+from tests.thorough import by_day
 from tests.zoo import CLOSED, ZOO, bumpy_ball, rock, waves
 
 SHARES = [Target("share", s) for s in (0.5, 0.25, 0.125)]
@@ -55,17 +56,17 @@ def test_rungs_of_one_run_are_about_as_near_as_those_by_themselves() -> None:
 
 
 @pytest.mark.parametrize("name", ZOO)
-@pytest.mark.parametrize("limit", [0.002, 0.02])
+@pytest.mark.parametrize("limit", by_day([0.01], [0.002, 0.02]))
 def test_a_largest_deviation_is_kept_within_whoever_measures(name: str, limit: float) -> None:
     mesh = ZOO[name]()
     (made,) = ladder(mesh, [Target("deviation", limit)])
     for seed in (1, 7):
-        assert deviation(mesh, made.slimmed.mesh, samples=30_000, seed=seed).met <= limit
+        assert deviation(mesh, made.slimmed.mesh, samples=by_day(8_000, 30_000), seed=seed).met <= limit
     assert not problems(made.slimmed.mesh) or name == "fin"
 
 
 def test_a_larger_deviation_leaves_fewer_and_pixels_are_one_by_another_name() -> None:
-    mesh = bumpy_ball(60)
+    mesh = bumpy_ball(by_day(46, 60))
     limits = [0.001, 0.004, 0.016]
     counts = [m.slimmed.mesh.triangle_count for m in ladder(mesh, [Target("deviation", d) for d in limits])]
     assert counts == sorted(counts, reverse=True)
@@ -111,7 +112,7 @@ def test_a_target_above_what_there_is_gives_the_mesh_itself() -> None:
 @given(st.integers(0, 2**31 - 1), st.sampled_from(["bumpy", "waves"]))
 @settings(max_examples=5)
 def test_locked_vertices_are_on_every_rung_bit_for_bit(seed: int, form: str) -> None:
-    mesh = bumpy_ball(30) if form == "bumpy" else waves(40)
+    mesh = bumpy_ball(by_day(20, 30)) if form == "bumpy" else waves(by_day(26, 40))
     locked = np.random.Generator(np.random.PCG64(seed)).random(mesh.vertex_count) < 0.05
     wanted = {p.tobytes() for p in mesh.positions[locked]}
     for made in ladder(mesh, [*SHARES, Target("deviation", 0.02)], locked=locked):

@@ -21,6 +21,7 @@ from able_brick.core.place.pivots import Along, box_anchor, compensated, mass_an
 from able_brick.core.place.pose import decompose, from_degrees, quaternion, to_world
 from able_brick.core.place.repeats import grid
 from able_brick.core.shapes.box import box
+from tests.thorough import by_day
 
 
 def lay(path: Curve, low, high, *, running=Running.AUTO, flip=False, stand=Stand.UPRIGHT, **more) -> Course:
@@ -267,7 +268,7 @@ def brute_radius(path) -> float:
 
 
 @given(st.lists(vec, min_size=4, max_size=4), st.booleans())
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=by_day(15, 60), deadline=None)
 def test_the_smallest_radius_is_exact_to_one_in_a_hundred(points, flat) -> None:
     p = np.array(points) * ([1, 0, 1] if flat else [1, 1, 1])
     path = Curve(p[None], closed=False)

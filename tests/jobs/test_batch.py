@@ -29,10 +29,12 @@ from able_brick.jobs.slim_file import FileJob, slim_file
 from able_brick.jobs.written import RECORDS, Written
 from able_brick.level.recipe import Recipe
 from able_brick.level.rows import RungTarget
+from tests.thorough import by_day, long
 from tests.zoo import bumpy_ball
 
 HALVES = Recipe(name="Halves", rungs=tuple(RungTarget(kind="share", value=v) for v in (50.0, 20.0)))
-BROKEN = 10
+#: Models of a batch that is disturbed, and those of them that cannot be read.
+MODELS, BROKEN = by_day((18, 5), (40, 10))
 QUIET: dict[str, Any] = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "start_new_session": True}
 
 
@@ -184,27 +186,27 @@ def check_whole(source: Path, target: Path, total: int) -> None:
 
 def test_a_batch_that_is_killed_goes_on_where_it_stopped(tmp_path: Path) -> None:
     source, target = tmp_path / "in", tmp_path / "out"
-    fill(source, 36, broken=BROKEN)
+    fill(source, MODELS, broken=BROKEN)
     begun = subprocess.Popen(
         command(source, target, "--jobs", "2"),
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
         start_new_session=True,
     )
-    wait_for(target, 6)
+    wait_for(target, 4)
     os.killpg(begun.pid, signal.SIGKILL)
     begun.wait()
     time.sleep(1.0)
     before = {p: p.stat().st_mtime_ns for p in (target / RECORDS).rglob("*.json")}
-    assert 6 <= len(before) < 26
+    assert 4 <= len(before) < MODELS - BROKEN
     done = subprocess.run(
         command(source, target, "--jobs", "2"), capture_output=True, text=True, check=False, timeout=300
     )
     assert done.returncode == 1, done.stderr
     told = json.loads(done.stdout)
-    assert told == {"total": 36, "done": 26, "failed": BROKEN, "again": len(before)}
+    assert told == {"total": MODELS, "done": MODELS - BROKEN, "failed": BROKEN, "again": len(before)}
     assert {p: p.stat().st_mtime_ns for p in before} == before, "what was done is done once"
-    check_whole(source, target, 36)
+    check_whole(source, target, MODELS)
 
 
 @contextmanager
@@ -232,7 +234,7 @@ def cluster(tmp_path: Path) -> Iterator[tuple[str, list[subprocess.Popen[bytes]]
 
 def test_a_worker_of_a_cluster_that_dies_stops_nothing(tmp_path: Path) -> None:
     source, target = tmp_path / "in", tmp_path / "out"
-    fill(source, 40, broken=BROKEN)
+    fill(source, MODELS, broken=BROKEN)
     with cluster(tmp_path) as (address, workers):
         from dask.distributed import Client
 
@@ -246,14 +248,15 @@ def test_a_worker_of_a_cluster_that_dies_stops_nothing(tmp_path: Path) -> None:
                 assert time.monotonic() < until
 
         def tell(now: Progress) -> None:
-            if now.ended == 20 and workers[0].poll() is None:
+            if now.ended == MODELS // 2 and workers[0].poll() is None:
                 os.killpg(workers[0].pid, signal.SIGKILL)
 
         done = run_batch(source, target, HALVES, scheduler=address, tell=tell)
-    assert (done.done, done.failed) == (30, BROKEN)
-    check_whole(source, target, 40)
+    assert (done.done, done.failed) == (MODELS - BROKEN, BROKEN)
+    check_whole(source, target, MODELS)
 
 
+@long
 def test_two_batches_are_not_in_each_others_way(tmp_path: Path) -> None:
     fill(tmp_path / "in", 2)
     with ThreadPoolExecutor(2) as both:
@@ -267,9 +270,9 @@ def test_no_scheduler_is_told_in_a_sentence(tmp_path: Path) -> None:
         run_batch(tmp_path / "in", tmp_path / "out", HALVES, scheduler="tcp://127.0.0.1:9")
 
 
-def test_one_file_of_each_model_may_have_all_rungs(tmp_path: Path) -> None:
+def test_one_file_of_each_model_may_have_all_rungs(tmp_path: Path, shared_workers: str) -> None:
     fill(tmp_path / "in", 2)
-    done = run_batch(tmp_path / "in", tmp_path / "out", HALVES, rungs="lod", jobs=1)
+    done = run_batch(tmp_path / "in", tmp_path / "out", HALVES, rungs="lod", scheduler=shared_workers)
     assert (done.done, done.failed) == (2, 0)
     made = sorted(str(p.relative_to(tmp_path / "out")) for p in (tmp_path / "out").rglob("*.glb"))
     assert made == ["shelf 0/piece 0.glb", "shelf 1/piece 1.glb"]
@@ -277,7 +280,7 @@ def test_one_file_of_each_model_may_have_all_rungs(tmp_path: Path) -> None:
     report = json.loads((tmp_path / "out" / "report.json").read_text())[0]
     assert [r.mesh.triangle_count for r in part.rungs] == [r["triangles"] for r in report["rungs"]]
     assert part.mesh.triangle_count == report["triangles"]
-    again = run_batch(tmp_path / "in", tmp_path / "out", HALVES, rungs="lod", jobs=1)
+    again = run_batch(tmp_path / "in", tmp_path / "out", HALVES, rungs="lod", scheduler=shared_workers)
     assert again.again == 2
-    names = run_batch(tmp_path / "in", tmp_path / "out", HALVES, rungs="names", jobs=1)
+    names = run_batch(tmp_path / "in", tmp_path / "out", HALVES, rungs="names", scheduler=shared_workers)
     assert names.again == 0, "another way to write is another result"

@@ -32,9 +32,11 @@ from able_brick.session.shipping import export
 from able_brick.steps.parse import parse_tool
 from able_brick.store.backups import backups_of, folder_of
 from tests.session.kills import digest, old_project
+from tests.thorough import by_day
 from tests.zoo import bumpy_ball
 
-LIMITS = (0, 4096, 40_000, 150_000, 400_000, 1_200_000, 20_000_000)
+#: Bytes that files may grow by.
+LIMITS = by_day((0, 40_000, 400_000, 20_000_000), (0, 4096, 40_000, 150_000, 400_000, 1_200_000, 20_000_000))
 HALF = Recipe(name="Half", rungs=(RungTarget(kind="share", value=50.0),))
 GLB = write_glb([ScenePart("Ball", bumpy_ball(60))])
 DONE: Counter[str] = Counter()

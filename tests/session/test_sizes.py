@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from able_brick.core.path.bend import bent_points
@@ -19,6 +19,7 @@ from able_brick.level.sizing import largest_size, metric_of, times_larger
 from tests.core.test_bound import met_by_hand
 from tests.session.bench import Bench
 from tests.steps.test_steps import item_vertices
+from tests.thorough import by_day
 
 BALL = {"kind": "sphere", "radius": 1.0, "sides": 24, "rows": 12}
 
@@ -98,6 +99,7 @@ def test_a_course_that_is_stretched_counts_by_its_items(bench: Bench) -> None:
 
 
 @given(st.integers(0, 10**6), st.floats(-8, 8), st.floats(-8, 8), st.booleans())
+@settings(max_examples=by_day(10, 100))
 def test_no_length_in_a_bent_item_grows_by_more_than_is_told(
     tmp_path_factory: pytest.TempPathFactory, seed: int, bow: float, rise: float, smooth: bool
 ) -> None:

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Annotated, Final, Literal, TypeAlias, get_args
 
 from pydantic import Field
 
-from able_brick.level.rows.array import Array, OtherItem, Repeat
+from able_brick.level.forms import Repeat
+from able_brick.level.rows.array import Array, OtherItem
 from able_brick.level.rows.base import Number, Quaternion, Row, Scaling, Thing, Vector, unsound
 from able_brick.level.rows.course import Course, Other
 from able_brick.level.rows.group import Group, Strewn

@@ -11,7 +11,7 @@ from able_brick.core.lazy_imports import Rotation
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.mirror import Reflection
 from able_brick.core.place.pose import IDENTITY, ORIGIN, rotation
-from able_brick.level.rows.array import Repeat
+from able_brick.level.forms import Repeat
 from able_brick.level.rows.base import Extras, Quaternion, Scaling, Thing, Vector
 
 

@@ -40,6 +40,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.shapes.plane import plane
 from tests.core.edit.promises import no_worse, sound, untouched, uv_stay
+from tests.thorough import by_day
 from tests.zoo import SHAPED, ZOO, mirrored
 
 Picks = np.ndarray[Any, Any]
@@ -122,7 +123,7 @@ OPENING = ("delete", "copy")
 @pytest.mark.parametrize("operation", sorted(OPERATIONS))
 @pytest.mark.parametrize("name", sorted(SHAPED))
 @given(st.integers(0, 10**6), st.sampled_from([0.0, 0.1, 0.5]))
-@settings(max_examples=3, deadline=None)
+@settings(max_examples=by_day(1, 3), deadline=None)
 def test_what_every_operation_promises(operation: str, name: str, seed: int, share: float) -> None:
     mesh = SHAPED[name]()
     stays, work = OPERATIONS[operation]

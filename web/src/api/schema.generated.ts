@@ -1225,13 +1225,15 @@ export interface components {
          */
         Array: {
             /**
-             * Axis
+             * Along
+             * @description The piece's own axis to go along
              * @default x
              * @enum {string}
              */
             axis: "x" | "y" | "z" | "-x" | "-y" | "-z";
             /**
-             * Count
+             * Items
+             * @description How many items, the first included
              * @default 3
              */
             count: number;
@@ -1239,6 +1241,7 @@ export interface components {
             extras?: string | null;
             /**
              * Form
+             * @description In a line, in rows and layers, or round a centre
              * @default line
              * @enum {string}
              */
@@ -1246,7 +1249,8 @@ export interface components {
             /** Group */
             group?: string | null;
             /**
-             * Heading
+             * Centre toward
+             * @description Where the centre is, from the first item: an angle about the axis
              * @default 0
              */
             heading: number;
@@ -1265,12 +1269,14 @@ export interface components {
              */
             kind: "array";
             /**
-             * Layer Spacing
+             * Layer spacing
+             * @description From layer to layer, or over all
              * @default 1
              */
             layer_spacing: number;
             /**
              * Layers
+             * @description How many layers above one another
              * @default 1
              */
             layers: number;
@@ -1305,22 +1311,26 @@ export interface components {
             ];
             /**
              * Radius
+             * @description From the centre to the items
              * @default 4
              */
             radius: number;
             /**
-             * Ring About
+             * About
+             * @description The piece's own axis that the ring goes about
              * @default y
              * @enum {string}
              */
             ring_about: "x" | "y" | "z";
             /**
-             * Row Spacing
+             * Row spacing
+             * @description From row to row, or over all
              * @default 1
              */
             row_spacing: number;
             /**
              * Rows
+             * @description How many rows beside one another
              * @default 1
              */
             rows: number;
@@ -1339,17 +1349,20 @@ export interface components {
             ];
             /**
              * Spacing
+             * @description From item to item, or over all
              * @default 1
              */
             spacing: number;
             /**
-             * Spacing By
+             * Spacing in
+             * @description Multiples of the piece's length, where 1 touches; metres; or fitted into a length over all
              * @default lengths
              * @enum {string}
              */
             spacing_by: "lengths" | "metres" | "fitted";
             /**
              * Sweep
+             * @description How much of the circle; 360 is all of it
              * @default 360
              */
             sweep: number;
@@ -1369,7 +1382,8 @@ export interface components {
                 number
             ];
             /**
-             * Turned
+             * Turn items
+             * @description Items turn with the circle
              * @default true
              */
             turned: boolean;
@@ -2059,7 +2073,7 @@ export interface components {
         };
         /**
          * End
-         * @description Something to pull: the setting that it changes, and where its tab is, metres.
+         * @description Something to pull at the end of an array: the setting that it changes, and where its tab is, metres.
          *
          *     Pulled along a line from `base` in the direction `way`; or, where it is a `turn`, round `base` about `way`. With so
          *     many metres, or degrees, the setting grows by `gain` times that, from `value`; it goes in steps of `step`, and is at
@@ -2084,11 +2098,8 @@ export interface components {
             least: number;
             /** Most */
             most: number;
-            /**
-             * Of
-             * @enum {string}
-             */
-            of: "count" | "spacing" | "rows" | "row_spacing" | "layers" | "layer_spacing" | "radius" | "sweep";
+            /** Of */
+            of: string;
             /** Step */
             step: number;
             /** Turn */
@@ -3634,84 +3645,95 @@ export interface components {
         };
         /**
          * Repeat
-         * @description How something is repeated, in its own axes; the first item is the thing itself.
-         *
-         *     line: `count` along `axis`; grid: also `rows` and `layers` in the other two directions; ring: `count` about the
-         *     axis through a centre `radius` metres away, toward `heading`, over `sweep` degrees. Spacing is from item to item,
-         *     in lengths of what is repeated or in metres, or, fitted, the length of the whole.
+         * @description How something is repeated, in its own axes; the first item is the thing itself. It holds the settings of all
+         *     forms, of which only those of its own `form` count.
          */
         Repeat: {
             /**
-             * Axis
+             * Along
+             * @description The piece's own axis to go along
              * @default x
              * @enum {string}
              */
             axis: "x" | "y" | "z" | "-x" | "-y" | "-z";
             /**
-             * Count
+             * Items
+             * @description How many items, the first included
              * @default 3
              */
             count: number;
             /**
              * Form
+             * @description In a line, in rows and layers, or round a centre
              * @default line
              * @enum {string}
              */
             form: "line" | "grid" | "ring";
             /**
-             * Heading
+             * Centre toward
+             * @description Where the centre is, from the first item: an angle about the axis
              * @default 0
              */
             heading: number;
             /**
-             * Layer Spacing
+             * Layer spacing
+             * @description From layer to layer, or over all
              * @default 1
              */
             layer_spacing: number;
             /**
              * Layers
+             * @description How many layers above one another
              * @default 1
              */
             layers: number;
             /**
              * Radius
+             * @description From the centre to the items
              * @default 4
              */
             radius: number;
             /**
-             * Ring About
+             * About
+             * @description The piece's own axis that the ring goes about
              * @default y
              * @enum {string}
              */
             ring_about: "x" | "y" | "z";
             /**
-             * Row Spacing
+             * Row spacing
+             * @description From row to row, or over all
              * @default 1
              */
             row_spacing: number;
             /**
              * Rows
+             * @description How many rows beside one another
              * @default 1
              */
             rows: number;
             /**
              * Spacing
+             * @description From item to item, or over all
              * @default 1
              */
             spacing: number;
             /**
-             * Spacing By
+             * Spacing in
+             * @description Multiples of the piece's length, where 1 touches; metres; or fitted into a length over all
              * @default lengths
              * @enum {string}
              */
             spacing_by: "lengths" | "metres" | "fitted";
             /**
              * Sweep
+             * @description How much of the circle; 360 is all of it
              * @default 360
              */
             sweep: number;
             /**
-             * Turned
+             * Turn items
+             * @description Items turn with the circle
              * @default true
              */
             turned: boolean;
