@@ -59,6 +59,7 @@ test:
 # slimming, and chains of operations on meshes.
 test-long: setup $(STAMP)/dev
 	ABLE_BRICK_THOROUGH=1 $(BIN)/python -m pytest -n 2 --ignore tests/ui
+	ABLE_BRICK_THOROUGH=1 $(BIN)/python -m pytest -n 2 --dist worksteal tests/ui
 	$(BIN)/python -m tests.session.kills --kills 300
 	$(BIN)/python -m tests.session.switching --runs 30
 	$(BIN)/python -m tests.session.damage --flips 500

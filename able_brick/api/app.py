@@ -20,6 +20,7 @@ import able_brick
 from able_brick.api import backups, batches, elements, errors, health, imports, kit, levels, questions, rules, work
 from able_brick.api import project as project_routes
 from able_brick.api.current_project import CurrentProject, DemoBuilder
+from able_brick.api.field_help import with_help
 from able_brick.api.guard import Guard
 from able_brick.api.preview_queue import PreviewQueue
 from able_brick.api.within import WithinProject, described
@@ -99,7 +100,7 @@ def create_app(
         responses={422: {"model": errors.Problem, "description": "What was wrong and what to do; nothing changed"}},
     )
     usual = app.openapi
-    app.openapi = cache(lambda: described(usual()))  # type: ignore[method-assign]
+    app.openapi = cache(lambda: with_help(described(usual())))  # type: ignore[method-assign]
     app.state.current = CurrentProject(project, build_demo=build_demo, serving=serving)
     app.state.preview_queue = PreviewQueue()
     errors.install(app)

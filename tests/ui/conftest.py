@@ -133,7 +133,7 @@ def browser() -> Iterator[Browser]:
 def seen_file(request: pytest.FixtureRequest, browser: Browser, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo project after somebody has looked at it: the shelf's pictures are kept.
 
-    The herons are hidden, and have a seventh of their triangles: they took most of the time of a frame, and of what
+    The herons are hidden, and have a twelfth of their triangles: they took most of the time of a frame, and of what
     slims them.
     """
     return made_once(
@@ -154,7 +154,7 @@ def _look_at_demo(db: Path, browser: Browser, demo_file: Path) -> None:
     try:
         pieces = server.ask("levels/level-1")
         heron = next(r["id"] for r in pieces["changed"] if r["kind"] == "piece" and r["name"] == "Bronze heron")
-        fewer = {"tool": "slim", "params": {"share": 15.0, "result": "same piece"}, "selection": [heron]}
+        fewer = {"tool": "slim", "params": {"share": 8.0, "result": "same piece"}, "selection": [heron]}
         server.ask("levels/level-1/steps", {**fewer, "revision": pieces["revision"]})
         page.goto(server.url)
         # drawn in software, eighteen pictures and the first frames may take their time

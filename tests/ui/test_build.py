@@ -6,6 +6,7 @@ import json
 import re
 import urllib.request
 from typing import Any
+from urllib.error import HTTPError
 
 import numpy as np
 import pytest
@@ -43,9 +44,16 @@ ENDS = ("grip", "landing")
 
 
 def step(hands: Hands, tool: str, *selection: str, **params: Any) -> dict[str, Any]:
-    """A step taken by somebody else; the page follows."""
-    revision = hands.level()["revision"]
-    return send(hands, "steps", {"tool": tool, "params": params, "selection": selection, "revision": revision})
+    """A step taken by somebody else; the page follows. Work that commits in between is let go first."""
+    for _ in range(20):
+        revision = hands.level()["revision"]
+        body = {"tool": tool, "params": params, "selection": selection, "revision": revision}
+        try:
+            return send(hands, "steps", body)
+        except HTTPError as error:
+            if error.code != 409 or json.load(error)["code"] != "stale_revision":
+                raise
+    raise AssertionError("Others commit all the time.")
 
 
 def corner(hands: Hands, x: float, y: float, z: float, kind: str = "vertex") -> None:

@@ -9,10 +9,12 @@ from playwright.sync_api import Browser, expect
 from able_brick.session.project import Project
 from tests.bench.growth import level_of
 from tests.bench.steps import crowd
+from tests.thorough import long
 from tests.ui.conftest import Server, opened
 from tests.ui.hands import Hands
 
 
+@long
 def test_ten_thousand_placements_are_few_draw_calls_and_few_rows(browser: Browser, tmp_path: Path) -> None:
     project = Project(tmp_path / "crowd.db")
     level = crowd(project)
@@ -40,6 +42,7 @@ def test_ten_thousand_placements_are_few_draw_calls_and_few_rows(browser: Browse
         server.kill()
 
 
+@long
 def test_one_of_thirty_thousand_is_picked_moved_and_moved_back_and_their_export_cancelled(
     browser: Browser, tmp_path: Path
 ) -> None:

@@ -7,6 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from tests.thorough import long
 from tests.ui.conftest import Server, opened
 from tests.ui.hands import Hands
 
@@ -180,6 +181,7 @@ def test_two_tabs_see_each_other_and_the_late_one_is_told(browser: Browser, page
     context.close()
 
 
+@long
 def test_a_kill_in_the_middle_loses_no_acknowledged_step(browser: Browser, own_server: Server) -> None:
     with opened(browser, own_server.url) as page:
         kill_in_the_middle(page, own_server)

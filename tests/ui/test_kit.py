@@ -18,6 +18,7 @@ from able_brick.core.files.scene import Material, Scene, ScenePart
 from able_brick.core.files.write import write_file
 from able_brick.core.shapes.plane import plane
 from tests.core.test_formats import OBJ
+from tests.thorough import by_day
 from tests.ui.conftest import Server
 from tests.ui.hands import Hands, poses_of
 from tests.within import whole
@@ -92,7 +93,7 @@ DRAWN: list[tuple[str, list[str], dict[str, float]]] = [
 
 def test_every_shape_is_drawn_by_mouse_and_typed(kit: Hands) -> None:
     page = kit.page
-    for k, (title, stages, dimensions) in enumerate(DRAWN):
+    for k, (title, stages, dimensions) in enumerate(by_day(DRAWN[::3], DRAWN)):
         board(page, title)
         if title in ("Plane", "Sphere"):  # of one stage: typed where the mouse points
             page.mouse.move(*kit.seen(0, 0, 0), steps=3)

@@ -7,6 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from tests.thorough import by_day
 from tests.ui.axe import violations
 from tests.ui.conftest import Server, opened
 from tests.ui.hands import Hands
@@ -220,7 +221,7 @@ def test_a_piece_that_is_flicked_from_the_shelf_is_carried(bare: Hands) -> None:
     assert bare.row("Crate 2", "placement")["position"] == [3, 0, 1]
 
 
-@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize("scheme", by_day(["light"], ["light", "dark"]))
 def test_a_checker_of_accessibility_finds_nothing(browser: Browser, shared: Server, scheme: str) -> None:
     with opened(browser, shared.url, scheme=scheme) as page:
         hands = Hands(page, shared.url)

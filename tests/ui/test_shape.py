@@ -201,6 +201,7 @@ def test_a_small_house_from_one_box_in_25_actions(hut: Hands) -> None:
     hut.viewport.focus()
     page.keyboard.press("f")
     hut.click_at(3, 0.8, 1.2)
+    picked(hut, "1 of 16 faces")
     page.keyboard.down("Shift")
     hut.click_at(3, 0.8, -1.2)
     page.keyboard.up("Shift")

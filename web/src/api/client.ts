@@ -99,8 +99,8 @@ async function heard<T>(waiting: Promise<T>, silent: Silent): Promise<T> {
 async function answered<T>(waiting: Promise<Answer>, silent: Silent = "offline"): Promise<T> {
   const { response, error, data } = await heard(waiting, silent);
   if (response.ok) return data as T;
-  const told = response.headers.get("content-type")?.includes("problem+json");
-  if (told) throw new Problem(error as ProblemBody);
+  const isProblem = response.headers.get("content-type")?.includes("problem+json");
+  if (isProblem) throw new Problem(error as ProblemBody);
   throw unexplained(response.status);
 }
 

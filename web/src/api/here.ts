@@ -15,7 +15,7 @@ const PROJECTS = "/api/projects/";
 export const HERE = "here";
 let mine: Opening | null = null;
 let asking: Promise<Opening> | null = null;
-let toldOther: (other: Opening) => void = () => undefined;
+let onOtherOpened: (other: Opening) => void = () => undefined;
 
 /** Which project the page belongs to: the one that is open when it first asks. */
 export function here(): Promise<Opening> {
@@ -40,7 +40,7 @@ export const within = (path: string): string => `${PROJECTS}${mine?.key ?? HERE}
 
 /** Have somebody hear when another project is open. */
 export function onOther(hear: (other: Opening) => void): void {
-  toldOther = hear;
+  onOtherOpened = hear;
 }
 
 /** Another opening is open than the page's own. True where it is one of the very same file, as when the server was
@@ -49,7 +49,7 @@ export function goesAlong(other: Opening): boolean {
   if (!mine) return false;
   const same = mine.key.split(".")[0] === other.key.split(".")[0] && mine.path === other.path;
   if (same) mine = { ...other };
-  else toldOther(other);
+  else onOtherOpened(other);
   return same;
 }
 

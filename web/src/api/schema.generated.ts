@@ -1119,30 +1119,45 @@ export interface components {
          *     and whether the pieces are placed where they stood.
          */
         Accept: {
-            /** Level */
+            /**
+             * Level
+             * @description Where the pieces are placed
+             */
             level: string;
             /**
              * Pieces
+             * @description Which parts become pieces, and whether as one
              * @default each
              * @enum {string}
              */
             pieces: "each" | "one";
             /**
              * Pivot
+             * @description Where the pivots of the pieces are
              * @default file
              * @enum {string}
              */
             pivot: "file" | "base centre";
             /**
              * Place
+             * @description Place them where they stood in the file
              * @default false
              */
             place: boolean;
-            /** Revision */
+            /**
+             * Revision
+             * @description Revision of the level that is meant
+             */
             revision: number;
-            /** @default m */
+            /**
+             * @description Unit of the numbers
+             * @default m
+             */
             unit: components["schemas"]["Unit"];
-            /** @default y */
+            /**
+             * @description The axis that is up
+             * @default y
+             */
             up: components["schemas"]["Up"];
         };
         /**
@@ -1155,7 +1170,10 @@ export interface components {
              * @description The format of the parameters, where they were written for an earlier version
              */
             format?: number | null;
-            /** Params */
+            /**
+             * Params
+             * @description The tool's parameters by name; what is left out has its default
+             */
             params: {
                 [key: string]: unknown;
             };
@@ -1165,7 +1183,10 @@ export interface components {
              * @example 12
              */
             revision: number;
-            /** Tool */
+            /**
+             * Tool
+             * @description Name of the tool, as GET /api/tools lists them
+             */
             tool: string;
         };
         /** Arch */
@@ -1190,7 +1211,7 @@ export interface components {
              */
             faces: "quads" | "triangles";
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "arch";
@@ -1237,7 +1258,10 @@ export interface components {
              * @default 3
              */
             count: number;
-            /** Extras */
+            /**
+             * Extras
+             * @description What other tools stored with it in a file, as the text of a JSON object
+             */
             extras?: string | null;
             /**
              * Form
@@ -1246,7 +1270,10 @@ export interface components {
              * @enum {string}
              */
             form: "line" | "grid" | "ring";
-            /** Group */
+            /**
+             * Group
+             * @description Id of the group that it is in; null at the level's root
+             */
             group?: string | null;
             /**
              * Centre toward
@@ -1256,15 +1283,22 @@ export interface components {
             heading: number;
             /**
              * Hidden
+             * @description Not drawn; still exported
              * @default false
              */
             hidden: boolean;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
-            /** Image */
+            /**
+             * Image
+             * @description The own axis along which it stands mirrored; null where it does not
+             */
             image?: ("x" | "y" | "z") | null;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "array";
@@ -1280,24 +1314,36 @@ export interface components {
              * @default 1
              */
             layers: number;
-            /** Level */
+            /**
+             * Level
+             * @description Id of the level
+             */
             level: string;
             /**
              * Locked
+             * @description Not changed by tools; still exported
              * @default false
              */
             locked: boolean;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
             /**
              * Others
+             * @description Items where another piece stands, or nothing
              * @default []
              */
             others: components["schemas"]["OtherItem"][];
-            /** Piece */
+            /**
+             * Piece
+             * @description Id of the piece
+             */
             piece: string;
             /**
              * Position
+             * @description Where its pivot stands: X, Y, Z of the world, metres
              * @default [
              *       0,
              *       0,
@@ -1336,6 +1382,7 @@ export interface components {
             rows: number;
             /**
              * Size
+             * @description Factors along its own axes
              * @default [
              *       1,
              *       1,
@@ -1368,6 +1415,7 @@ export interface components {
             sweep: number;
             /**
              * Turn
+             * @description How it is turned, a unit quaternion
              * @default [
              *       0,
              *       0,
@@ -1393,11 +1441,20 @@ export interface components {
          * @description A copy: its name, when it was made, seconds since 1970, and its bytes.
          */
         BackupView: {
-            /** Bytes */
+            /**
+             * Bytes
+             * @description Size of the file
+             */
             bytes: number;
-            /** Made */
+            /**
+             * Made
+             * @description When it was made, seconds since 1970
+             */
             made: number;
-            /** Name */
+            /**
+             * Name
+             * @description Name of the file
+             */
             name: string;
         };
         /**
@@ -1405,9 +1462,15 @@ export interface components {
          * @description The copies of a project that are there, the newest first, and the folder that they lie in.
          */
         BackupsView: {
-            /** Backups */
+            /**
+             * Backups
+             * @description The newest first
+             */
             backups: components["schemas"]["BackupView"][];
-            /** Folder */
+            /**
+             * Folder
+             * @description Where they lie on the server's machine
+             */
             folder: string;
         };
         /**
@@ -1415,32 +1478,66 @@ export interface components {
          * @description How far a batch is: files in all, done, failed, and done before; files a second; seconds left, where known.
          */
         BatchView: {
-            /** Again */
+            /**
+             * Again
+             * @description Files that were done before and not again
+             */
             again: number;
-            /** Done */
+            /**
+             * Done
+             * @description Files that are done
+             */
             done: number;
-            /** Failed */
+            /**
+             * Failed
+             * @description Files that could not be slimmed
+             */
             failed: number;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
-            /** Left */
+            /**
+             * Left
+             * @description Seconds left, about; null where that is not known
+             */
             left: number | null;
-            /** Rate */
+            /**
+             * Rate
+             * @description Files a second
+             */
             rate: number;
-            /** Reason */
+            /**
+             * Reason
+             * @description Why it failed, in a sentence; empty otherwise
+             */
             reason: string;
-            /** Recipe */
+            /**
+             * Recipe
+             * @description The settings that it is made by
+             */
             recipe: string;
-            /** Source */
+            /**
+             * Source
+             * @description Folder that is read
+             */
             source: string;
             /**
              * State
+             * @description How far it is: waiting, working, or how it ended
              * @enum {string}
              */
             state: "working" | "done" | "failed" | "stopped";
-            /** Target */
+            /**
+             * Target
+             * @description Folder that is written
+             */
             target: string;
-            /** Total */
+            /**
+             * Total
+             * @description Files in all
+             */
             total: number;
         };
         /**
@@ -1450,26 +1547,31 @@ export interface components {
         Body: {
             /**
              * Eye
+             * @description Height of the eyes, metres
              * @default 1.7
              */
             eye: number;
             /**
              * Fov
+             * @description Vertical angle of view, degrees
              * @default 60
              */
             fov: number;
             /**
              * Height
+             * @description Height of the body, metres
              * @default 1.8
              */
             height: number;
             /**
              * Radius
+             * @description Half its width, metres
              * @default 0.35
              */
             radius: number;
             /**
              * Step
+             * @description How high it steps without a jump, metres
              * @default 0.45
              */
             step: number;
@@ -1541,7 +1643,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "box";
@@ -1557,7 +1659,10 @@ export interface components {
          * @description The file of a project that was made of a copy; it is among the recent ones.
          */
         BroughtBack: {
-            /** Path */
+            /**
+             * Path
+             * @description File of the restored project on the server's machine
+             */
             path: string;
         };
         /** Capsule */
@@ -1582,7 +1687,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "capsule";
@@ -1610,17 +1715,35 @@ export interface components {
          * @description Counts of a mesh, and what they count.
          */
         Check: {
-            /** Faces */
+            /**
+             * Faces
+             * @description Faces of the mesh
+             */
             faces: number;
-            /** Hardware Vertices */
+            /**
+             * Hardware Vertices
+             * @description Vertices as an engine counts them: one for each combination of position, normal and uv
+             */
             hardware_vertices: number;
-            /** Kinds */
+            /**
+             * Kinds
+             * @description What was counted
+             */
             kinds: components["schemas"]["Counted"][];
-            /** Mesh */
+            /**
+             * Mesh
+             * @description Hash of the mesh, 40 hexadecimal digits
+             */
             mesh: string;
-            /** Triangles */
+            /**
+             * Triangles
+             * @description Triangles, as an engine counts them
+             */
             triangles: number;
-            /** Vertices */
+            /**
+             * Vertices
+             * @description Vertices of the mesh
+             */
             vertices: number;
         };
         /**
@@ -1628,9 +1751,15 @@ export interface components {
          * @description A value, and its words on screen.
          */
         Choice: {
-            /** Label */
+            /**
+             * Label
+             * @description As it reads on the screen
+             */
             label: string;
-            /** Value */
+            /**
+             * Value
+             * @description As it is sent
+             */
             value: string;
         };
         /** Cone */
@@ -1655,7 +1784,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "cone";
@@ -1695,19 +1824,32 @@ export interface components {
          * @description One kind of thing that is counted, in words, and which of the mesh's elements it is.
          */
         Counted: {
-            /** About */
+            /**
+             * About
+             * @description What it means for an engine
+             */
             about: string;
-            /** Code */
+            /**
+             * Code
+             * @description Closed word for it
+             */
             code: string;
-            /** Count */
+            /**
+             * Count
+             * @description How many
+             */
             count: number;
+            /** @description Which elements of the mesh */
             elements: components["schemas"]["Elements"];
             /**
              * Fault
              * @description Whether it should not be there
              */
             fault: boolean;
-            /** Words */
+            /**
+             * Words
+             * @description What is counted, in words
+             */
             words: string;
         };
         /**
@@ -1721,101 +1863,159 @@ export interface components {
         Course: {
             /**
              * Bend
+             * @description Meshes follow the path instead of standing along it
              * @default false
              */
             bend: boolean;
-            /** Between */
+            /**
+             * Between
+             * @description Id of a second path to which the items reach
+             */
             between?: string | null;
-            /** Corner */
+            /**
+             * Corner
+             * @description Id of the piece that stands in corners
+             */
             corner?: string | null;
             /**
              * Corner Angle
+             * @description Angle from which a turn of the path is a corner, degrees
              * @default 180
              */
             corner_angle: number;
-            /** @default as the path comes */
+            /**
+             * @description How a corner piece is turned
+             * @default as the path comes
+             */
             corner_turn: components["schemas"]["CornerTurn"];
-            /** First */
+            /**
+             * First
+             * @description Id of the piece at the start of each run
+             */
             first?: string | null;
-            /** @default fill */
+            /**
+             * @description How many items: fill the path, a number, or a spacing
+             * @default fill
+             */
             fit: components["schemas"]["Fit"];
             /**
              * Flip
+             * @description Items run backwards along their running axis
              * @default false
              */
             flip: boolean;
             /**
              * Gap
+             * @description Distance between neighbours, metres
              * @default 0
              */
             gap: number;
-            /** Group */
+            /**
+             * Group
+             * @description Id of the group that it is in; null at the level's root
+             */
             group?: string | null;
             /**
              * Hidden
+             * @description Not drawn; still exported
              * @default false
              */
             hidden: boolean;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "course";
-            /** Last */
+            /**
+             * Last
+             * @description Id of the piece at the end of each run
+             */
             last?: string | null;
-            /** Level */
+            /**
+             * Level
+             * @description Id of the level
+             */
             level: string;
             /**
              * Locked
+             * @description Not changed by tools; still exported
              * @default false
              */
             locked: boolean;
             /**
              * Mirrored
+             * @description Left and right are exchanged
              * @default false
              */
             mirrored: boolean;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
             /**
              * Number
+             * @description How many items, where the number is set
              * @default 10
              */
             number: number;
             /**
              * Others
+             * @description Items where another piece stands, or nothing
              * @default []
              */
             others: components["schemas"]["Other"][];
-            /** Path */
+            /**
+             * Path
+             * @description Id of the path
+             */
             path: string;
             /**
              * Pattern
+             * @description Ids of pieces that follow the first and are repeated with it
              * @default []
              */
             pattern: string[];
-            /** Piece */
+            /**
+             * Piece
+             * @description Id of the piece that is repeated
+             */
             piece: string;
-            /** @default auto */
+            /**
+             * @description The piece's own axis that runs along the path
+             * @default auto
+             */
             running: components["schemas"]["Running"];
             /**
              * Sideways
+             * @description Shift to the right of the path, metres
              * @default 0
              */
             sideways: number;
             /**
              * Spacing
+             * @description Distance from item to item, metres, where the spacing is set
              * @default 4
              */
             spacing: number;
-            /** @default upright */
+            /**
+             * @description Whether items stand upright or lean with the path
+             * @default upright
+             */
             stand: components["schemas"]["Stand"];
-            /** Stations */
+            /**
+             * Stations
+             * @description Id of a course whose items begin and end where these do
+             */
             stations?: string | null;
             /**
              * Up
+             * @description Shift upward, metres
              * @default 0
              */
             up: number;
@@ -1842,7 +2042,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "cylinder";
@@ -1884,34 +2084,63 @@ export interface components {
          *     nothing is `idle`: none was made, and the revision is what it was.
          */
         Delta: {
-            /** Changed */
+            /**
+             * Changed
+             * @description Rows that are new or have changed
+             */
             changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["Array"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
+            /** @description What is to be picked next; null for no change of that */
             elements?: components["schemas"]["Elements"] | null;
+            /** @description Faces at which the step came to an end that may not have been meant */
             ended?: components["schemas"]["Elements"] | null;
+            /** @description Where undo and redo stand */
             history: components["schemas"]["HistoryView"];
             /**
              * Idle
+             * @description The step changed nothing, and none was made
              * @default false
              */
             idle: boolean;
-            /** Items */
+            /**
+             * Items
+             * @description What is drawn of arrays and courses, by id
+             */
             items: {
                 [key: string]: components["schemas"]["RunView"][];
             };
-            /** Level */
+            /**
+             * Level
+             * @description Id of the level
+             */
             level: string;
-            /** Note */
+            /**
+             * Note
+             * @description What the step did, in a line
+             */
             note: string;
-            /** Paths */
+            /**
+             * Paths
+             * @description Paths as they are drawn, by id
+             */
             paths: {
                 [key: string]: components["schemas"]["PathView"];
             };
-            /** Removed */
+            /**
+             * Removed
+             * @description Ids of rows that are gone
+             */
             removed: string[];
-            /** Revision */
+            /**
+             * Revision
+             * @description The level's revision, which grows by one with each step
+             */
             revision: number;
-            /** Select */
+            /**
+             * Select
+             * @description Ids that are to be selected; null for no change of that
+             */
             select: string[] | null;
+            /** @description Counts of the level against its budget */
             summary: components["schemas"]["Summary"];
         };
         /**
@@ -1919,7 +2148,10 @@ export interface components {
          * @description What becomes of what is being worked on when the demo is opened, likewise.
          */
         DemoRequest: {
-            /** Running */
+            /**
+             * Running
+             * @description What becomes of work under way: `wait` for it or `stop` it; null refuses while there is some
+             */
             running?: ("wait" | "stop") | null;
         };
         /**
@@ -1927,9 +2159,15 @@ export interface components {
          * @description The parameters that a piece was drawn with, and the mesh that they made.
          */
         Dimensions: {
-            /** Mesh */
+            /**
+             * Mesh
+             * @description Hash of the mesh that they made
+             */
             mesh: string;
-            /** Shape */
+            /**
+             * Shape
+             * @description The shape and its dimensions
+             */
             shape: components["schemas"]["Box"] | components["schemas"]["Plane"] | components["schemas"]["Wedge"] | components["schemas"]["Pyramid"] | components["schemas"]["Cylinder"] | components["schemas"]["Cone"] | components["schemas"]["Sphere"] | components["schemas"]["Capsule"] | components["schemas"]["Tube"] | components["schemas"]["Torus"] | components["schemas"]["Helix"] | components["schemas"]["Arch"] | components["schemas"]["Doorway"] | components["schemas"]["Stairs"] | components["schemas"]["SpiralStairs"] | components["schemas"]["Lettering"];
         };
         /** Doorway */
@@ -1948,7 +2186,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "doorway";
@@ -2002,21 +2240,35 @@ export interface components {
         Drag: {
             /**
              * Gesture
+             * @description What the hand does
              * @enum {string}
              */
             gesture: "rectangle" | "disc" | "point" | "up" | "ring" | "hole" | "wall" | "pane";
-            /** Less */
+            /**
+             * Less
+             * @description Field whose value is taken from the height
+             */
             less?: string | null;
-            /** Per */
+            /**
+             * Per
+             * @description Field by whose value it is divided
+             */
             per?: string | null;
-            /** Prompt */
+            /**
+             * Prompt
+             * @description What the page asks for
+             */
             prompt: string;
             /**
              * Sets
+             * @description Fields that it sets
              * @default []
              */
             sets: string[];
-            /** Step */
+            /**
+             * Step
+             * @description Step of the values, metres; null for the level's
+             */
             step?: number | null;
         };
         /**
@@ -2027,6 +2279,7 @@ export interface components {
         Elements: {
             /**
              * Ids
+             * @description Closed ranges of numbers, rising
              * @default []
              */
             ids: [
@@ -2035,12 +2288,14 @@ export interface components {
             ][];
             /**
              * Kind
+             * @description vertex, edge or face
              * @default face
              * @enum {string}
              */
             kind: "vertex" | "edge" | "face";
             /**
              * Mesh
+             * @description Hash of the mesh, 40 hexadecimal digits
              * @default
              */
             mesh: string;
@@ -2056,6 +2311,7 @@ export interface components {
              * @default 0
              */
             angle: number;
+            /** @description What is picked */
             elements: components["schemas"]["Elements"];
             /**
              * How
@@ -2063,7 +2319,10 @@ export interface components {
              * @default as it is
              */
             how: ("grow" | "shrink" | "connected" | "invert" | "all" | "same plane" | "same facet" | "same material" | "same way" | "triangles" | "quads" | "n-gons" | "loop" | "ring" | "border" | "sharp" | "every second") | "as it is";
-            /** Piece */
+            /**
+             * Piece
+             * @description Id of the piece
+             */
             piece: string;
             /**
              * To
@@ -2080,41 +2339,77 @@ export interface components {
          *     least `least`.
          */
         End: {
-            /** At */
+            /**
+             * At
+             * @description Where its tab is, metres
+             */
             at: [
                 number,
                 number,
                 number
             ];
-            /** Base */
+            /**
+             * Base
+             * @description Point from which, or about which, it is pulled, metres
+             */
             base: [
                 number,
                 number,
                 number
             ];
-            /** Gain */
+            /**
+             * Gain
+             * @description Change of the setting for a metre or a degree
+             */
             gain: number;
-            /** Least */
+            /**
+             * Least
+             * @description Smallest value
+             */
             least: number;
-            /** Most */
+            /**
+             * Most
+             * @description Largest value
+             */
             most: number;
-            /** Of */
+            /**
+             * Of
+             * @description The setting that it changes
+             */
             of: string;
-            /** Step */
+            /**
+             * Step
+             * @description Step of the value
+             */
             step: number;
-            /** Turn */
+            /**
+             * Turn
+             * @description It is pulled round the base instead of along a line
+             */
             turn: boolean;
-            /** Unit */
+            /**
+             * Unit
+             * @description Unit of the value
+             */
             unit: string;
-            /** Value */
+            /**
+             * Value
+             * @description Value of the setting
+             */
             value: number;
-            /** Way */
+            /**
+             * Way
+             * @description Direction or axis, a unit vector of the world
+             */
             way: [
                 number,
                 number,
                 number
             ];
-            /** Words */
+            /**
+             * Words
+             * @description What the setting is called
+             */
             words: string;
         };
         /**
@@ -2122,8 +2417,12 @@ export interface components {
          * @description What can be pulled, and the settings of the array that it is part of.
          */
         Ends: {
-            /** Ends */
+            /**
+             * Ends
+             * @description What can be pulled
+             */
             ends: components["schemas"]["End"][];
+            /** @description Settings of the array */
             settings: components["schemas"]["Repeat"];
         };
         /**
@@ -2131,14 +2430,21 @@ export interface components {
          * @description A face of an item that stands in the level.
          */
         FaceAt: {
-            /** Face */
+            /**
+             * Face
+             * @description Number of the face in the mesh, from 0
+             */
             face: number;
             /**
              * Item
+             * @description Number of the item, from 0
              * @default 0
              */
             item: number;
-            /** Thing */
+            /**
+             * Thing
+             * @description Id of the thing in the level
+             */
             thing: string;
         };
         /**
@@ -2146,9 +2452,15 @@ export interface components {
          * @description The facet of each face of a mesh.
          */
         Facets: {
-            /** Facets */
+            /**
+             * Facets
+             * @description Facet of each face
+             */
             facets: number[];
-            /** Mesh */
+            /**
+             * Mesh
+             * @description Hash of the mesh, 40 hexadecimal digits
+             */
             mesh: string;
         };
         /**
@@ -2158,19 +2470,34 @@ export interface components {
          *     The box lies along the axes of the piece's pivot and is measured from the mesh's origin.
          */
         Facts: {
-            /** Closed */
+            /**
+             * Closed
+             * @description No open borders
+             */
             closed: boolean;
-            /** Faces */
+            /**
+             * Faces
+             * @description Faces of the mesh
+             */
             faces: number;
-            /** Hardware Vertices */
+            /**
+             * Hardware Vertices
+             * @description Vertices as an engine counts them: one for each combination of position, normal and uv
+             */
             hardware_vertices: number;
-            /** High */
+            /**
+             * High
+             * @description Highest corner of the box along the pivot's axes, from the mesh's origin, metres
+             */
             high: [
                 number,
                 number,
                 number
             ];
-            /** Low */
+            /**
+             * Low
+             * @description Lowest corner of the box along the pivot's axes, from the mesh's origin, metres
+             */
             low: [
                 number,
                 number,
@@ -2178,12 +2505,19 @@ export interface components {
             ];
             /**
              * Own Normals
+             * @description Shaded by normals of the file that it came from
              * @default false
              */
             own_normals: boolean;
-            /** Triangles */
+            /**
+             * Triangles
+             * @description Triangles, as an engine counts them
+             */
             triangles: number;
-            /** Vertices */
+            /**
+             * Vertices
+             * @description Vertices of the mesh
+             */
             vertices: number;
         };
         /**
@@ -2195,31 +2529,54 @@ export interface components {
         Feature: {
             /**
              * Away
+             * @description Distance from the nearer end of the edge, metres
              * @default 0
              */
             away: number;
-            /** Face */
+            /**
+             * Face
+             * @description Number of the face in the mesh, from 0
+             */
             face: number;
-            /** Index */
+            /**
+             * Index
+             * @description Number of the feature in the mesh, from 0
+             */
             index: number;
-            /** Item */
+            /**
+             * Item
+             * @description Number of the item, from 0
+             */
             item: number;
             /**
              * Kind
+             * @description vertex, edge, on edge, face or pivot
              * @enum {string}
              */
             kind: "vertex" | "edge" | "on edge" | "face" | "pivot";
-            /** Mesh */
+            /**
+             * Mesh
+             * @description Hash of the mesh, 40 hexadecimal digits
+             */
             mesh: string;
-            /** Normal */
+            /**
+             * Normal
+             * @description Unit normal, in the world
+             */
             normal: [
                 number,
                 number,
                 number
             ];
-            /** Piece */
+            /**
+             * Piece
+             * @description Id of the piece
+             */
             piece: string;
-            /** Point */
+            /**
+             * Point
+             * @description A point of the world, metres
+             */
             point: [
                 number,
                 number,
@@ -2227,10 +2584,14 @@ export interface components {
             ];
             /**
              * Share
+             * @description How far along the edge, 0…1
              * @default 0.5
              */
             share: number;
-            /** Thing */
+            /**
+             * Thing
+             * @description Id of the thing in the level
+             */
             thing: string;
         };
         /**
@@ -2241,30 +2602,38 @@ export interface components {
         FeatureAt: {
             /**
              * Face
+             * @description Number of the face in the mesh, from 0
              * @default 0
              */
             face: number;
             /**
              * Index
+             * @description Number of the feature in the mesh, from 0
              * @default 0
              */
             index: number;
             /**
              * Item
+             * @description Number of the item, from 0
              * @default 0
              */
             item: number;
             /**
              * Kind
+             * @description vertex, edge, on edge, face or pivot
              * @enum {string}
              */
             kind: "vertex" | "edge" | "on edge" | "face" | "pivot";
             /**
              * Share
+             * @description How far along the edge, 0…1
              * @default 0.5
              */
             share: number;
-            /** Thing */
+            /**
+             * Thing
+             * @description Id of the thing in the level
+             */
             thing: string;
         };
         /**
@@ -2276,35 +2645,51 @@ export interface components {
         FeatureRequest: {
             /**
              * Along
+             * @description A place on an edge may be meant as well
              * @default false
              */
             along: boolean;
-            /** Face */
+            /**
+             * Face
+             * @description Number of the face in the mesh, from 0
+             */
             face: number;
             /**
              * Free
+             * @description A place on an edge is just where it is pointed at, not on tenths of the grid step
              * @default false
              */
             free: boolean;
             /**
              * Item
+             * @description Number of the item, from 0
              * @default 0
              */
             item: number;
             /**
              * Pivot
+             * @description The pivot of the thing is meant
              * @default false
              */
             pivot: boolean;
-            /** Point */
+            /**
+             * Point
+             * @description A point of the world, metres
+             */
             point: [
                 number,
                 number,
                 number
             ];
-            /** Reach */
+            /**
+             * Reach
+             * @description How near a vertex or edge middle must be, metres
+             */
             reach: number;
-            /** Thing */
+            /**
+             * Thing
+             * @description Id of the thing in the level
+             */
             thing: string;
         };
         /**
@@ -2313,23 +2698,37 @@ export interface components {
          *     metres, and a short label for there; and the step that would mend it.
          */
         Finding: {
-            /** Code */
+            /**
+             * Code
+             * @description Closed word for it
+             */
             code: string;
             /**
              * Label
+             * @description Short label for the view
              * @default
              */
             label: string;
-            /** Place */
+            /**
+             * Place
+             * @description Where it is, metres; null for nowhere in particular
+             */
             place?: [
                 number,
                 number,
                 number
             ] | null;
+            /** @description A step that mends it; null where there is none */
             remedy?: components["schemas"]["Remedy"] | null;
-            /** Text */
+            /**
+             * Text
+             * @description What is wrong, and what to do
+             */
             text: string;
-            /** Thing */
+            /**
+             * Thing
+             * @description Id of the thing in the level
+             */
             thing: string;
         };
         /**
@@ -2345,25 +2744,43 @@ export interface components {
          *     None where nothing is near.
          */
         Fits: {
-            /** Fits */
+            /**
+             * Fits
+             * @description Whether the body fits
+             */
             fits: boolean;
-            /** Height */
+            /**
+             * Height
+             * @description Free height at the lowest place, metres
+             */
             height: number | null;
-            /** Lowest */
+            /**
+             * Lowest
+             * @description The lowest place, metres
+             */
             lowest: [
                 number,
                 number,
                 number
             ];
-            /** Narrowest */
+            /**
+             * Narrowest
+             * @description The narrowest place, metres
+             */
             narrowest: [
                 number,
                 number,
                 number
             ];
-            /** Text */
+            /**
+             * Text
+             * @description A sentence
+             */
             text: string;
-            /** Width */
+            /**
+             * Width
+             * @description Free width at the narrowest place, metres
+             */
             width: number | null;
         };
         /**
@@ -2371,7 +2788,10 @@ export interface components {
          * @description A way between two points on the floor, and a body, metres.
          */
         FitsRequest: {
-            /** End */
+            /**
+             * End
+             * @description Where it ends, metres
+             */
             end: [
                 number,
                 number,
@@ -2379,15 +2799,20 @@ export interface components {
             ];
             /**
              * Height
+             * @description Height of the body, metres
              * @default 1.8
              */
             height: number;
             /**
              * Radius
+             * @description Half its width, metres
              * @default 0.35
              */
             radius: number;
-            /** Start */
+            /**
+             * Start
+             * @description Where the way begins, on the floor, metres
+             */
             start: [
                 number,
                 number,
@@ -2399,13 +2824,19 @@ export interface components {
          * @description What a piece can stand on: a point of the plane, and the turn that stands things upright on it.
          */
         Ground: {
-            /** Point */
+            /**
+             * Point
+             * @description Origin of the frame, metres
+             */
             point: [
                 number,
                 number,
                 number
             ];
-            /** Turn */
+            /**
+             * Turn
+             * @description Its axes, a unit quaternion; Y is the face's normal
+             */
             turn: [
                 number,
                 number,
@@ -2423,40 +2854,62 @@ export interface components {
          *     `extras` are what other tools stored with it in the file that it came from.
          */
         Group: {
-            /** Extras */
+            /**
+             * Extras
+             * @description What other tools stored with it in a file, as the text of a JSON object
+             */
             extras?: string | null;
-            /** Group */
+            /**
+             * Group
+             * @description Id of the group that it is in; null at the level's root
+             */
             group?: string | null;
             /**
              * Hidden
+             * @description Not drawn; still exported
              * @default false
              */
             hidden: boolean;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "group";
             /**
              * Left Out
+             * @description Numbers of repeats that are not shown
              * @default []
              */
             left_out: number[];
-            /** Level */
+            /**
+             * Level
+             * @description Id of the level
+             */
             level: string;
             /**
              * Locked
+             * @description Not changed by tools; still exported
              * @default false
              */
             locked: boolean;
-            /** Mirror */
+            /**
+             * Mirror
+             * @description Own axis across which all of it is shown a second time
+             */
             mirror?: ("x" | "y" | "z") | null;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
             /**
              * Position
+             * @description Where its pivot stands: X, Y, Z of the world, metres
              * @default [
              *       0,
              *       0,
@@ -2468,10 +2921,13 @@ export interface components {
                 number,
                 number
             ];
+            /** @description How all of it is repeated; null for once */
             repeat?: components["schemas"]["Repeat"] | null;
+            /** @description How what is in it was strewn; null where it was not */
             strewn?: components["schemas"]["Strewn"] | null;
             /**
              * Turn
+             * @description How it is turned, a unit quaternion
              * @default [
              *       0,
              *       0,
@@ -2493,31 +2949,70 @@ export interface components {
          *     key, whether it can be written to, and when it was backed up last, seconds since 1970.
          */
         Health: {
-            /** Backup Trouble */
+            /**
+             * Backup Trouble
+             * @description Why no backup could be made; null otherwise
+             */
             backup_trouble: string | null;
-            /** Imports */
+            /**
+             * Imports
+             * @description Imports that are read or wait
+             */
             imports: number;
-            /** Kept */
+            /**
+             * Kept
+             * @description Bytes in caches
+             */
             kept: number;
-            /** Last Backup */
+            /**
+             * Last Backup
+             * @description When the last backup was made, seconds since 1970; null for none
+             */
             last_backup: number | null;
-            /** Memory */
+            /**
+             * Memory
+             * @description Bytes of memory of the process
+             */
             memory: number | null;
-            /** Most Kept */
+            /**
+             * Most Kept
+             * @description Bytes that caches may hold
+             */
             most_kept: number;
-            /** Project */
+            /**
+             * Project
+             * @description Key of the open project
+             */
             project: string;
-            /** Tabs */
+            /**
+             * Tabs
+             * @description Tabs that listen
+             */
             tabs: number;
-            /** Threads */
+            /**
+             * Threads
+             * @description Threads of the process
+             */
             threads: number;
-            /** Uptime */
+            /**
+             * Uptime
+             * @description Seconds since the start
+             */
             uptime: number;
-            /** Version */
+            /**
+             * Version
+             * @description Version of Able Brick
+             */
             version: string;
-            /** Working */
+            /**
+             * Working
+             * @description How much work is under way
+             */
             working: number;
-            /** Writable */
+            /**
+             * Writable
+             * @description Whether the project can be written
+             */
             writable: boolean;
         };
         /** Helix */
@@ -2543,7 +3038,7 @@ export interface components {
              */
             hand: "right" | "left";
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "helix";
@@ -2592,7 +3087,9 @@ export interface components {
          * @description The step that undo would take back (also the last step), and the one that redo would make again.
          */
         HistoryView: {
+            /** @description The step that undo takes back; null for none */
             last: components["schemas"]["StepView"] | null;
+            /** @description The step that redo makes; null for none */
             redo: components["schemas"]["StepView"] | null;
         };
         /**
@@ -2600,27 +3097,50 @@ export interface components {
          * @description How far the reading of a file is; its sheet when it is ready, or the reason why it could not be read.
          */
         ImportView: {
-            /** Data */
+            /**
+             * Data
+             * @description Details of a failure, for programs
+             */
             data: {
                 [key: string]: unknown;
             };
-            /** File */
+            /**
+             * File
+             * @description Name of the model's file
+             */
             file: string;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
-            /** Reason */
+            /**
+             * Reason
+             * @description Why it failed, in a sentence; empty otherwise
+             */
             reason: string;
-            /** Share */
+            /**
+             * Share
+             * @description How much of it is done, 0…1
+             */
             share: number;
+            /** @description What it holds, once it is read; null before */
             sheet: components["schemas"]["Sheet"] | null;
             /**
              * State
+             * @description How far it is: waiting, working, or how it ended
              * @enum {string}
              */
             state: "reading" | "ready" | "failed";
-            /** Weld */
+            /**
+             * Weld
+             * @description Weld vertices at one position as the file is read
+             */
             weld: boolean;
-            /** Words */
+            /**
+             * Words
+             * @description What is being done, in words
+             */
             words: string;
         };
         /**
@@ -2628,30 +3148,61 @@ export interface components {
          * @description How far long work is: the revision and the line to tell where it is done, the reason where it has failed.
          */
         JobView: {
-            /** Has File */
+            /**
+             * Has File
+             * @description It made a file to download
+             */
             has_file: boolean;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
-            /** Level */
+            /**
+             * Level
+             * @description Id of the level
+             */
             level: string;
-            /** Note */
+            /**
+             * Note
+             * @description What the step did, in a line
+             */
             note: string;
-            /** Reason */
+            /**
+             * Reason
+             * @description Why it failed, in a sentence; empty otherwise
+             */
             reason: string;
-            /** Revision */
+            /**
+             * Revision
+             * @description Revision that it made; null before, and for work that changes no level
+             */
             revision: number;
-            /** Share */
+            /**
+             * Share
+             * @description How much of it is done, 0…1
+             */
             share: number;
             /**
              * State
+             * @description How far it is: waiting, working, or how it ended
              * @enum {string}
              */
             state: "waiting" | "working" | "done" | "failed" | "stopped";
-            /** Title */
+            /**
+             * Title
+             * @description What is being done, for the list of work
+             */
             title: string;
-            /** Tool */
+            /**
+             * Tool
+             * @description Name of the tool, as GET /api/tools lists them
+             */
             tool: string;
-            /** Words */
+            /**
+             * Words
+             * @description What is being done, in words
+             */
             words: string;
         };
         /**
@@ -2661,10 +3212,14 @@ export interface components {
         KindWords: {
             /**
              * Kind
+             * @description Which kind of row it is
              * @enum {string}
              */
             kind: "piece" | "placement" | "array" | "path" | "course" | "group" | "measure";
-            /** Words */
+            /**
+             * Words
+             * @description What one is called, with its article
+             */
             words: string;
         };
         /**
@@ -2676,22 +3231,29 @@ export interface components {
         Ladder: {
             /**
              * Kept
+             * @description How many vertices are on every rung
              * @default 0
              */
             kept: number;
             /**
              * Outline
+             * @description The outline was held before the rest
              * @default false
              */
             outline: boolean;
             /**
              * Recipe
+             * @description Name of the recipe; empty for none
              * @default
              */
             recipe: string;
-            /** Rungs */
+            /**
+             * Rungs
+             * @description The finest first
+             */
             rungs: components["schemas"]["Rung"][];
             /**
+             * @description Which vertices stay exactly where they are
              * @default {
              *       "found": true,
              *       "sides": []
@@ -2700,6 +3262,7 @@ export interface components {
             seams: components["schemas"]["Seams"];
             /**
              * Size
+             * @description Largest size in which the piece stood, along the pivot's axes
              * @default [
              *       1,
              *       1,
@@ -2711,7 +3274,10 @@ export interface components {
                 number,
                 number
             ];
-            /** Source */
+            /**
+             * Source
+             * @description Hash of the mesh that they were made from
+             */
             source: string;
         };
         /** Lettering */
@@ -2742,7 +3308,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "lettering";
@@ -2769,15 +3335,22 @@ export interface components {
         LevelRow: {
             /**
              * Budget
+             * @description Triangles that the level may have; null for no limit
              * @default 180000
              */
             budget: number;
-            /** Copied */
+            /**
+             * Copied
+             * @description Ids of the last copy's source and of the copy
+             */
             copied?: [
                 string,
                 string
             ] | null;
-            /** Home */
+            /**
+             * Home
+             * @description Where the view starts: the eye and what it looks at, metres
+             */
             home?: [
                 [
                     number,
@@ -2790,28 +3363,38 @@ export interface components {
                     number
                 ]
             ] | null;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "level";
             /**
              * Module
+             * @description Length of the module lines of the grid, metres
              * @default 4
              */
             module: number;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
             /**
              * Step
+             * @description Grid step, metres
              * @default 0.5
              */
             step: number;
+            /** @description How the last copy went; null for none */
             stride?: components["schemas"]["Stride"] | null;
             /**
              * Turn Step
+             * @description Step of turns, degrees
              * @default 15
              */
             turn_step: number;
@@ -2823,16 +3406,29 @@ export interface components {
         LevelSummary: {
             /**
              * Deleted
+             * @description Deleted, and can be brought back
              * @default false
              */
             deleted: boolean;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
-            /** Items */
+            /**
+             * Items
+             * @description Items that it shows
+             */
             items: number;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
-            /** Revision */
+            /**
+             * Revision
+             * @description The level's revision, which grows by one with each step
+             */
             revision: number;
         };
         /**
@@ -2840,34 +3436,63 @@ export interface components {
          * @description A whole level, as a change from nothing.
          */
         LevelView: {
-            /** Changed */
+            /**
+             * Changed
+             * @description Rows that are new or have changed
+             */
             changed: (components["schemas"]["Piece"] | components["schemas"]["LevelRow"] | components["schemas"]["Placement"] | components["schemas"]["Array"] | components["schemas"]["Path"] | components["schemas"]["Course"] | components["schemas"]["Group"] | components["schemas"]["Measure"])[];
+            /** @description What is to be picked next; null for no change of that */
             elements?: components["schemas"]["Elements"] | null;
+            /** @description Faces at which the step came to an end that may not have been meant */
             ended?: components["schemas"]["Elements"] | null;
+            /** @description Where undo and redo stand */
             history: components["schemas"]["HistoryView"];
             /**
              * Idle
+             * @description The step changed nothing, and none was made
              * @default false
              */
             idle: boolean;
-            /** Items */
+            /**
+             * Items
+             * @description What is drawn of arrays and courses, by id
+             */
             items: {
                 [key: string]: components["schemas"]["RunView"][];
             };
-            /** Level */
+            /**
+             * Level
+             * @description Id of the level
+             */
             level: string;
-            /** Note */
+            /**
+             * Note
+             * @description What the step did, in a line
+             */
             note: string;
-            /** Paths */
+            /**
+             * Paths
+             * @description Paths as they are drawn, by id
+             */
             paths: {
                 [key: string]: components["schemas"]["PathView"];
             };
-            /** Removed */
+            /**
+             * Removed
+             * @description Ids of rows that are gone
+             */
             removed: string[];
-            /** Revision */
+            /**
+             * Revision
+             * @description The level's revision, which grows by one with each step
+             */
             revision: number;
-            /** Select */
+            /**
+             * Select
+             * @description Ids that are to be selected; null for no change of that
+             */
             select: string[] | null;
+            /** @description Counts of the level against its budget */
             summary: components["schemas"]["Summary"];
         };
         /**
@@ -2875,16 +3500,25 @@ export interface components {
          * @description A material: linear colour, and whether it has a texture.
          */
         MaterialSheet: {
-            /** Colour */
+            /**
+             * Colour
+             * @description Linear base colour, red, green, blue, alpha, 0…1
+             */
             colour: [
                 number,
                 number,
                 number,
                 number
             ];
-            /** Name */
+            /**
+             * Name
+             * @description Name in the file
+             */
             name: string;
-            /** Texture */
+            /**
+             * Texture
+             * @description It has a picture
+             */
             texture: boolean;
         };
         /**
@@ -2892,36 +3526,56 @@ export interface components {
          * @description A distance that is kept in sight: between two points of the world, metres.
          */
         Measure: {
-            /** End */
+            /**
+             * End
+             * @description Second point, metres
+             */
             end: [
                 number,
                 number,
                 number
             ];
-            /** Group */
+            /**
+             * Group
+             * @description Id of the group that it is in; null at the level's root
+             */
             group?: string | null;
             /**
              * Hidden
+             * @description Not drawn; still exported
              * @default false
              */
             hidden: boolean;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "measure";
-            /** Level */
+            /**
+             * Level
+             * @description Id of the level
+             */
             level: string;
             /**
              * Locked
+             * @description Not changed by tools; still exported
              * @default false
              */
             locked: boolean;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
-            /** Start */
+            /**
+             * Start
+             * @description First point, metres
+             */
             start: [
                 number,
                 number,
@@ -2933,7 +3587,10 @@ export interface components {
          * @description Two features, or three: the angle is then at the second.
          */
         MeasureRequest: {
-            /** Features */
+            /**
+             * Features
+             * @description Two or three features
+             */
             features: components["schemas"]["FeatureAt"][];
         };
         /**
@@ -2943,17 +3600,29 @@ export interface components {
          *     `angle`, degrees, is that between the directions to the first and the last, or between the faces of two features.
          */
         Measured: {
-            /** Along */
+            /**
+             * Along
+             * @description Distance along X, Y, Z of the world, metres
+             */
             along: [
                 number,
                 number,
                 number
             ];
-            /** Angle */
+            /**
+             * Angle
+             * @description Angle in degrees; null where there is none
+             */
             angle: number | null;
-            /** Distance */
+            /**
+             * Distance
+             * @description Distance of the first two, metres
+             */
             distance: number;
-            /** Points */
+            /**
+             * Points
+             * @description Points of the world, metres
+             */
             points: [
                 number,
                 number,
@@ -2970,20 +3639,26 @@ export interface components {
         Need: {
             /**
              * Having
+             * @description Settings of which one must be given
              * @default []
              */
             having: string[];
             /**
              * Kinds
+             * @description Kinds of rows
              * @default []
              */
             kinds: ("piece" | "placement" | "array" | "path" | "course" | "group" | "measure")[];
             /**
              * Least
+             * @description How many at least
              * @default 0
              */
             least: number;
-            /** Most */
+            /**
+             * Most
+             * @description How many at most; null for any number
+             */
             most?: number | null;
         };
         /**
@@ -2996,6 +3671,7 @@ export interface components {
              * @description The usual one where none is given
              */
             pattern?: string | null;
+            /** @description The settings that it is made by */
             recipe: components["schemas"]["Recipe"];
             /**
              * Replace
@@ -3010,11 +3686,13 @@ export interface components {
             rungs?: ("lod" | "names") | null;
             /**
              * Source
+             * @description Folder to read, on the server's machine
              * @example /home/me/models
              */
             source: string;
             /**
              * Target
+             * @description Folder to write, on the server's machine
              * @example /home/me/slim
              */
             target: string;
@@ -3038,9 +3716,15 @@ export interface components {
          *     for, twenty seconds at most, or stopped. Where it is not said, 409 with the code `work_running` tells what that is.
          */
         OpenRequest: {
-            /** Path */
+            /**
+             * Path
+             * @description Where the file lies on the server's machine
+             */
             path: string;
-            /** Running */
+            /**
+             * Running
+             * @description What becomes of work under way: `wait` for it or `stop` it; null refuses while there is some
+             */
             running?: ("wait" | "stop") | null;
         };
         /**
@@ -3049,12 +3733,19 @@ export interface components {
          *     corner to corner; `item` −1 is the piece in the corner before the run.
          */
         Other: {
-            /** Item */
+            /**
+             * Item
+             * @description Number along the run; −1 is the piece in the corner before it
+             */
             item: number;
-            /** Piece */
+            /**
+             * Piece
+             * @description Id of the piece there; null for nothing
+             */
             piece?: string | null;
             /**
              * Run
+             * @description Number of the run from corner to corner
              * @default 0
              */
             run: number;
@@ -3064,9 +3755,15 @@ export interface components {
          * @description What stands instead of one item: another piece, or nothing.
          */
         OtherItem: {
-            /** Item */
+            /**
+             * Item
+             * @description Number of the item, from 0
+             */
             item: number;
-            /** Piece */
+            /**
+             * Piece
+             * @description Id of the piece there; null for nothing
+             */
             piece?: string | null;
         };
         /**
@@ -3074,21 +3771,45 @@ export interface components {
          * @description One part of a file: its name and counts.
          */
         PartSheet: {
-            /** Closed */
+            /**
+             * Closed
+             * @description No open borders
+             */
             closed: boolean;
-            /** Faces */
+            /**
+             * Faces
+             * @description Faces of the mesh
+             */
             faces: number;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
-            /** Ngons */
+            /**
+             * Ngons
+             * @description Faces with more than four corners
+             */
             ngons: number;
-            /** Places */
+            /**
+             * Places
+             * @description How often it stands in the file
+             */
             places: number;
-            /** Quads */
+            /**
+             * Quads
+             * @description Faces with four corners
+             */
             quads: number;
-            /** Triangles */
+            /**
+             * Triangles
+             * @description Triangles, as an engine counts them
+             */
             triangles: number;
-            /** Vertices */
+            /**
+             * Vertices
+             * @description Vertices of the mesh
+             */
             vertices: number;
         };
         /**
@@ -3098,36 +3819,55 @@ export interface components {
         Path: {
             /**
              * Closed
+             * @description Its end joins its start
              * @default false
              */
             closed: boolean;
-            /** Group */
+            /**
+             * Group
+             * @description Id of the group that it is in; null at the level's root
+             */
             group?: string | null;
             /**
              * Hidden
+             * @description Not drawn; still exported
              * @default false
              */
             hidden: boolean;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "path";
-            /** Level */
+            /**
+             * Level
+             * @description Id of the level
+             */
             level: string;
             /**
              * Locked
+             * @description Not changed by tools; still exported
              * @default false
              */
             locked: boolean;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
-            /** Points */
+            /**
+             * Points
+             * @description Its points in their order
+             */
             points: components["schemas"]["Point"][];
             /**
              * Smooth
+             * @description Spans without handles are curved
              * @default true
              */
             smooth: boolean;
@@ -3140,16 +3880,29 @@ export interface components {
         PathView: {
             /**
              * Leans
+             * @description How what is laid along it leans at each point, degrees
              * @default []
              */
             leans: number[];
-            /** Length */
+            /**
+             * Length
+             * @description Length, metres
+             */
             length: number;
-            /** Line */
+            /**
+             * Line
+             * @description Points of the drawn line, metres
+             */
             line: number[][];
-            /** Smallest Radius */
+            /**
+             * Smallest Radius
+             * @description Smallest radius, metres; null where it is straight
+             */
             smallest_radius: number | null;
-            /** Tightest */
+            /**
+             * Tightest
+             * @description Where that is, metres
+             */
             tightest?: number[] | null;
         };
         /**
@@ -3164,6 +3917,7 @@ export interface components {
         Piece: {
             /**
              * Axes
+             * @description Turn from the mesh's axes to the pivot's, a unit quaternion
              * @default [
              *       0,
              *       0,
@@ -3177,12 +3931,18 @@ export interface components {
                 number,
                 number
             ];
+            /** @description Live dimensions of a drawn shape; null for none */
             dimensions?: components["schemas"]["Dimensions"] | null;
+            /** @description Counts and box of the mesh */
             facts: components["schemas"]["Facts"];
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
             /**
              * Kept
+             * @description Positions of vertices that all rungs keep, in the mesh's coordinates, metres
              * @default []
              */
             kept: [
@@ -3191,22 +3951,31 @@ export interface components {
                 number
             ][];
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "piece";
+            /** @description Its rungs; null for none */
             ladder?: components["schemas"]["Ladder"] | null;
             /**
              * Materials
+             * @description Its materials, by the slots of the faces
              * @default []
              */
             materials: components["schemas"]["Surface"][];
-            /** Mesh */
+            /**
+             * Mesh
+             * @description Hash of the mesh, 40 hexadecimal digits
+             */
             mesh: string;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
             /**
              * Pivot
+             * @description The pivot in the mesh's coordinates, metres
              * @default [
              *       0,
              *       0,
@@ -3218,13 +3987,18 @@ export interface components {
                 number,
                 number
             ];
+            /** @description Where a slimmed piece came from; null for others */
             slim?: components["schemas"]["SlimOrigin"] | null;
             /**
              * Tags
+             * @description Words to find it by
              * @default []
              */
             tags: string[];
-            /** Twin */
+            /**
+             * Twin
+             * @description Id of the piece whose mirror image it is, along X; null for none
+             */
             twin?: string | null;
         };
         /**
@@ -3232,11 +4006,20 @@ export interface components {
          * @description How often a piece stands in the level, and what it costs.
          */
         PieceUse: {
-            /** Items */
+            /**
+             * Items
+             * @description How many items of it stand in the level
+             */
             items: number;
-            /** Piece */
+            /**
+             * Piece
+             * @description Id of the piece
+             */
             piece: string;
-            /** Triangles */
+            /**
+             * Triangles
+             * @description Triangles of all of them
+             */
             triangles: number;
         };
         /**
@@ -3244,37 +4027,61 @@ export interface components {
          * @description A piece standing in the level: turn as unit quaternion xyzw, size as factors.
          */
         Placement: {
-            /** Extras */
+            /**
+             * Extras
+             * @description What other tools stored with it in a file, as the text of a JSON object
+             */
             extras?: string | null;
-            /** Group */
+            /**
+             * Group
+             * @description Id of the group that it is in; null at the level's root
+             */
             group?: string | null;
             /**
              * Hidden
+             * @description Not drawn; still exported
              * @default false
              */
             hidden: boolean;
-            /** Id */
+            /**
+             * Id
+             * @description Readable id, unique in the project
+             */
             id: string;
-            /** Image */
+            /**
+             * Image
+             * @description The own axis along which it stands mirrored; null where it does not
+             */
             image?: ("x" | "y" | "z") | null;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "placement";
-            /** Level */
+            /**
+             * Level
+             * @description Id of the level
+             */
             level: string;
             /**
              * Locked
+             * @description Not changed by tools; still exported
              * @default false
              */
             locked: boolean;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
-            /** Piece */
+            /**
+             * Piece
+             * @description Id of the piece
+             */
             piece: string;
             /**
              * Position
+             * @description Where its pivot stands: X, Y, Z of the world, metres
              * @default [
              *       0,
              *       0,
@@ -3288,6 +4095,7 @@ export interface components {
             ];
             /**
              * Size
+             * @description Factors along its own axes
              * @default [
              *       1,
              *       1,
@@ -3301,6 +4109,7 @@ export interface components {
             ];
             /**
              * Turn
+             * @description How it is turned, a unit quaternion
              * @default [
              *       0,
              *       0,
@@ -3343,7 +4152,7 @@ export interface components {
              */
             faces: "quads" | "triangles";
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "plane";
@@ -3360,19 +4169,28 @@ export interface components {
          *     there about the way, degrees, None as the points beside it say; `sharp` points of a smooth path are corners.
          */
         Point: {
-            /** Handle In */
+            /**
+             * Handle In
+             * @description Offset of the handle before it, metres; null for none
+             */
             handle_in?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Handle Out */
+            /**
+             * Handle Out
+             * @description Offset of the handle after it, metres; null for none
+             */
             handle_out?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Position */
+            /**
+             * Position
+             * @description Where its pivot stands: X, Y, Z of the world, metres
+             */
             position: [
                 number,
                 number,
@@ -3380,11 +4198,13 @@ export interface components {
             ];
             /**
              * Roll
+             * @description How what is laid leans there, degrees; null as its neighbours say
              * @default 0
              */
             roll: number | null;
             /**
              * Sharp
+             * @description A corner of a smooth path
              * @default false
              */
             sharp: boolean;
@@ -3408,6 +4228,7 @@ export interface components {
         PreviewRequest: {
             /**
              * Adjust Last
+             * @description As the last step made again
              * @default false
              */
             adjust_last: boolean;
@@ -3418,6 +4239,7 @@ export interface components {
             format?: number | null;
             /**
              * Params
+             * @description The tool's parameters by name; what is left out has its default
              * @default {}
              */
             params: {
@@ -3431,10 +4253,14 @@ export interface components {
             revision: number;
             /**
              * Selection
+             * @description Ids of what the tool works on
              * @default []
              */
             selection: string[];
-            /** Tool */
+            /**
+             * Tool
+             * @description Name of the tool, as GET /api/tools lists them
+             */
             tool: string;
         };
         /**
@@ -3442,19 +4268,37 @@ export interface components {
          * @description What went wrong: a closed code, the HTTP status, a sentence, and received and allowed values.
          */
         Problem: {
-            /** Code */
+            /**
+             * Code
+             * @description Closed word for programs
+             */
             code: string;
-            /** Data */
+            /**
+             * Data
+             * @description Received and allowed values
+             */
             data: {
                 [key: string]: unknown;
             };
-            /** Detail */
+            /**
+             * Detail
+             * @description A sentence that says what to do
+             */
             detail: string;
-            /** Status */
+            /**
+             * Status
+             * @description HTTP status
+             */
             status: number;
-            /** Title */
+            /**
+             * Title
+             * @description Kind of the problem
+             */
             title: string;
-            /** Type */
+            /**
+             * Type
+             * @description Always about:blank
+             */
             type: string;
         };
         /**
@@ -3464,17 +4308,35 @@ export interface components {
          *     so; `notes` tell of its opening; `has_demo` whether the demo project can be opened.
          */
         ProjectView: {
-            /** Has Demo */
+            /**
+             * Has Demo
+             * @description The demo can be opened
+             */
             has_demo: boolean;
-            /** Key */
+            /**
+             * Key
+             * @description Key of this opening of the project
+             */
             key: string;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
-            /** Notes */
+            /**
+             * Notes
+             * @description What is to be known about its opening
+             */
             notes: string[];
-            /** Path */
+            /**
+             * Path
+             * @description Where the file lies on the server's machine
+             */
             path: string;
-            /** Read Only */
+            /**
+             * Read Only
+             * @description Why it cannot be written; null where it can
+             */
             read_only: string | null;
         };
         /** Pyramid */
@@ -3499,7 +4361,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "pyramid";
@@ -3524,7 +4386,10 @@ export interface components {
         };
         /** ReadAgain */
         ReadAgain: {
-            /** Weld */
+            /**
+             * Weld
+             * @description Weld vertices at one position as the file is read
+             */
             weld: boolean;
         };
         /**
@@ -3532,13 +4397,25 @@ export interface components {
          * @description A project file that was opened before: when, seconds since 1970, and whether it is the one that is open.
          */
         RecentProject: {
-            /** Here */
+            /**
+             * Here
+             * @description It is the open one
+             */
             here: boolean;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
-            /** Opened */
+            /**
+             * Opened
+             * @description When it was opened last, seconds since 1970
+             */
             opened: number;
-            /** Path */
+            /**
+             * Path
+             * @description Where the file lies on the server's machine
+             */
             path: string;
         };
         /**
@@ -3560,24 +4437,36 @@ export interface components {
          *     }
          */
         Recipe: {
-            /** Format */
+            /**
+             * Format
+             * @description Version of the recipe
+             */
             format?: number;
             /**
              * Keep Seams
+             * @description Vertices where neighbours meet stay exactly where they are
              * @default true
              */
             keep_seams: boolean;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
             /**
              * Outline
+             * @description Spend triangles on the outline first
              * @default false
              */
             outline: boolean;
-            /** Rungs */
+            /**
+             * Rungs
+             * @description What each rung is for
+             */
             rungs: components["schemas"]["RungTarget"][];
             /**
              * Sides
+             * @description Sides of the box whose vertices stay
              * @default []
              */
             sides: ("-x" | "+x" | "-y" | "+y" | "-z" | "+z")[];
@@ -3600,29 +4489,42 @@ export interface components {
          *     }
          */
         RecipeView: {
-            /** Format */
+            /**
+             * Format
+             * @description Version of the recipe
+             */
             format?: number;
             /**
              * Keep Seams
+             * @description Vertices where neighbours meet stay exactly where they are
              * @default true
              */
             keep_seams: boolean;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
             /**
              * Outline
+             * @description Spend triangles on the outline first
              * @default false
              */
             outline: boolean;
-            /** Rungs */
+            /**
+             * Rungs
+             * @description What each rung is for
+             */
             rungs: components["schemas"]["RungTarget"][];
             /**
              * Shipped
+             * @description It ships with Able Brick
              * @default false
              */
             shipped: boolean;
             /**
              * Sides
+             * @description Sides of the box whose vertices stay
              * @default []
              */
             sides: ("-x" | "+x" | "-y" | "+y" | "-z" | "+z")[];
@@ -3632,15 +4534,27 @@ export interface components {
          * @description A step that mends a finding: what it is called, the tool with its parameters, and what it is done to.
          */
         Remedy: {
-            /** Params */
+            /**
+             * Params
+             * @description The tool's parameters by name; what is left out has its default
+             */
             params: {
                 [key: string]: unknown;
             };
-            /** Selection */
+            /**
+             * Selection
+             * @description Ids of what the tool works on
+             */
             selection: string[];
-            /** Title */
+            /**
+             * Title
+             * @description What it is called
+             */
             title: string;
-            /** Tool */
+            /**
+             * Tool
+             * @description Name of the tool, as GET /api/tools lists them
+             */
             tool: string;
         };
         /**
@@ -3743,18 +4657,37 @@ export interface components {
          * @description Units, axes, surfaces, file endings, the body of a player, and what kinds of rows are called.
          */
         Rules: {
-            /** Beside */
+            /**
+             * Beside
+             * @description Endings of files that models name
+             */
             beside: string[];
+            /** @description The body of a player */
             body: components["schemas"]["Body"];
-            /** Kinds */
+            /**
+             * Kinds
+             * @description What kinds of rows are called
+             */
             kinds: components["schemas"]["KindWords"][];
-            /** Models */
+            /**
+             * Models
+             * @description Endings of models that are read
+             */
             models: string[];
-            /** Surfaces */
+            /**
+             * Surfaces
+             * @description Tints that shapes can be drawn in
+             */
             surfaces: components["schemas"]["Choice"][];
-            /** Units */
+            /**
+             * Units
+             * @description Units of files
+             */
             units: components["schemas"]["UnitChoice"][];
-            /** Ups */
+            /**
+             * Ups
+             * @description Axes that may be up in files
+             */
             ups: components["schemas"]["Choice"][];
         };
         /**
@@ -3767,33 +4700,63 @@ export interface components {
          *     `hardware_vertices` are those of all items, as an export writes them.
          */
         RunView: {
-            /** Count */
+            /**
+             * Count
+             * @description Items of the whole thing: those of each further row are as many on
+             */
             count: number;
-            /** Faces */
+            /**
+             * Faces
+             * @description Faces of each item, where the mesh holds several; empty where it is one
+             */
             faces: number[];
-            /** Hardware Vertices */
+            /**
+             * Hardware Vertices
+             * @description Vertices as an engine counts them: one for each combination of position, normal and uv
+             */
             hardware_vertices: number;
-            /** High */
+            /**
+             * High
+             * @description Highest corner of the box round the mesh, metres; null for the piece's
+             */
             high?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Low */
+            /**
+             * Low
+             * @description Lowest corner of the box round the mesh, metres; null for the piece's
+             */
             low?: [
                 number,
                 number,
                 number
             ] | null;
-            /** Mesh */
+            /**
+             * Mesh
+             * @description Key of the mesh; null for the piece's own
+             */
             mesh: string | null;
-            /** Numbers */
+            /**
+             * Numbers
+             * @description Numbers of the items, one for each row
+             */
             numbers: number[];
-            /** Piece */
+            /**
+             * Piece
+             * @description Id of the piece
+             */
             piece: string;
-            /** Rows */
+            /**
+             * Rows
+             * @description Ten numbers an item: position, turn as a quaternion, size
+             */
             rows: number[][];
-            /** Triangles */
+            /**
+             * Triangles
+             * @description Triangles of all items, as an export writes them
+             */
             triangles: number;
         };
         /**
@@ -3807,36 +4770,59 @@ export interface components {
         Rung: {
             /**
              * Brought
+             * @description Name of the piece that it was, where it was not made from this one
              * @default
              */
             brought: string;
-            /** Good From */
+            /**
+             * Good From
+             * @description Distance from which it differs by less than a pixel, metres
+             */
             good_from: number;
-            /** Hardware Vertices */
+            /**
+             * Hardware Vertices
+             * @description Vertices as an engine counts them: one for each combination of position, normal and uv
+             */
             hardware_vertices: number;
-            /** Largest */
+            /**
+             * Largest
+             * @description No point is farther than this, metres of the world
+             */
             largest: number;
-            /** Mesh */
+            /**
+             * Mesh
+             * @description Hash of the mesh, 40 hexadecimal digits
+             */
             mesh: string;
             /**
              * Met
+             * @description Largest distance that some point has, metres of the world
              * @default 0
              */
             met: number;
             /**
              * Proven
+             * @description `largest` is proven, and no estimate
              * @default false
              */
             proven: boolean;
             /**
              * Reached
+             * @description It met its target
              * @default true
              */
             reached: boolean;
-            /** Rms */
+            /**
+             * Rms
+             * @description Root mean square of the deviation, metres of the world
+             */
             rms: number;
+            /** @description What it is for */
             target: components["schemas"]["RungTarget"];
-            /** Triangles */
+            /**
+             * Triangles
+             * @description Triangles, as an engine counts them
+             */
             triangles: number;
         };
         /**
@@ -3847,22 +4833,26 @@ export interface components {
         RungTarget: {
             /**
              * Distance
+             * @description Distance for which pixels count, metres
              * @default 10
              */
             distance: number;
             /**
              * Go On
+             * @description Made from the rung before it
              * @default false
              */
             go_on: boolean;
             /**
              * Kind
+             * @description share, count, deviation or pixels
              * @default share
              * @enum {string}
              */
             kind: "share" | "count" | "deviation" | "pixels";
             /**
              * Value
+             * @description Per cent, triangles, metres or pixels
              * @default 50
              */
             value: number;
@@ -3880,11 +4870,13 @@ export interface components {
         Seams: {
             /**
              * Found
+             * @description Where neighbours and borders are found
              * @default true
              */
             found: boolean;
             /**
              * Sides
+             * @description Sides of the box whose vertices stay
              * @default []
              */
             sides: ("-x" | "+x" | "-y" | "+y" | "-z" | "+z")[];
@@ -3894,19 +4886,37 @@ export interface components {
          * @description A shape as its card and its drawing need it: words, the JSON schema of its fields, the drags.
          */
         ShapeInfo: {
-            /** About */
+            /**
+             * About
+             * @description What it does, in a line
+             */
             about: string;
-            /** Drags */
+            /**
+             * Drags
+             * @description Stages of drawing it
+             */
             drags: components["schemas"]["Drag"][];
-            /** Fields */
+            /**
+             * Fields
+             * @description JSON schema of its fields
+             */
             fields: {
                 [key: string]: unknown;
             };
-            /** Icon */
+            /**
+             * Icon
+             * @description Name of its icon
+             */
             icon: string;
-            /** Kind */
+            /**
+             * Kind
+             * @description Name of the shape
+             */
             kind: string;
-            /** Title */
+            /**
+             * Title
+             * @description What it is called on the screen
+             */
             title: string;
         };
         /**
@@ -3918,59 +4928,118 @@ export interface components {
          *     polygons, with Y or with Z up; `unit` and `up` are what the file most likely means.
          */
         Sheet: {
-            /** Faces */
+            /**
+             * Faces
+             * @description Faces of the mesh
+             */
             faces: number;
-            /** File */
+            /**
+             * File
+             * @description Name of the file
+             */
             file: string;
-            /** Fixed */
+            /**
+             * Fixed
+             * @description Unit and axis are given by the format, and not asked for
+             */
             fixed: boolean;
-            /** High */
+            /**
+             * High
+             * @description Highest corner of the box, in the file's numbers
+             */
             high: [
                 number,
                 number,
                 number
             ];
-            /** Level */
+            /**
+             * Level
+             * @description What comes back of the level that the file was written from; empty for nothing
+             */
             level: string;
-            /** Low */
+            /**
+             * Low
+             * @description Lowest corner of the box, in the file's numbers
+             */
             low: [
                 number,
                 number,
                 number
             ];
-            /** Materials */
+            /**
+             * Materials
+             * @description Materials of the file
+             */
             materials: components["schemas"]["MaterialSheet"][];
-            /** More Parts */
+            /**
+             * More Parts
+             * @description Parts that are not listed
+             */
             more_parts: number;
-            /** Ngons */
+            /**
+             * Ngons
+             * @description Faces with more than four corners
+             */
             ngons: number;
-            /** Notes */
+            /**
+             * Notes
+             * @description What was not taken over
+             */
             notes: string[];
-            /** Outline Y */
+            /**
+             * Outline Y
+             * @description Its shadow from the front with Y up, as polygons, in the file's numbers
+             */
             outline_y: [
                 number,
                 number
             ][][];
-            /** Outline Z */
+            /**
+             * Outline Z
+             * @description Its shadow from the front with Z up, as polygons, in the file's numbers
+             */
             outline_z: [
                 number,
                 number
             ][][];
-            /** Parts */
+            /**
+             * Parts
+             * @description Its parts
+             */
             parts: components["schemas"]["PartSheet"][];
-            /** Places */
+            /**
+             * Places
+             * @description How many instances stand in it
+             */
             places: number;
-            /** Problems */
+            /**
+             * Problems
+             * @description What is wrong with it
+             */
             problems: string[];
-            /** Quads */
+            /**
+             * Quads
+             * @description Faces with four corners
+             */
             quads: number;
-            /** Rungs */
+            /**
+             * Rungs
+             * @description Parts that have rungs
+             */
             rungs: number;
-            /** Triangles */
+            /**
+             * Triangles
+             * @description Triangles, as an engine counts them
+             */
             triangles: number;
+            /** @description The unit that it most likely means */
             unit: components["schemas"]["Unit"];
+            /** @description The axis that is most likely up */
             up: components["schemas"]["Up"];
-            /** Vertices */
+            /**
+             * Vertices
+             * @description Vertices of the mesh
+             */
             vertices: number;
         };
         /**
@@ -3979,13 +5048,19 @@ export interface components {
          *     there than they are reported for its rungs and of what it was slimmed from.
          */
         Sized: {
-            /** Size */
+            /**
+             * Size
+             * @description Largest size in which the piece stands, along the pivot's axes
+             */
             size: [
                 number,
                 number,
                 number
             ];
-            /** Times */
+            /**
+             * Times
+             * @description Factor on the deviations that its rungs report
+             */
             times: number;
         };
         /**
@@ -3994,21 +5069,35 @@ export interface components {
          *     which it stood; nothing is farther than `largest` where that is `proven`, which else is an estimate.
          */
         SlimOrigin: {
-            /** Largest */
+            /**
+             * Largest
+             * @description No point is farther than this from the source, metres of the world
+             */
             largest: number;
-            /** Mesh */
+            /**
+             * Mesh
+             * @description Hash of the mesh, 40 hexadecimal digits
+             */
             mesh: string;
-            /** Piece */
+            /**
+             * Piece
+             * @description Id of the piece that it was slimmed from
+             */
             piece: string;
             /**
              * Proven
+             * @description `largest` is proven, and no estimate
              * @default false
              */
             proven: boolean;
-            /** Rms */
+            /**
+             * Rms
+             * @description Root mean square of the deviation, metres of the world
+             */
             rms: number;
             /**
              * Size
+             * @description The size for which that holds, along the pivot's axes
              * @default [
              *       1,
              *       1,
@@ -4020,7 +5109,10 @@ export interface components {
                 number,
                 number
             ];
-            /** Triangles */
+            /**
+             * Triangles
+             * @description Triangles of the source
+             */
             triangles: number;
         };
         /**
@@ -4030,22 +5122,34 @@ export interface components {
          *     `meets` when grip and landing come to lie on one spot; otherwise only their distance along the directions is 0.
          */
         Snap: {
-            /** By */
+            /**
+             * By
+             * @description Displacement that follows it, metres
+             */
             by: [
                 number,
                 number,
                 number
             ];
+            /** @description The feature of the selection */
             grip: components["schemas"]["FeatureAt"];
             /**
              * Kind
+             * @description What was caught
              * @enum {string}
              */
             kind: "vertex" | "edge" | "face" | "pivot" | "path point" | "on edge";
+            /** @description The feature that it is caught by; null for a point of a path */
             landing: components["schemas"]["FeatureAt"] | null;
-            /** Meets */
+            /**
+             * Meets
+             * @description Both come to lie on one spot
+             */
             meets: boolean;
-            /** Point */
+            /**
+             * Point
+             * @description A point of the world, metres
+             */
             point: [
                 number,
                 number,
@@ -4061,6 +5165,7 @@ export interface components {
         SnapRequest: {
             /**
              * Along
+             * @description Directions in which it may still move, unit vectors; empty for all
              * @default []
              */
             along: [
@@ -4068,15 +5173,24 @@ export interface components {
                 number,
                 number
             ][];
-            /** By */
+            /**
+             * By
+             * @description Displacement of the selection, metres
+             */
             by: [
                 number,
                 number,
                 number
             ];
-            /** Reach */
+            /**
+             * Reach
+             * @description How near a feature must be, metres
+             */
             reach: number;
-            /** Selection */
+            /**
+             * Selection
+             * @description Ids of what the tool works on
+             */
             selection: string[];
         };
         /** Sphere */
@@ -4102,7 +5216,7 @@ export interface components {
              */
             faces: "quads" | "triangles";
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "sphere";
@@ -4167,7 +5281,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "spiral_stairs";
@@ -4231,7 +5345,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "stairs";
@@ -4290,6 +5404,7 @@ export interface components {
             format?: number | null;
             /**
              * Params
+             * @description The tool's parameters by name; what is left out has its default
              * @default {}
              */
             params: {
@@ -4303,10 +5418,14 @@ export interface components {
             revision: number;
             /**
              * Selection
+             * @description Ids of what the tool works on
              * @default []
              */
             selection: string[];
-            /** Tool */
+            /**
+             * Tool
+             * @description Name of the tool, as GET /api/tools lists them
+             */
             tool: string;
         };
         /**
@@ -4314,19 +5433,37 @@ export interface components {
          * @description A step of the journal; `adjustable` where its settings can be changed and the step made again.
          */
         StepView: {
-            /** Adjustable */
+            /**
+             * Adjustable
+             * @description It can be made again with other parameters
+             */
             adjustable: boolean;
-            /** Note */
+            /**
+             * Note
+             * @description What the step did, in a line
+             */
             note: string;
-            /** Params */
+            /**
+             * Params
+             * @description The tool's parameters by name; what is left out has its default
+             */
             params: {
                 [key: string]: unknown;
             };
-            /** Selection */
+            /**
+             * Selection
+             * @description Ids of what the tool works on
+             */
             selection: string[];
-            /** Title */
+            /**
+             * Title
+             * @description What it is called on the screen
+             */
             title: string;
-            /** Tool */
+            /**
+             * Tool
+             * @description Name of the tool, as GET /api/tools lists them
+             */
             tool: string;
         };
         /**
@@ -4334,36 +5471,70 @@ export interface components {
          * @description How what is in a group was strewn: pieces over a face of an item, so that it can be strewn otherwise.
          */
         Strewn: {
-            /** Apart */
+            /**
+             * Apart
+             * @description Least distance between them, metres
+             */
             apart: number;
-            /** Density */
+            /**
+             * Density
+             * @description How many a square metre
+             */
             density: number;
-            /** Face */
+            /**
+             * Face
+             * @description The face that they were strewn over
+             */
             face: number;
-            /** Item */
+            /**
+             * Item
+             * @description Number of the item, from 0
+             */
             item: number;
-            /** Largest */
+            /**
+             * Largest
+             * @description Largest factor of their sizes
+             */
             largest: number;
-            /** Offset */
+            /**
+             * Offset
+             * @description Distance from the face, metres
+             */
             offset: [
                 number,
                 number,
                 number
             ];
-            /** Pieces */
+            /**
+             * Pieces
+             * @description Ids of pieces
+             */
             pieces: string[];
-            /** Seed */
+            /**
+             * Seed
+             * @description Start of the random numbers
+             */
             seed: number;
-            /** Smallest */
+            /**
+             * Smallest
+             * @description Smallest factor of their sizes
+             */
             smallest: number;
             /**
              * Stand
+             * @description Upright, or along the normal
              * @enum {string}
              */
             stand: "upright" | "along the normal";
-            /** Thing */
+            /**
+             * Thing
+             * @description Id of the thing in the level
+             */
             thing: string;
-            /** Turn */
+            /**
+             * Turn
+             * @description They are turned by at most so much about X, Y, Z, degrees
+             */
             turn: [
                 number,
                 number,
@@ -4371,6 +5542,7 @@ export interface components {
             ];
             /**
              * Whole
+             * @description Over that face, or all that look its way
              * @enum {string}
              */
             whole: "face" | "all faces that look that way";
@@ -4381,25 +5553,37 @@ export interface components {
          *     where there is none, shifted by metres, sized by factors along their own axes.
          */
         Stride: {
-            /** About */
+            /**
+             * About
+             * @description Point of the turn, metres; null for each its own pivot
+             */
             about: [
                 number,
                 number,
                 number
             ] | null;
-            /** Factors */
+            /**
+             * Factors
+             * @description Factors along their own axes
+             */
             factors: [
                 number,
                 number,
                 number
             ];
-            /** Shift */
+            /**
+             * Shift
+             * @description Shift, metres
+             */
             shift: [
                 number,
                 number,
                 number
             ];
-            /** Turn */
+            /**
+             * Turn
+             * @description Rotation vector, radians
+             */
             turn: [
                 number,
                 number,
@@ -4411,17 +5595,35 @@ export interface components {
          * @description The level against its budget.
          */
         Summary: {
-            /** Draw Calls */
+            /**
+             * Draw Calls
+             * @description Draw calls as an engine would make them, about
+             */
             draw_calls: number;
-            /** Findings */
+            /**
+             * Findings
+             * @description What is worth attention
+             */
             findings: components["schemas"]["Finding"][];
-            /** Hardware Vertices */
+            /**
+             * Hardware Vertices
+             * @description Vertices as an engine counts them: one for each combination of position, normal and uv
+             */
             hardware_vertices: number;
-            /** Placements */
+            /**
+             * Placements
+             * @description Items that stand in the level
+             */
             placements: number;
-            /** Triangles */
+            /**
+             * Triangles
+             * @description Triangles, as an engine counts them
+             */
             triangles: number;
-            /** Uses */
+            /**
+             * Uses
+             * @description What each piece costs
+             */
             uses: components["schemas"]["PieceUse"][];
         };
         /**
@@ -4433,14 +5635,21 @@ export interface components {
          *     below the `cutoff` is not there.
          */
         Surface: {
-            /** Alpha */
+            /**
+             * Alpha
+             * @description How transparency counts: opaque, mask or blend; null by the colour
+             */
             alpha?: ("opaque" | "mask" | "blend") | null;
             /**
              * Both Sides
+             * @description Its back is drawn as well
              * @default false
              */
             both_sides: boolean;
-            /** Colour */
+            /**
+             * Colour
+             * @description Linear base colour, red, green, blue, alpha, 0…1
+             */
             colour: [
                 number,
                 number,
@@ -4449,24 +5658,36 @@ export interface components {
             ];
             /**
              * Cutoff
+             * @description Alpha below which a mask is not there, 0…1
              * @default 0.5
              */
             cutoff: number;
             /**
              * Metallic
+             * @description How metallic it is, 0…1
              * @default 0
              */
             metallic: number;
-            /** Name */
+            /**
+             * Name
+             * @description Its name, as the artist reads it
+             */
             name: string;
             /**
              * Roughness
+             * @description How rough it is, 0…1
              * @default 0.8
              */
             roughness: number;
-            /** Texture */
+            /**
+             * Texture
+             * @description Hash of its picture; null for none
+             */
             texture?: string | null;
-            /** Uv Transform */
+            /**
+             * Uv Transform
+             * @description Offset u and v, rotation in radians, scale u and v of the picture; null for none
+             */
             uv_transform?: [
                 number,
                 number,
@@ -4480,44 +5701,84 @@ export interface components {
          * @description A tool as its card needs it: words, what must be selected, and the JSON schema of its fields.
          */
         ToolInfo: {
-            /** About */
+            /**
+             * About
+             * @description What it does, in a line
+             */
             about: string;
             /**
              * Asks
              * @description What to select, where nothing that suits is selected
              */
             asks: string;
-            /** Fields */
+            /**
+             * Fields
+             * @description JSON schema of its fields
+             */
             fields: {
                 [key: string]: unknown;
             };
-            /** Hidden */
+            /**
+             * Hidden
+             * @description Not listed among the tools
+             */
             hidden: boolean;
-            /** Icon */
+            /**
+             * Icon
+             * @description Name of its icon
+             */
             icon: string;
-            /** Instant */
+            /**
+             * Instant
+             * @description Done at once, without a card
+             */
             instant: boolean;
-            /** Key */
+            /**
+             * Key
+             * @description Its key; null for none
+             */
             key: string | null;
-            /** Long */
+            /**
+             * Long
+             * @description Runs beside other steps, with progress
+             */
             long: boolean;
+            /** @description What must be selected */
             need: components["schemas"]["Need"];
-            /** Prefill */
+            /**
+             * Prefill
+             * @description Its card starts with values of the selected row
+             */
             prefill: boolean;
-            /** Previews */
+            /**
+             * Previews
+             * @description Its outcome is shown while it is set up
+             */
             previews: boolean;
-            /** Stages */
+            /**
+             * Stages
+             * @description Stages that offer it
+             */
             stages: string[];
             /**
              * Takes
              * @description Of what kinds of elements it wants some picked; none for other tools
              */
             takes: string[];
-            /** Title */
+            /**
+             * Title
+             * @description What it is called on the screen
+             */
             title: string;
-            /** Tool */
+            /**
+             * Tool
+             * @description Name of the tool, as GET /api/tools lists them
+             */
             tool: string;
-            /** Verb */
+            /**
+             * Verb
+             * @description Group of tools that it is listed in
+             */
             verb: string;
         };
         /** Torus */
@@ -4530,7 +5791,7 @@ export interface components {
              */
             faces: "quads" | "triangles";
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "torus";
@@ -4581,7 +5842,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "tube";
@@ -4621,11 +5882,20 @@ export interface components {
          * @description A unit of length, metres.
          */
         UnitChoice: {
-            /** Label */
+            /**
+             * Label
+             * @description What it is called on the screen
+             */
             label: string;
-            /** Metres */
+            /**
+             * Metres
+             * @description Length of one, metres
+             */
             metres: number;
-            /** Value */
+            /**
+             * Value
+             * @description As it is sent
+             */
             value: string;
         };
         /**
@@ -4656,7 +5926,7 @@ export interface components {
              */
             height: number;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * @description Which kind of row it is (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             kind: "wedge";
@@ -4904,6 +6174,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Name of the recipe or backup */
                 name: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5039,10 +6310,12 @@ export interface operations {
     look_api_projects__project__batches__key__get: {
         parameters: {
             query?: {
+                /** @description Wait until more has happened than this; null answers at once */
                 seen?: number;
             };
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5076,6 +6349,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5173,10 +6447,12 @@ export interface operations {
     look_api_projects__project__imports__key__get: {
         parameters: {
             query?: {
+                /** @description Wait until more has happened than this; null answers at once */
                 seen?: number;
             };
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5210,6 +6486,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5247,6 +6524,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5278,6 +6556,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5315,6 +6594,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5420,6 +6700,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5453,6 +6734,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5484,7 +6766,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
+                /** @description Id of the piece */
                 piece: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5518,6 +6802,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5555,7 +6840,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
+                /** @description Id of the piece */
                 piece: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5589,6 +6876,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5626,7 +6914,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
+                /** @description Id of the thing in the level */
                 thing: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5658,11 +6948,14 @@ export interface operations {
     export_beside_api_projects__project__levels__level__export_post: {
         parameters: {
             query?: {
+                /** @description Triangles alone, without what brings the file back as it was */
                 lean?: boolean;
+                /** @description How ladders are written: by the extension MSFT_lod (`lod`) or by `names`; left out without it */
                 rungs?: ("lod" | "names") | null;
             };
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5694,11 +6987,14 @@ export interface operations {
     export_api_projects__project__levels__level__export_glb_get: {
         parameters: {
             query?: {
+                /** @description Triangles alone, without what brings the file back as it was */
                 lean?: boolean;
+                /** @description How ladders are written: by the extension MSFT_lod (`lod`) or by `names`; left out without it */
                 rungs?: ("lod" | "names") | null;
             };
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5730,7 +7026,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
+                /** @description Id of the piece */
                 piece: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5764,6 +7062,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5801,6 +7100,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5838,6 +7138,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5875,6 +7176,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5912,6 +7214,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5949,6 +7252,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -5982,7 +7286,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
+                /** @description Id of the piece */
                 piece: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6020,7 +7326,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
+                /** @description Id of the piece */
                 piece: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6054,6 +7362,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6091,6 +7400,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6128,6 +7438,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6165,6 +7476,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6202,6 +7514,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6239,6 +7552,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Id of the level */
                 level: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6276,6 +7590,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Name of the recipe or backup */
                 name: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6307,7 +7622,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Name of the recipe or backup */
                 name: string;
+                /** @description Hash of the mesh that it is measured against */
                 source: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6339,6 +7656,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Name of the recipe or backup */
                 name: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6368,13 +7686,18 @@ export interface operations {
     export_api_projects__project__pieces__piece__export_get: {
         parameters: {
             query?: {
+                /** @description Format of the file */
                 format?: "glb" | "obj" | "ply" | "stl";
+                /** @description Unit of the numbers */
                 unit?: components["schemas"]["Unit"];
+                /** @description The axis that is up */
                 up?: components["schemas"]["Up"];
+                /** @description How ladders are written: by the extension MSFT_lod (`lod`) or by `names`; left out without it */
                 rungs?: ("lod" | "names") | null;
             };
             header?: never;
             path: {
+                /** @description Id of the piece */
                 piece: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6438,6 +7761,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Name of the recipe or backup */
                 name: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6473,6 +7797,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Name of the recipe or backup */
                 name: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6504,6 +7829,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Name of the recipe or backup */
                 name: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6535,6 +7861,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6566,6 +7893,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6627,10 +7955,12 @@ export interface operations {
     look_api_projects__project__work__key__get: {
         parameters: {
             query?: {
+                /** @description Wait until more has happened than this; null answers at once */
                 seen?: number;
             };
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6664,6 +7994,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;
@@ -6697,6 +8028,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Key of the work, import or batch */
                 key: string;
                 /** @description The opening of the project that is meant, as `GET /api/project` names it; 409 for another */
                 project: string;

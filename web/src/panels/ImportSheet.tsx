@@ -131,7 +131,7 @@ function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
   const factor = rules?.units.find((u) => u.value === unit)?.metres ?? 1;
   const spans = facts.high.map((v, k) => (v - (facts.low[k] ?? 0)) * factor) as [number, number, number];
   const [x, y, z] = up === "z" ? [spans[0], spans[2], spans[1]] : spans;
-  const many = facts.parts.length + facts.more_parts;
+  const count = facts.parts.length + facts.more_parts;
   const { quads, ngons } = facts;
   const odd = Math.max(x, y, z) > 500 || Math.max(x, y, z) < 0.01;
   return (
@@ -176,7 +176,9 @@ function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
               <>
                 <dt>Rungs</dt>
                 <dd>
-                  {many === 1 ? "as a ladder" : `ladders of ${facts.rungs === 1 ? "1 piece" : `${facts.rungs} pieces`}`}
+                  {count === 1
+                    ? "as a ladder"
+                    : `ladders of ${facts.rungs === 1 ? "1 piece" : `${facts.rungs} pieces`}`}
                 </dd>
               </>
             )}
@@ -211,14 +213,14 @@ function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
               </Labelled>
             </>
           )}
-          {(many > 1 || facts.places > 1) && (
+          {(count > 1 || facts.places > 1) && (
             <Labelled>
               <span>Pieces</span>
               <Segments
                 label="Pieces"
                 value={pieces}
                 options={[
-                  { value: "each", label: `${many} ${many === 1 ? "piece" : "pieces"}` },
+                  { value: "each", label: `${count} ${count === 1 ? "piece" : "pieces"}` },
                   { value: "one", label: "Combine into one" },
                 ]}
                 onChange={setPieces}
@@ -247,7 +249,7 @@ function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
             <span>Also place it</span>
             <OnOff label="Also place it" value={place} onChange={setPlace} />
           </Labelled>
-          {many > 1 && (
+          {count > 1 && (
             <Table aria-label="Parts">
               <thead>
                 <tr>
@@ -272,7 +274,7 @@ function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
         </div>
       </Columns>
       <Foot>
-        <span>{many > 12 ? `and ${many - 12} more parts` : ""}</span>
+        <span>{count > 12 ? `and ${count - 12} more parts` : ""}</span>
         <Button onPress={() => void discard()}>Discard</Button>
         <Button
           data-main="true"
@@ -288,7 +290,7 @@ function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
             })
           }
         >
-          {pieces === "one" || many === 1 ? "Add to shelf" : `Add ${many} pieces to shelf`}
+          {pieces === "one" || count === 1 ? "Add to shelf" : `Add ${count} pieces to shelf`}
         </Button>
       </Foot>
     </>

@@ -286,7 +286,7 @@ function Row({ line, expanded, naming, onName }: RowProps) {
   const hidden = thing !== null && isHidden(things, thing.id);
   const locked = thing !== null && isLocked(things, thing.id);
   const Icon = iconOf(thing ? kindOf(thing) : { icon: "boxes" });
-  const full = `${line.name}${line.kind === "fold" ? ` · all ${line.aside}` : ""}${hidden ? " hidden" : ""}${locked ? " locked" : ""}`;
+  const full = `${line.name}${line.kind === "fold" ? ` · all ${line.detail}` : ""}${hidden ? " hidden" : ""}${locked ? " locked" : ""}`;
   const open = expanded.has(line.id);
   return (
     <Item id={line.id} textValue={full} data-dim={hidden} hasChildItems={line.inner.length > 0} ref={place}>
@@ -320,7 +320,7 @@ function Row({ line, expanded, naming, onName }: RowProps) {
             </Small>
           </>
         )}
-        <small aria-hidden>{line.aside}</small>
+        <small aria-hidden>{line.detail}</small>
         {thing && naming === thing.id && (
           <Over
             triggerRef={place}

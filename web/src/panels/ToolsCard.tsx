@@ -50,7 +50,7 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
   const rows = useSelectedRows();
   const stage = useView((v) => v.stage);
   const open = useRunning((s) => s.card);
-  const known = useRules()?.kinds;
+  const kindWords = useRules()?.kinds;
   // which tools there are depends on what is picked
   const mode = useElements((s) => s.mode);
   const opened = tools.find((t) => t.tool === open);
@@ -59,9 +59,9 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
   const able = here.filter((t) => whyNot(t, rows) === null && (rows.length === 0 || (t.need.least ?? 0) > 0));
   const rest = here.filter((t) => whyNot(t, rows) !== null && !able.some((a) => a.title === t.title));
   const kinds = new Set(rows.map((r) => r.kind ?? ""));
-  const words = known?.find((k) => kinds.size === 1 && kinds.has(k.kind))?.words;
+  const words = kindWords?.find((k) => kinds.size === 1 && kinds.has(k.kind))?.words;
   const shaped = stage === "shape" && openPiece() !== null;
-  const aside = rows.length === 0 ? "" : `for ${shaped ? KIND_WORDS[mode][1] : (words ?? "the selection")}`;
+  const scope = rows.length === 0 ? "" : `for ${shaped ? KIND_WORDS[mode][1] : (words ?? "the selection")}`;
   const all = [...new Set(tools.map((t) => t.verb))];
   // what is laid comes first for paths and what runs along them
   const laid = kinds.size > 0 && [...kinds].every((k) => k === "path" || k === "course");
@@ -71,7 +71,7 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
     <Card aria-label="Tools">
       <header>
         <h2>Tools</h2>
-        <span>{aside}</span>
+        <span>{scope}</span>
       </header>
       <Rows>
         {verbs.map((verb) => {
@@ -122,9 +122,9 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   const reason = whyNot(tool, rows);
   const selection = useMemo(() => (tool.need.kinds?.length ? rows.map((r) => r.id) : []), [rows, tool]);
   const shaping = "elements" in params;
-  const told = (next: Params): Params => (shaping ? { ...next, elements: elementsNow() } : next);
+  const withElements = (next: Params): Params => (shaping ? { ...next, elements: elementsNow() } : next);
   const preview = (given: Params) => {
-    const next = told(given);
+    const next = withElements(given);
     if (shaping && (tool.takes ?? []).length > 0 && pickedNow().ids.size === 0) return previewStep(null);
     const unpicked = (next.place === "picked" || next.about_what === "picked") && next.picked === null;
     if (unpicked) previewStep(null);
@@ -149,7 +149,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   useEffect(() => {
     const pick = reason === null ? pickOf(tool, rows) : null;
     if (!pick) return;
-    const { piece, words, params: told } = pick;
+    const { piece, words, params: withElements } = pick;
     startPicking({
       piece,
       words,
@@ -157,7 +157,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
       done: (feature) => {
         previewStep(null);
         openCard(null);
-        void takeStep(tool.tool, { ...latest.current, ...told(feature) }, selection);
+        void takeStep(tool.tool, { ...latest.current, ...withElements(feature) }, selection);
       },
     });
     return () => picks.end();
@@ -166,7 +166,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
     previewStep(null);
     const result = tool.long
       ? await startWork(tool.tool, with_, selection)
-      : await takeStep(tool.tool, told(with_), selection, true);
+      : await takeStep(tool.tool, withElements(with_), selection, true);
     if (result instanceof Problem) {
       setErrors(errorsOf(result));
       return;

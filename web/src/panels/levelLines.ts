@@ -4,7 +4,7 @@ import { madeOrder, type Scene } from "../state/level";
 import { insideOf, over } from "../state/tree";
 
 /** More placements of one piece than these, directly in one place, are gathered under a fold. */
-export const MANY = 12;
+export const FOLD_FROM = 12;
 
 /** A row of the level list: a thing, or a fold of many placements of one piece. */
 export interface Line {
@@ -12,7 +12,7 @@ export interface Line {
   name: string;
   kind: Thing["kind"] | "fold";
   thing: Thing | null;
-  aside: string;
+  detail: string;
   inner: Line[];
 }
 
@@ -20,7 +20,7 @@ const foldOf = (group: string | null, piece: string) => `fold:${group ?? ""}:${p
 
 function lineOf(scene: Scene, thing: Thing): Line {
   const { id, name, kind = "placement" } = thing;
-  return { id, name, kind, thing, aside: kindOf(thing).aside?.(scene, thing) ?? "", inner: [] };
+  return { id, name, kind, thing, detail: kindOf(thing).detail?.(scene, thing) ?? "", inner: [] };
 }
 
 /** What is in a group, or in the level for null: groups, paths with their courses, arrays, placements. */
@@ -28,8 +28,8 @@ function linesIn(scene: Scene, group: string | null): Line[] {
   const all = [...insideOf(scene.things, group)].sort(
     (a, b) => kindOf(a).rank - kindOf(b).rank || madeOrder(a.id) - madeOrder(b.id),
   );
-  const many = new Map<string, number>();
-  for (const t of all) if (t.kind === "placement") many.set(t.piece, (many.get(t.piece) ?? 0) + 1);
+  const placements = new Map<string, number>();
+  for (const t of all) if (t.kind === "placement") placements.set(t.piece, (placements.get(t.piece) ?? 0) + 1);
   const folds = new Map<string, Line>();
   const out: Line[] = [];
   for (const thing of all) {
@@ -38,17 +38,17 @@ function linesIn(scene: Scene, group: string | null): Line[] {
     if (thing.kind === "path") {
       line.inner = all.flatMap((c) => (c.kind === "course" && c.path === thing.id ? [lineOf(scene, c)] : []));
     } else if (thing.kind === "group") line.inner = linesIn(scene, thing.id);
-    else if (thing.kind === "placement" && (many.get(thing.piece) ?? 0) > MANY) {
+    else if (thing.kind === "placement" && (placements.get(thing.piece) ?? 0) > FOLD_FROM) {
       const key = foldOf(group, thing.piece);
       let fold = folds.get(key);
       if (!fold) {
         const name = scene.pieces.get(thing.piece)?.name ?? "";
-        fold = { id: key, name, kind: "fold", thing: null, aside: "", inner: [] };
+        fold = { id: key, name, kind: "fold", thing: null, detail: "", inner: [] };
         folds.set(key, fold);
         out.push(fold);
       }
       fold.inner.push(line);
-      fold.aside = String(fold.inner.length);
+      fold.detail = String(fold.inner.length);
       continue;
     }
     out.push(line);

@@ -58,11 +58,11 @@ const Stale = styled.div`
 const mm = (metres: number): string => (metres === 0 ? "0" : `${Number((metres * 1000).toPrecision(3))}`);
 /** In per-axis sizes: × 2, or × 1, 2, 4. */
 const timesSize = (size: readonly number[]): string => {
-  const told = size.map((v) => `${Number(v.toPrecision(3))}`);
-  return `× ${told.every((v) => v === told[0]) ? told[0] : told.join(", ")}`;
+  const shownOf = size.map((v) => `${Number(v.toPrecision(3))}`);
+  return `× ${shownOf.every((v) => v === shownOf[0]) ? shownOf[0] : shownOf.join(", ")}`;
 };
 /** What is told for one size, where the piece stands so many times larger. */
-const told = (rung: Rung, times: number) => ({
+const shownOf = (rung: Rung, times: number) => ({
   off: `${rung.proven ? "" : "≈ "}${atMost(1000 * times * rung.largest)}`,
   from: atMost(times * rung.good_from),
 });
@@ -144,7 +144,7 @@ function Rungs({ piece }: { piece: Piece }) {
       {times > 1.0005 && !isStale(piece) && (
         <Stale>
           <span>
-            Made for {timesSize(made)}, told for {timesSize(sizes?.size ?? made)}, as it stands now.
+            Made for {timesSize(made)}, shownOf for {timesSize(sizes?.size ?? made)}, as it stands now.
           </span>
           <Button onPress={() => void startWork("remake_ladder", {}, [piece.id])}>
             <RefreshCw size={14} aria-hidden /> Remake ladder
@@ -181,8 +181,8 @@ function Rungs({ piece }: { piece: Piece }) {
               ) : (
                 <span>{grouped(r.triangles)}</span>
               )}
-              <span>{told(r, times).off}</span>
-              <span>{told(r, times).from}</span>
+              <span>{shownOf(r, times).off}</span>
+              <span>{shownOf(r, times).from}</span>
             </Line>
           ))}
         </Strip>
@@ -192,7 +192,7 @@ function Rungs({ piece }: { piece: Piece }) {
           <Quiet>
             {grouped(chosen.hardware_vertices)} hardware vertices, {mm(times * chosen.rms)} mm off on average (RMS),{" "}
             {chosen.proven ? "nowhere more than" : "by an estimate up to"} {atMost(1000 * times * chosen.largest)} mm.
-            From {told(chosen, times).from} m on it shows by less than a pixel, anywhere in a 16:9 picture.
+            From {shownOf(chosen, times).from} m on it shows by less than a pixel, anywhere in a 16:9 picture.
             {chosen.reached === false && ` ${NO_FEWER}`}
           </Quiet>
           {there && (

@@ -73,7 +73,7 @@ export function ShapeCard() {
   const count = mesh === piece.mesh ? chosen.size : 0;
   const cage = drawn && cageOf(drawn);
   const all = { face: piece.facts.faces, vertex: piece.facts.vertices, edge: (cage?.ends.length ?? 0) / 2 }[kind];
-  const [one, many] = KIND_WORDS[kind];
+  const [one, plural] = KIND_WORDS[kind];
   const found = cage && count > 0 ? measuresOf(piece, cage, kind, chosen) : null;
   const letters: Record<string, string> = { grow: "+", shrink: "Back" };
   return (
@@ -81,7 +81,9 @@ export function ShapeCard() {
       <header>
         <h2>{piece.name}</h2>
         <span>
-          {count === 0 ? `${grouped(all)} ${many}` : `${grouped(count)} of ${grouped(all)} ${all === 1 ? one : many}`}
+          {count === 0
+            ? `${grouped(all)} ${plural}`
+            : `${grouped(count)} of ${grouped(all)} ${all === 1 ? one : plural}`}
         </span>
       </header>
       <div>

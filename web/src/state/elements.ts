@@ -81,7 +81,7 @@ export function pickedNow(): { kind: ElementKind; ids: ReadonlySet<number> } {
 
 /** What was picked of meshes, so that undo and redo bring it back. */
 const KEPT = 64;
-const known = new Map<string, { kind: ElementKind; ids: ReadonlySet<number> }>();
+const lastPicked = new Map<string, { kind: ElementKind; ids: ReadonlySet<number> }>();
 
 function put(piece: Piece, kind: ElementKind, ids: ReadonlySet<number>): void {
   elementStore.setState(({ mode }) => ({
@@ -92,10 +92,10 @@ function put(piece: Piece, kind: ElementKind, ids: ReadonlySet<number>): void {
     ended: NONE,
     mode: kindOfMode(mode) === kind ? mode : kind,
   }));
-  known.delete(piece.mesh);
-  known.set(piece.mesh, { kind, ids });
-  const [oldest] = known.keys();
-  if (known.size > KEPT && oldest !== undefined) known.delete(oldest);
+  lastPicked.delete(piece.mesh);
+  lastPicked.set(piece.mesh, { kind, ids });
+  const [oldest] = lastPicked.keys();
+  if (lastPicked.size > KEPT && oldest !== undefined) lastPicked.delete(oldest);
 }
 
 /** Pick elements of the open piece instead of those before. */
@@ -137,8 +137,8 @@ async function asked(wish: Partial<Omit<ElementsRequest, "piece" | "elements">>)
   const { levelId } = levelStore.getState();
   if (!piece || !levelId) return;
   try {
-    const told = { how: "as it is", angle: 0, ...wish, piece: piece.id, elements: elementsNow() } as const;
-    takeElements(await api.elements(levelId, told));
+    const request = { how: "as it is", angle: 0, ...wish, piece: piece.id, elements: elementsNow() } as const;
+    takeElements(await api.elements(levelId, request));
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
     tell(error.message, "error");
@@ -211,7 +211,7 @@ levelStore.subscribe(() => {
   const piece = openPiece();
   const { ids, mesh, piece: of } = elementStore.getState();
   if (!piece || of !== piece.id || mesh === piece.mesh || levelStore.getState().busy) return;
-  const before = known.get(piece.mesh);
+  const before = lastPicked.get(piece.mesh);
   if (before) put(piece, before.kind, before.ids);
   else if (ids.size > 0) elementStore.setState({ ids: NONE, mesh: piece.mesh, hovered: null });
 });

@@ -21,16 +21,16 @@ function wanted(): string | null {
   const { ids } = selectionStore.getState();
   const { things } = levelStore.getState().scene;
   const thing = ids.length === 1 ? things.get(ids[0] ?? "") : undefined;
-  const many = thing?.kind === "array" || (thing?.kind === "group" && thing.repeat !== null);
-  return many && !isLocked(things, thing.id) && !isHidden(things, thing.id) ? thing.id : null;
+  const repeats = thing?.kind === "array" || (thing?.kind === "group" && thing.repeat !== null);
+  return repeats && !isLocked(things, thing.id) && !isHidden(things, thing.id) ? thing.id : null;
 }
 
 async function ask(): Promise<void> {
   const thing = wanted();
   const { levelId, revision } = levelStore.getState();
-  const known = endsStore.getState();
-  if (thing === known.thing && (thing === null || revision === known.revision)) return;
-  endsStore.setState(thing === null ? NONE : { thing, revision, found: thing === known.thing ? known.found : null });
+  const before = endsStore.getState();
+  if (thing === before.thing && (thing === null || revision === before.revision)) return;
+  endsStore.setState(thing === null ? NONE : { thing, revision, found: thing === before.thing ? before.found : null });
   if (!levelId || thing === null) return;
   const found = await api.ends(levelId, thing).catch(() => null);
   const now = endsStore.getState();

@@ -7,10 +7,10 @@ import { applyDelta, levelStore } from "./level";
 import { lookWhatStands, reload, whenAtRest } from "./steps";
 
 /** A change, or where it is large which one it is and how to read it; or that another project is open. */
-type Told = Partial<Delta> & { whole?: () => Delta; page?: string; open?: string; name?: string; path?: string };
+type Message = Partial<Delta> & { whole?: () => Delta; page?: string; open?: string; name?: string; path?: string };
 
 /** What a message says; null for what says nothing that is understood. Columns are read when they are wanted. */
-function read(data: unknown): Told | null {
+function read(data: unknown): Message | null {
   try {
     if (data instanceof ArrayBuffer) {
       const { level, revision } = readHead(data).head;
@@ -18,27 +18,27 @@ function read(data: unknown): Told | null {
     }
     if (typeof data !== "string") return null;
     const found: unknown = JSON.parse(data);
-    return typeof found === "object" && found !== null ? (found as Told) : null;
+    return typeof found === "object" && found !== null ? (found as Message) : null;
   } catch {
     return null;
   }
 }
 
 /** Take a change over; false when one before it was missed. */
-function taken(told: Told): boolean {
+function taken(message: Message): boolean {
   const { levelId, revision } = levelStore.getState();
   // most are own steps, whose replies have been taken over
-  if (told.level !== levelId || (told.revision ?? 0) <= revision) return true;
+  if (message.level !== levelId || (message.revision ?? 0) <= revision) return true;
   try {
-    return applyDelta(told.whole ? told.whole() : (told as Delta));
+    return applyDelta(message.whole ? message.whole() : (message as Delta));
   } catch {
     return false; // columns that cannot be read: the level is loaded anew
   }
 }
 
 /** Another opening is open: of the same project, with which the page goes along, or of another one. */
-function meetOther(told: Told): void {
-  const other = openingIn(told);
+function meetOther(message: Message): void {
+  const other = openingIn(message);
   if (other && goesAlong(other)) void askProject();
 }
 
@@ -66,14 +66,14 @@ export function listen(level: string, gone: () => void): () => void {
       void lookWhatStands();
     };
     socket.onmessage = (event: MessageEvent<unknown>) => {
-      const told = read(event.data);
+      const message = read(event.data);
       // own steps arrive here too, usually after their reply: while one is on its way, what comes waits for it
       window.setTimeout(
         () =>
           whenAtRest(() => {
             if (stopped) return;
-            if (told?.page === "other") meetOther(told);
-            else if (told?.revision === undefined || !taken(told)) void reload().catch(lost);
+            if (message?.page === "other") meetOther(message);
+            else if (message?.revision === undefined || !taken(message)) void reload().catch(lost);
           }),
         0,
       );

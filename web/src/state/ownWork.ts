@@ -1,23 +1,23 @@
 /** Which long work this tab has begun: only that is saved here as a file when it is done, also after a reload. Where
- * nothing can be kept it is known until then. */
+ * nothing can be kept it is remembered until then. */
 const KEPT = "own work";
-let known: string[] | null = null;
+let ids: string[] | null = null;
 
 function own(): string[] {
-  if (known) return known;
+  if (ids) return ids;
   try {
-    const told: unknown = JSON.parse(sessionStorage.getItem(KEPT) ?? "[]");
-    known = Array.isArray(told) ? told.filter((id) => typeof id === "string") : [];
+    const stored: unknown = JSON.parse(sessionStorage.getItem(KEPT) ?? "[]");
+    ids = Array.isArray(stored) ? stored.filter((id) => typeof id === "string") : [];
   } catch {
-    known = [];
+    ids = [];
   }
-  return known;
+  return ids;
 }
 
-function keep(ids: string[]): void {
-  known = ids;
+function keep(kept: string[]): void {
+  ids = kept;
   try {
-    sessionStorage.setItem(KEPT, JSON.stringify(ids));
+    sessionStorage.setItem(KEPT, JSON.stringify(kept));
   } catch {
     // private pages may keep nothing
   }
@@ -32,5 +32,5 @@ export const forgetOwn = (job: string): void => {
 };
 /** As a page that is opened finds it. */
 export const readOwnAnew = (): void => {
-  known = null;
+  ids = null;
 };

@@ -30,14 +30,14 @@ const size = (value: unknown, side: Side): number => {
 
 function kept(): Layout {
   try {
-    const told = JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Layout>;
+    const stored = JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Layout>;
     const of = (room: "wide" | "narrow") => ({
-      left: told.folded?.[room]?.left ?? first.folded[room].left,
-      cards: told.folded?.[room]?.cards ?? first.folded[room].cards,
+      left: stored.folded?.[room]?.left ?? first.folded[room].left,
+      cards: stored.folded?.[room]?.cards ?? first.folded[room].cards,
     });
     return {
-      left: size(told.left, "left"),
-      cards: size(told.cards, "cards"),
+      left: size(stored.left, "left"),
+      cards: size(stored.cards, "cards"),
       folded: { wide: of("wide"), narrow: of("narrow") },
     };
   } catch {
@@ -66,10 +66,10 @@ function change(next: Layout): void {
   } catch {
     // a browser that keeps nothing begins anew the next time
   }
-  told();
+  notify();
 }
 
-function told(): void {
+function notify(): void {
   applyLayout();
   for (const listener of listeners) listener();
 }
@@ -83,10 +83,10 @@ export function fold(side: Side, folded: boolean): void {
 
 /** Hear of changes, also when the window becomes wide or narrow; returns how to stop. */
 export function onLayout(listener: () => void): () => void {
-  if (listeners.size === 0) window.addEventListener("resize", told);
+  if (listeners.size === 0) window.addEventListener("resize", notify);
   listeners.add(listener);
   return () => {
     listeners.delete(listener);
-    if (listeners.size === 0) window.removeEventListener("resize", told);
+    if (listeners.size === 0) window.removeEventListener("resize", notify);
   };
 }

@@ -53,7 +53,7 @@ export function OneField({ field, value, error, focus, onPreview, onCommit }: On
       return (
         <VectorField
           label={field.title}
-          aside={field.unit === "°" ? "degrees" : field.unit}
+          hint={field.unit === "°" ? "degrees" : field.unit}
           help={field.help}
           value={Array.isArray(value) ? (value as Vector) : [0, 0, 0]}
           step={field.step ?? 0.5}

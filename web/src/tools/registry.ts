@@ -23,8 +23,8 @@ export function whyNot(tool: ToolInfo, chosen: readonly Row[]): string | null {
   const { kinds = [], least = 0, most, having = [] } = tool.need;
   const rows = kinds.includes("course") ? chosen : withoutFollowers(levelStore.getState().scene.things, chosen);
   const lacks = (r: Row) => {
-    const known = having.filter((name) => name in r);
-    return known.length > 0 && known.every((name) => (r as Record<string, unknown>)[name] == null);
+    const present = having.filter((name) => name in r);
+    return present.length > 0 && present.every((name) => (r as Record<string, unknown>)[name] == null);
   };
   const right = rows.every((r) => (kinds as string[]).includes(r.kind ?? ""));
   if (right && rows.length > 0 && rows.some(lacks)) {
@@ -56,11 +56,11 @@ export function startingParams(tool: ToolInfo): Params {
   if (tool.prefill) {
     // what works on nothing that is selected works on the level
     const row = tool.need.kinds?.length ? rows[0] : level;
-    const known = Object.keys((tool.fields as { properties?: object }).properties ?? {}).flatMap((name) => {
+    const present = Object.keys((tool.fields as { properties?: object }).properties ?? {}).flatMap((name) => {
       const value = (row as Record<string, unknown> | null | undefined)?.[name];
       return name === "tool" || value === undefined ? [] : [[name, value]];
     });
-    return { ...defaults, ...Object.fromEntries(known), ...BY_HAND[tool.tool]?.starting?.(rows) };
+    return { ...defaults, ...Object.fromEntries(present), ...BY_HAND[tool.tool]?.starting?.(rows) };
   }
   const out: Params = { ...defaults, ...remembered(tool.tool) };
   if ("name" in defaults) out.name = defaults.name;

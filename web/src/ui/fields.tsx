@@ -10,7 +10,7 @@ const Three = styled.div`
 
 interface VectorFieldProps {
   label: string;
-  aside?: string;
+  hint?: string;
   value: Vector;
   step?: number;
   digits?: number;
@@ -24,7 +24,7 @@ interface VectorFieldProps {
 /** Three numbers with their axes' letters. */
 export function VectorField({
   label,
-  aside,
+  hint,
   value,
   step,
   digits,
@@ -39,7 +39,7 @@ export function VectorField({
     <Three role="group" aria-label={label} title={help}>
       <header>
         <span>{label}</span>
-        <span>{aside ?? unit ?? ""}</span>
+        <span>{hint ?? unit ?? ""}</span>
       </header>
       <div>
         {["X", "Y", "Z"].map((axis, k) => (

@@ -10,4 +10,4 @@ export function atMost(value: number): string {
 }
 
 /** A number with its word: 1 file, 12 files. */
-export const counted = (n: number, one: string, many: string): string => `${grouped(n)} ${n === 1 ? one : many}`;
+export const counted = (n: number, one: string, plural: string): string => `${grouped(n)} ${n === 1 ? one : plural}`;

@@ -60,10 +60,10 @@ export function Viewport() {
   const scheme = night ? nightSheet : daySheet;
   const opened = useLevel((s) => s.levelId !== null);
   const whole = useAllMeshes();
-  const late = useSeen();
+  const firstSeen = useSeen();
   // the first frame waits for all that it shows: half a level is not worth the time
   const [awake, setAwake] = useState(false);
-  if (!awake && ((opened && whole) || late)) setAwake(true);
+  if (!awake && ((opened && whole) || firstSeen)) setAwake(true);
   useEffect(() => {
     const query = window.matchMedia("(prefers-color-scheme: dark)");
     const change = () => setNight(query.matches);
@@ -207,12 +207,12 @@ function Stage({ scheme }: { scheme: Scheme }) {
     placeSun(scene);
     invalidate();
   }, [scene, invalidate]);
-  const late = useSeen();
+  const firstSeen = useSeen();
   useEffect(() => {
-    if (!late) return;
+    if (!firstSeen) return;
     castShadows();
     invalidate();
-  }, [late, invalidate]);
+  }, [firstSeen, invalidate]);
   const frames = useRef(0);
   useFrame(() => {
     const view = viewStore.getState();

@@ -9,9 +9,9 @@ export interface CardInView {
   Signs?: ComponentType<{ scheme: Scheme }>;
 }
 
-const known = new Map<string, CardInView>();
+const cards = new Map<string, CardInView>();
 
 /** Say what a tool's card changes in the view while it is open. */
-export const whileOpen = (tool: string, what: CardInView): void => void known.set(tool, what);
+export const whileOpen = (tool: string, what: CardInView): void => void cards.set(tool, what);
 
-export const useCardInView = (): CardInView | undefined => useRunning((s) => known.get(s.card ?? ""));
+export const useCardInView = (): CardInView | undefined => useRunning((s) => cards.get(s.card ?? ""));

@@ -105,7 +105,7 @@ describe.each(["free", "plan", "eye"] as const)("what a sphere spans in the %s v
     const ahead = new Vector3(0, 0, -1).transformDirection(viewport.camera.matrixWorld);
     const aside = new Vector3(1, 0, 0).transformDirection(viewport.camera.matrixWorld);
     const middle = viewport.camera.position.clone().addScaledVector(ahead, 30);
-    const pixels = viewport.gauge();
+    const pixels = viewport.pixelScale();
     const at = (p: Vector3, reach: number) => pixels(new Float32Array([9, ...p.toArray(), reach]), 1);
     const [a, b] = [viewport.seen(middle), viewport.seen(middle.clone().addScaledVector(aside, 0.5))];
     expect(at(middle, 0.5)).toBeCloseTo((b?.x ?? 0) - (a?.x ?? 0), 2);

@@ -100,7 +100,7 @@ class ViewportController {
   }
 
   /** How many pixels a sphere (x, y, z, reach at a place of an array) reaches from its middle; 0 where it is not seen. */
-  gauge(): (spheres: Float32Array, at: number) => number {
+  pixelScale(): (spheres: Float32Array, at: number) => number {
     const { camera, height } = this;
     const all = new Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
     const planes = new Frustum().setFromProjectionMatrix(all).planes;

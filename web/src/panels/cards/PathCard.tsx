@@ -78,7 +78,7 @@ export function PathCard({ row: path }: { row: Path }) {
             </Row>
             <VectorField
               label={points.length === 1 ? "Position" : "Middle"}
-              aside="world axes, m"
+              hint="world axes, m"
               value={middle}
               digits={2}
               onPreview={(to) => show("move", { by: minus(to, middle) })}

@@ -49,7 +49,7 @@ export function StandingCard({ row: thing }: { row: Placement | ArrayRow }) {
       </header>
       <div>
         <StandFields label="Position" of={thing} set={set} />
-        <VectorField label="Size" aside="factors" value={size} step={0.1} onCommit={(s) => set({ size: s })} />
+        <VectorField label="Size" hint="factors" value={size} step={0.1} onCommit={(s) => set({ size: s })} />
         {size.some((v) => v !== 1) && (
           <Unclean>
             <TriangleAlert size={14} aria-hidden />

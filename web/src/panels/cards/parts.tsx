@@ -45,8 +45,8 @@ export function PieceFacts({ piece, items = 1, factors, all = piece.facts }: Fac
     .map((v, k) => ((v - (piece.facts.low[k] ?? 0)) * Math.abs(factors?.[k] ?? 1)).toFixed(2))
     .join(" × ");
   // what is told of slimming is meant for one size; what stands larger is farther off
-  const told = piece.slim?.size ?? [1, 1, 1];
-  const times = Math.max(1, ...told.map((t, k) => Math.abs(factors?.[k] ?? 0) / (t || 1)));
+  const madeFor = piece.slim?.size ?? [1, 1, 1];
+  const times = Math.max(1, ...madeFor.map((t, k) => Math.abs(factors?.[k] ?? 0) / (t || 1)));
   return (
     <Facts>
       <dt>Measures</dt>
@@ -91,7 +91,7 @@ export function StandFields({ label, of, set }: StandProps) {
     <>
       <VectorField
         label={label}
-        aside="world axes, m"
+        hint="world axes, m"
         digits={2}
         value={(of.position ?? [0, 0, 0]) as Vector}
         step={step}
@@ -99,7 +99,7 @@ export function StandFields({ label, of, set }: StandProps) {
       />
       <VectorField
         label="Turn"
-        aside="degrees"
+        hint="degrees"
         digits={2}
         value={degrees(of.turn)}
         step={15}

@@ -6,6 +6,6 @@ import type { Kind } from "./kind";
 export const group: Kind<Group> = {
   icon: "group",
   rank: 0,
-  aside: (scene, { id }) => String(insideOf(scene.things, id).length),
+  detail: (scene, { id }) => String(insideOf(scene.things, id).length),
   held: ({ position, turn }) => ({ position, turn }),
 };

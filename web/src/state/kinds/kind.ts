@@ -12,7 +12,7 @@ export interface Kind<T extends Row> {
   /** Points of what is drawn of itself. */
   points?(scene: Scene, thing: T): readonly (readonly number[])[];
   /** What is said beside its name in the list. */
-  aside?(scene: Scene, thing: T): string;
+  detail?(scene: Scene, thing: T): string;
   /** Where the handles hold it, and how it is turned; not given where it cannot be held. */
   held?(thing: T): { position: Vector; turn: Turn };
 }

@@ -9,6 +9,6 @@ export const measure: Kind<Measure> = {
   icon: "ruler-dimension-line",
   rank: 5,
   points: (_, { start, end }) => [start, end],
-  aside: (_, thing) => `${lengthOf(thing).toFixed(2)} m`,
+  detail: (_, thing) => `${lengthOf(thing).toFixed(2)} m`,
   held: ({ start }) => ({ position: start, turn: UNTURNED }),
 };

@@ -7,7 +7,7 @@ export const path: Kind<Path> = {
   icon: "spline",
   rank: 1,
   points: (scene, { id }) => scene.paths.get(id)?.line ?? [],
-  aside: (scene, { id }) => `${(scene.paths.get(id)?.length ?? 0).toFixed(1)} m`,
+  detail: (scene, { id }) => `${(scene.paths.get(id)?.length ?? 0).toFixed(1)} m`,
   held({ points }) {
     const middle = new Vector3();
     for (const { position } of points) middle.add(new Vector3(...position));

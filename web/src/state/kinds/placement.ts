@@ -10,11 +10,11 @@ export const placement: Kind<Placement> = {
   rank: 4,
   runs(scene, thing) {
     // in a group that repeats it
-    const many = scene.items.get(thing.id);
-    if (many) return many;
+    const items = scene.items.get(thing.id);
+    if (items) return items;
     const facts = scene.pieces.get(thing.piece)?.facts;
-    const known = single.get(thing);
-    if (known && known.facts === facts) return known.runs;
+    const cached = single.get(thing);
+    if (cached && cached.facts === facts) return cached.runs;
     const rows = [[...thing.position, ...thing.turn, ...thing.size]];
     const counts = { triangles: facts?.triangles ?? 0, hardware_vertices: facts?.hardware_vertices ?? 0 };
     const own = { mesh: null, numbers: [0], rows, faces: [], count: 1, low: null, high: null };

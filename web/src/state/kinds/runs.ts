@@ -11,7 +11,7 @@ export const array: Kind<ArrayRow> = {
   icon: "columns-3",
   rank: 3,
   runs: items,
-  aside: count,
+  detail: count,
   held: ({ position, turn }) => ({ position, turn }),
 };
 
@@ -20,5 +20,5 @@ export const course: Kind<Course> = {
   icon: "waypoints",
   rank: 2,
   runs: items,
-  aside: count,
+  detail: count,
 };

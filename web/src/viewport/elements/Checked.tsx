@@ -90,7 +90,7 @@ function marks(mesh: ViewMesh, check: Check, scheme: Scheme): (() => Object3D)[]
     );
   const faulty = check.kinds.filter((k) => k.fault && k.elements.kind === "face").flatMap((k) => [...of(k.code)]);
   const near = { polygonOffset: true, polygonOffsetFactor: -0.6, polygonOffsetUnits: -0.6, depthWrite: false };
-  const wash = (color: string) =>
+  const overlay = (color: string) =>
     new MeshBasicMaterial({ color, transparent: true, opacity: 0.35, side: DoubleSide, ...near });
   const ink = (color: string, opacity = 1) => new LineBasicMaterial({ color, transparent: true, opacity });
   const every = placesOf(cage, "face", new Set(cage.faces));
@@ -104,8 +104,8 @@ function marks(mesh: ViewMesh, check: Check, scheme: Scheme): (() => Object3D)[]
   return [
     part(every, back, 5),
     lines(cuts(cage), ink(scheme.ink, 0.28), 6),
-    part(placesOf(cage, "face", new Set([...of("n_gons"), ...of("bent")])), wash(scheme.ochre), 6),
-    part(placesOf(cage, "face", new Set(faulty)), wash(scheme.fault), 7),
+    part(placesOf(cage, "face", new Set([...of("n_gons"), ...of("bent")])), overlay(scheme.ochre), 6),
+    part(placesOf(cage, "face", new Set(faulty)), overlay(scheme.fault), 7),
     lines(placesOf(cage, "edge", new Set([...of("border"), ...of("crowded"), ...of("against")])), ink(scheme.fault), 8),
     lines(normals(mesh, cage), ink(scheme.petrol, 0.8), 8),
   ];

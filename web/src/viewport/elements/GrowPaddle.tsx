@@ -28,11 +28,11 @@ const SIZE = 28;
 /** The round paddle with a plus beyond the picked faces: dragged, it pulls them out. */
 export function GrowPaddle({ scheme }: { scheme: Scheme }) {
   const kind = useElements((s) => s.kind);
-  const many = useElements((s) => s.ids.size);
+  const count = useElements((s) => s.ids.size);
   const wanted = useHandlesWanted();
   const held = useDrag((s) => s.handle);
   const set = useOwned(() => paddle(scheme), [scheme]);
-  const here = wanted && many > 0 && kind !== "vertex" && (held === null || held === "grow-out");
+  const here = wanted && count > 0 && kind !== "vertex" && (held === null || held === "grow-out");
   // faces are pulled out of borders only, which a closed piece has not
   const now = here ? heldElements() : null;
   const visible = now?.normal != null && (kind === "face" || !now.piece.facts.closed);

@@ -11,14 +11,14 @@ export interface Cage {
   faces: Uint32Array;
 }
 
-const known = new WeakMap<ViewMesh, Cage>();
+const cages = new WeakMap<ViewMesh, Cage>();
 
 /** The cage of a mesh that is drawn. */
 export function cageOf(mesh: ViewMesh): Cage {
-  let cage = known.get(mesh);
+  let cage = cages.get(mesh);
   if (!cage) {
     cage = made(mesh);
-    known.set(mesh, cage);
+    cages.set(mesh, cage);
   }
   return cage;
 }

@@ -45,9 +45,9 @@ export function EndTabs({ scheme }: { scheme: Scheme }) {
 function tabs(ends: readonly End[], scheme: Scheme) {
   const group = new Group();
   const made = ends.map((end) => {
-    const many = COUNTS.includes(end.of);
-    const shape = many ? new CylinderGeometry(8, 8, 5, 20) : new OctahedronGeometry(8);
-    const colour = many ? scheme.petrol : scheme.ochre;
+    const counts = COUNTS.includes(end.of);
+    const shape = counts ? new CylinderGeometry(8, 8, 5, 20) : new OctahedronGeometry(8);
+    const colour = counts ? scheme.petrol : scheme.ochre;
     const tab = new Mesh(shape, new MeshBasicMaterial({ color: colour, depthTest: false, transparent: true }));
     tab.position.set(...end.at);
     if (!end.turn) tab.quaternion.copy(new Quaternion().setFromUnitVectors(UP, new Vector3(...end.way)));

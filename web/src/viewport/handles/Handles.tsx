@@ -56,7 +56,7 @@ export function useHandlePlace(): Vector3 | null {
 export function Handles({ scheme }: { scheme: Scheme }) {
   const place = useHandlePlace();
   const wanted = useHandlesWanted();
-  const many = useSelection((s) => s.ids.length > 1);
+  const several = useSelection((s) => s.ids.length > 1);
   const invalidate = useThree((s) => s.invalidate);
   const held = useDrag((s) => s.handle);
   const sizing = useHandles((h) => h.sizing);
@@ -68,11 +68,11 @@ export function Handles({ scheme }: { scheme: Scheme }) {
   const visible = place !== null && wanted && (!sizing || shaping);
   useEffect(() => {
     if (!visible) return;
-    for (const part of set.parts) if (part !== set.spread || many) viewport.handles.add(part);
+    for (const part of set.parts) if (part !== set.spread || several) viewport.handles.add(part);
     return () => {
       for (const part of set.parts) viewport.handles.delete(part);
     };
-  }, [visible, set, many]);
+  }, [visible, set, several]);
   useEffect(() => {
     for (const part of [...set.parts, ...set.shown]) {
       const material = part.material as MeshBasicMaterial;
@@ -91,7 +91,7 @@ export function Handles({ scheme }: { scheme: Scheme }) {
     set.group.position.copy(at);
     set.group.scale.setScalar(LENGTH * viewport.metresPerPixel(at, viewStore.getState()));
     const back = set.group.quaternion.clone().invert();
-    set.spread.visible = many && (held === null || held === "spread-all");
+    set.spread.visible = several && (held === null || held === "spread-all");
     set.spread.position
       .copy(ASIDE)
       .multiplyScalar(REACH)
@@ -102,14 +102,14 @@ export function Handles({ scheme }: { scheme: Scheme }) {
   return visible ? <primitive object={set.group} /> : null;
 }
 
-type Part = Mesh | LineSegments;
+type HandlePart = Mesh | LineSegments;
 
 function handleSet(scheme: Scheme) {
   const group = new Group();
-  const parts: Part[] = [];
-  const shown: Part[] = [];
+  const parts: HandlePart[] = [];
+  const shown: HandlePart[] = [];
   const paddles: Mesh[] = [];
-  const dress = <T extends Part>(part: T, handle: string, opacity: number, rank: number): T => {
+  const tagged = <T extends HandlePart>(part: T, handle: string, opacity: number, rank: number): T => {
     Object.assign(part.userData, { handle, opacity, rank });
     part.renderOrder = 20 + rank;
     return part;
@@ -121,14 +121,14 @@ function handleSet(scheme: Scheme) {
     const turn = new Group();
     if (axis === "x") turn.rotation.z = -Math.PI / 2;
     if (axis === "z") turn.rotation.x = Math.PI / 2;
-    const shaft = dress(
+    const shaft = tagged(
       new Mesh(new CylinderGeometry(0.012, 0.012, REACH - 0.16, 6), plain(colour)),
       `move-${axis}`,
       0.95,
       2,
     );
     shaft.position.y = (REACH + 0.16) / 2;
-    const grab = dress(
+    const grab = tagged(
       new Mesh(new CylinderGeometry(0.07, 0.07, REACH - 0.1, 6), plain(colour, 0)),
       `move-${axis}`,
       0,
@@ -137,10 +137,10 @@ function handleSet(scheme: Scheme) {
     grab.position.y = (REACH + 0.2) / 2;
     grab.userData.pickOnly = true;
     turn.add(shaft, grab);
-    const dial = dress(new Mesh(new TorusGeometry(0.86, 0.008, 6, 96), plain(colour, 0.7)), `turn-${axis}`, 0.7, 3);
-    const dialGrab = dress(new Mesh(new TorusGeometry(0.86, 0.055, 6, 64), plain(colour, 0)), `turn-${axis}`, 0, 3);
+    const dial = tagged(new Mesh(new TorusGeometry(0.86, 0.008, 6, 96), plain(colour, 0.7)), `turn-${axis}`, 0.7, 3);
+    const dialGrab = tagged(new Mesh(new TorusGeometry(0.86, 0.055, 6, 64), plain(colour, 0)), `turn-${axis}`, 0, 3);
     dialGrab.userData.pickOnly = true;
-    const ticks = dress(
+    const ticks = tagged(
       new LineSegments(
         tickMarks(),
         new LineBasicMaterial({ color: colour, transparent: true, opacity: 0.8, depthTest: false }),
@@ -154,7 +154,7 @@ function handleSet(scheme: Scheme) {
       turn.add(part);
     }
     group.add(turn);
-    const paddle = dress(
+    const paddle = tagged(
       new Mesh(new PlaneGeometry(0.26, 0.26), lettered(axis.toUpperCase(), colour)),
       `move-${axis}`,
       1,
@@ -166,18 +166,23 @@ function handleSet(scheme: Scheme) {
     parts.push(grab, dialGrab, paddle);
     shown.push(shaft, dial, ticks);
     const [a, b] = AXES.filter((other) => other !== axis) as [Axis, Axis];
-    const tab = dress(new Mesh(new BoxGeometry(0.2, 0.2, 0.001), plain(colour, 0.45)), `plane-${a}${b}`, 0.45, 1);
+    const tab = tagged(new Mesh(new BoxGeometry(0.2, 0.2, 0.001), plain(colour, 0.45)), `plane-${a}${b}`, 0.45, 1);
     tab.position.copy(axisVector(a).add(axisVector(b)).multiplyScalar(0.42));
     if (axis === "x") tab.rotation.y = Math.PI / 2;
     if (axis === "y") tab.rotation.x = Math.PI / 2;
     group.add(tab);
     parts.push(tab);
   }
-  const hub = dress(new Mesh(new TorusGeometry(0.06, 0.014, 6, 24), plain(scheme.ochre)), "free-ground", 1, 0);
-  const hubGrab = dress(new Mesh(new CircleGeometry(0.11, 16), plain(scheme.ochre, 0)), "free-ground", 0, -1);
+  const hub = tagged(new Mesh(new TorusGeometry(0.06, 0.014, 6, 24), plain(scheme.ochre)), "free-ground", 1, 0);
+  const hubGrab = tagged(new Mesh(new CircleGeometry(0.11, 16), plain(scheme.ochre, 0)), "free-ground", 0, -1);
   hubGrab.userData.pickOnly = true;
   paddles.push(hub, hubGrab);
-  const spread = dress(new Mesh(new PlaneGeometry(0.26, 0.26), pictured(drawSpread, scheme.ochre)), "spread-all", 1, 0);
+  const spread = tagged(
+    new Mesh(new PlaneGeometry(0.26, 0.26), pictured(drawSpread, scheme.ochre)),
+    "spread-all",
+    1,
+    0,
+  );
   paddles.push(spread);
   group.add(hub, hubGrab, spread);
   shown.push(hub);

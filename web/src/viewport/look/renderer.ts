@@ -20,8 +20,8 @@ import { viewport } from "../controller";
 import { canvas, makeReady } from "./canvas";
 
 const context = makeReady() ?? undefined;
-const told = context?.getExtension("WEBGL_debug_renderer_info");
-const drawnBy = String((told && context?.getParameter(told.UNMASKED_RENDERER_WEBGL)) ?? "");
+const debugInfo = context?.getExtension("WEBGL_debug_renderer_info");
+const drawnBy = String((debugInfo && context?.getParameter(debugInfo.UNMASKED_RENDERER_WEBGL)) ?? "");
 /** Whether there is no graphics card, and the processor draws. */
 export const inSoftware = /swiftshader|llvmpipe|software|basic render/i.test(drawnBy);
 /** The viewport's renderer and its lights; there is one of each, from before the page is built. */

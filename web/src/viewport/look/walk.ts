@@ -81,8 +81,8 @@ function tick(): void {
     way.z += z;
   }
   if (way.lengthSq() > 0) go(way.normalize().multiplyScalar(SPEED * time));
-  const settled = settle(time);
-  running = held.size > 0 || !settled;
+  const fallen = gravity(time);
+  running = held.size > 0 || !fallen;
   if (running) requestAnimationFrame(tick);
 }
 
@@ -112,7 +112,7 @@ function go(way: Vector3): void {
 }
 
 /** Fall until there is a floor. True when one stands. */
-function settle(time: number): boolean {
+function gravity(time: number): boolean {
   const feet = feetOf();
   const floor = floorUnder(feet);
   const lowest = floor ?? Math.min(0, feet.y);
@@ -165,9 +165,9 @@ function pushedOut(start: Vector3): Vector3 {
     );
     const before = body.start.clone();
     for (const mesh of viewport.pickables) pushFrom(mesh, body, radius);
-    const aside = body.start.sub(before);
-    feet.add(aside);
-    if (aside.lengthSq() < 1e-10) break;
+    const push = body.start.sub(before);
+    feet.add(push);
+    if (push.lengthSq() < 1e-10) break;
   }
   return feet;
 }
@@ -198,12 +198,12 @@ function pushFrom(mesh: InstancedMesh, body: Line3, radius: number): void {
         triangle.needsUpdate = true;
         const away = triangle.closestPointToSegment(body, onTriangle, onBody);
         if (away >= radius) return false;
-        const aside = onBody.sub(onTriangle).setY(0);
-        const length = aside.length();
+        const push = onBody.sub(onTriangle).setY(0);
+        const length = push.length();
         if (length < 1e-6) return false;
-        aside.multiplyScalar((radius - away) / length);
-        body.start.add(aside);
-        body.end.add(aside);
+        push.multiplyScalar((radius - away) / length);
+        body.start.add(push);
+        body.end.add(push);
         return false;
       },
     });

@@ -57,9 +57,9 @@ async function take(): Promise<void> {
     return;
   }
   if (!now.landing) return;
-  const told = { elements: elementsNow(), grip: now.grip, landing: now.landing.point };
+  const params = { elements: elementsNow(), grip: now.grip, landing: now.landing.point };
   run(null);
-  await takeStep("dock_elements", told, selectionStore.getState().ids);
+  await takeStep("dock_elements", params, selectionStore.getState().ids);
 }
 
 function Prompt() {

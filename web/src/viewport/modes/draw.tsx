@@ -263,8 +263,8 @@ function measured(now: DrawRun, note: string): string {
   const values = Object.entries(now.found?.values ?? {});
   const turns = now.info.drags[now.stage]?.per ? "" : " m";
   if (values.length === 0) return now.hover && now.stage === 0 ? `${spoken(now.hover)} m` : "";
-  const told = values.length > 2 ? values.filter(([name]) => name.startsWith("opening")) : values;
-  return `${told.map(([, v]) => v.toFixed(2)).join(" × ")}${turns}${note ? ` · ${note}` : ""}`;
+  const shownValues = values.length > 2 ? values.filter(([name]) => name.startsWith("opening")) : values;
+  return `${shownValues.map(([, v]) => v.toFixed(2)).join(" × ")}${turns}${note ? ` · ${note}` : ""}`;
 }
 
 function Prompt() {

@@ -10,7 +10,7 @@ export function Findings({ scheme }: { scheme: Scheme }) {
   const scene = useLevel(shown);
   const ids = useSelection((s) => s.ids);
   const found = (scene.summary?.findings ?? []).filter((f) => f.place);
-  const told = (id: string): boolean => {
+  const isShownHere = (id: string): boolean => {
     const thing = scene.things.get(id);
     return ids.includes(id) || (thing?.kind === "course" && ids.includes(thing.path));
   };
@@ -21,7 +21,7 @@ export function Findings({ scheme }: { scheme: Scheme }) {
           f.place && (
             <Fragment key={f.code + f.thing + f.place.join()}>
               <Dots points={[f.place]} colour={scheme.ochre} size={12} />
-              {told(f.thing) && f.label && <Tag at={f.place} text={f.label} colour={scheme.ochre} lift={1.2} />}
+              {isShownHere(f.thing) && f.label && <Tag at={f.place} text={f.label} colour={scheme.ochre} lift={1.2} />}
             </Fragment>
           ),
       )}

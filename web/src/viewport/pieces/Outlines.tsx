@@ -30,15 +30,15 @@ export function outlinedTogether(
   return out;
 }
 
-const known = new WeakMap<BufferGeometry, Float32Array>();
+const cached = new WeakMap<BufferGeometry, Float32Array>();
 
 /** The ends of line segments, six numbers each. */
 function endsOf(lines: BufferGeometry): Float32Array {
-  let ends = known.get(lines);
+  let ends = cached.get(lines);
   if (!ends) {
     const plain = lines.index ? lines.toNonIndexed() : lines;
     ends = new Float32Array((plain.getAttribute("position") as BufferAttribute).array);
-    known.set(lines, ends);
+    cached.set(lines, ends);
   }
   return ends;
 }
@@ -79,6 +79,6 @@ export function Outlines({ entries, together, scheme }: OutlinesProps) {
     );
     invalidate();
   }, [buffer, parts, dragged, invalidate]);
-  useFrame(() => buffer.look(viewport.gauge()));
+  useFrame(() => buffer.look(viewport.pixelScale()));
   return parts.list.length > 0 ? <primitive object={buffer.lines} /> : null;
 }

@@ -70,19 +70,19 @@ export function PieceInstances(props: InstancesProps) {
   const within = useView((v) => v.inside);
   const open = useOpenPiece();
   // what is not open in Shape stands back like what is not in the group that is worked on
-  const aside = open !== null && open !== piece.id;
-  const inside = aside ? "" : within;
+  const dimmed = open !== null && open !== piece.id;
+  const inside = dimmed ? "" : within;
   const selected = useMemo(() => {
     const out = reach(things, ids);
     for (const id of ids) out.add(id);
     return out;
   }, [things, ids]);
   const [near, rest] = useMemo(() => {
-    if (aside) return [none, entries];
+    if (dimmed) return [none, entries];
     if (inside === null) return [entries, none];
     const within = reach(things, [inside]);
     return [entries.filter((e) => within.has(e.thing)), entries.filter((e) => !within.has(e.thing))];
-  }, [entries, things, inside, aside]);
+  }, [entries, things, inside, dimmed]);
   const marked = useMemo(() => {
     return selected.has(piece.id) ? entries : entries.filter((e) => selected.has(e.thing));
   }, [entries, selected, piece.id]);
@@ -152,7 +152,7 @@ export function PieceInstances(props: InstancesProps) {
               material={faint}
               entries={rest}
               piece={piece}
-              faces={aside ? faces : undefined}
+              faces={dimmed ? faces : undefined}
               order={1}
             />
           )}
@@ -165,9 +165,9 @@ export function PieceInstances(props: InstancesProps) {
         <Instances kind="lines" geometry={mesh.inner} material={inks.inner} entries={near} piece={piece} order={1} />
       )}
       {marked.length > 0 && !laddered && (
-        <Wash
+        <Overlay
           mesh={mesh}
-          wash={shaping ? inks.open : inks.wash}
+          overlay={shaping ? inks.open : inks.overlay}
           line={inks.selected}
           entries={marked}
           piece={piece}
@@ -175,10 +175,10 @@ export function PieceInstances(props: InstancesProps) {
         />
       )}
       {following.length > 0 && (
-        <Wash mesh={mesh} wash={inks.follow} line={inks.selected} entries={following} piece={piece} order={3} />
+        <Overlay mesh={mesh} overlay={inks.follow} line={inks.selected} entries={following} piece={piece} order={3} />
       )}
       {under.length > 0 && (
-        <Wash mesh={mesh} wash={inks.hoverWash} line={inks.hovered} entries={under} piece={piece} order={2} />
+        <Overlay mesh={mesh} overlay={inks.hoverOverlay} line={inks.hovered} entries={under} piece={piece} order={2} />
       )}
     </>
   );
@@ -198,7 +198,7 @@ const luminance = ([r = 1, g = 1, b = 1]: readonly number[] = []): number => 0.2
 
 /** Lines and washes; on dark surfaces the inner lines are light, so that the mesh is seen there too. */
 function inksOf(scheme: Scheme, dark: boolean, inner: boolean) {
-  const wash = (color: string, opacity: number) =>
+  const overlay = (color: string, opacity: number) =>
     new MeshBasicMaterial({
       color,
       transparent: true,
@@ -212,23 +212,23 @@ function inksOf(scheme: Scheme, dark: boolean, inner: boolean) {
     inner: new LineBasicMaterial({ color: dark ? "#f5f2ea" : scheme.ink, transparent: true, opacity: 0.3 }),
     selected: new LineBasicMaterial({ color: scheme.petrol }),
     hovered: new LineBasicMaterial({ color: scheme.ochre }),
-    wash: wash(scheme.petrol, inner ? 0.14 : 0.34),
-    open: wash(scheme.petrol, 0.03),
-    follow: wash(scheme.petrol, 0.16),
-    hoverWash: wash(scheme.ochre, 0.16),
+    overlay: overlay(scheme.petrol, inner ? 0.14 : 0.34),
+    open: overlay(scheme.petrol, 0.03),
+    follow: overlay(scheme.petrol, 0.16),
+    hoverOverlay: overlay(scheme.ochre, 0.16),
   };
 }
 
-interface WashProps {
+interface OverlayProps {
   mesh: ViewMesh;
-  wash: Material;
+  overlay: Material;
   line: Material;
   entries: readonly Entry[];
   piece: Piece;
   order: number;
 }
 
-function Wash({ mesh, wash, line, entries, piece, order }: WashProps) {
+function Overlay({ mesh, overlay, line, entries, piece, order }: OverlayProps) {
   return (
     <>
       {mesh.slots.map(({ slot, geometry }) => (
@@ -236,7 +236,7 @@ function Wash({ mesh, wash, line, entries, piece, order }: WashProps) {
           key={slot}
           kind="mesh"
           geometry={geometry}
-          material={wash}
+          material={overlay}
           entries={entries}
           piece={piece}
           order={order}

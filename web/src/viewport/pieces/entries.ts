@@ -30,10 +30,10 @@ export function itemOf({ item, together }: Entry, face: number): { item: number;
   return { item: item + (numbers[k] ?? 0), face: face - (ends[k - 1] ?? 0) };
 }
 
-const known = new WeakMap<Run, Entry[]>();
+const cached = new WeakMap<Run, Entry[]>();
 
 function entriesOf(thing: string, run: Run): readonly Entry[] {
-  let entries = known.get(run);
+  let entries = cached.get(run);
   if (!entries) {
     const { numbers, faces, count } = run;
     let end = 0;
@@ -46,7 +46,7 @@ function entriesOf(thing: string, run: Run): readonly Entry[] {
         ? { thing, item: k * count, pose, together: { ends, numbers } }
         : { thing, item: numbers[k] ?? 0, pose },
     );
-    known.set(run, entries);
+    cached.set(run, entries);
   }
   return entries;
 }

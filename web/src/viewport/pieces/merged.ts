@@ -15,10 +15,10 @@ interface Plain {
   index: Uint32Array;
 }
 
-const known = new WeakMap<BufferGeometry, Plain>();
+const plains = new WeakMap<BufferGeometry, Plain>();
 
 function plainOf(geometry: BufferGeometry): Plain {
-  let plain = known.get(geometry);
+  let plain = plains.get(geometry);
   if (!plain) {
     const position = geometry.getAttribute("position") as BufferAttribute;
     const normal = geometry.getAttribute("normal") as BufferAttribute | undefined;
@@ -30,7 +30,7 @@ function plainOf(geometry: BufferGeometry): Plain {
         ? new Uint32Array(geometry.index.array)
         : Uint32Array.from({ length: position.count }, (_, k) => k),
     };
-    known.set(geometry, plain);
+    plains.set(geometry, plain);
   }
   return plain;
 }

@@ -190,10 +190,10 @@ export async function allMeshes(longest: number): Promise<void> {
     const stop = store.subscribe(() => {
       if (meshesToCome() === 0) done();
     });
-    const late = window.setTimeout(() => done(), longest);
+    const timeout = window.setTimeout(() => done(), longest);
     const done = () => {
       stop();
-      window.clearTimeout(late);
+      window.clearTimeout(timeout);
       resolve();
     };
   });

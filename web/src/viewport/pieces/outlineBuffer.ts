@@ -25,7 +25,7 @@ export interface Part {
 }
 
 /** How many pixels a sphere at a place of an array reaches from its middle. */
-type Gauge = (spheres: Float32Array, at: number) => number;
+type PixelScale = (spheres: Float32Array, at: number) => number;
 
 /** Numbers for which a buffer of edges has room that is to hold some. */
 export const roomFor = (numbers: number): number => 3 * 2 ** Math.ceil(Math.log2(Math.max(numbers / 3, 2)));
@@ -83,7 +83,7 @@ export class OutlineBuffer {
   }
 
   /** Have what is large enough drawn, and written if it is not yet. */
-  look(pixels: Gauge): void {
+  look(pixels: PixelScale): void {
     let [low, high] = [Number.POSITIVE_INFINITY, 0];
     let differs = !this.listed;
     for (let k = 0; k < this.parts.length; k++) {

@@ -49,8 +49,8 @@ export function rungFor(piece: Pick<Piece, "ladder">, pose: readonly number[], e
   const [a = 0, b = 0, c = 0] = eye;
   const away = Math.hypot(x - a, y - b, z - c);
   // what is told of rungs is meant for the size of the ladder
-  const told = piece.ladder?.size ?? [1, 1, 1];
-  const size = Math.max(...told.map((t, k) => Math.abs(pose[7 + k] ?? 1) / (t || 1)));
+  const madeFor = piece.ladder?.size ?? [1, 1, 1];
+  const size = Math.max(...madeFor.map((t, k) => Math.abs(pose[7 + k] ?? 1) / (t || 1)));
   let best = 0;
   for (const [k, rung] of (piece.ladder?.rungs ?? []).entries()) if (rung.good_from * size <= away) best = k + 1;
   return best;

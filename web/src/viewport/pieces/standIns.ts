@@ -3,10 +3,10 @@ import type { BufferGeometry, InstancedMesh } from "three";
 /** Triangles from which on something coarser stands in for a mesh while the view moves. */
 export const DENSE = 20_000;
 
-const known = new WeakMap<BufferGeometry, BufferGeometry>();
+const standIns = new WeakMap<BufferGeometry, BufferGeometry>();
 
 /** What is drawn instead of a geometry while the view moves. */
-export const standIn = (geometry: BufferGeometry, coarse: BufferGeometry): void => void known.set(geometry, coarse);
+export const standIn = (geometry: BufferGeometry, coarse: BufferGeometry): void => void standIns.set(geometry, coarse);
 
 /**
  * Draw with stand-ins for dense meshes, and without shadows on anything; everything is as it was afterwards, so that
@@ -15,7 +15,7 @@ export const standIn = (geometry: BufferGeometry, coarse: BufferGeometry): void 
 export function coarsely(meshes: Iterable<InstancedMesh>, draw: () => void): void {
   const changed: [InstancedMesh, BufferGeometry][] = [];
   for (const mesh of meshes) {
-    const coarse = known.get(mesh.geometry);
+    const coarse = standIns.get(mesh.geometry);
     if (!coarse) continue;
     changed.push([mesh, mesh.geometry]);
     mesh.geometry = coarse;
