@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import styled from "styled-components";
 import { Problem } from "./api/client";
 import { firstLevel, rememberLevel } from "./api/early";
@@ -10,7 +10,6 @@ import { Edge, useFolded } from "./panels/Edge";
 import { EmptyStart } from "./panels/EmptyStart";
 import { EyeBar } from "./panels/EyeBar";
 import { HandleBar } from "./panels/HandleBar";
-import { ImportSheet } from "./panels/ImportSheet";
 import { LastStepCard } from "./panels/LastStepCard";
 import { LevelList } from "./panels/LevelList";
 import { MeasureCard } from "./panels/MeasureCard";
@@ -23,7 +22,6 @@ import { FindTool, KeySheet } from "./panels/Sheets";
 import { Shelf } from "./panels/Shelf";
 import { ToolsCard } from "./panels/ToolsCard";
 import { TopLine } from "./panels/TopLine";
-import { Tour } from "./panels/Tour";
 import { ViewStrip } from "./panels/ViewStrip";
 import { Whereabouts } from "./panels/Whereabouts";
 import { WorkCard } from "./panels/WorkCard";
@@ -73,6 +71,9 @@ const Pinned = styled.div`
 const Title = styled.h1`
   && { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); white-space: nowrap; }
 `;
+
+const ImportSheet = lazy(() => import("./panels/ImportSheet").then((m) => ({ default: m.ImportSheet })));
+const Tour = lazy(() => import("./panels/Tour").then((m) => ({ default: m.Tour })));
 
 /** Files may be dropped anywhere on the page. */
 function takeDrops(): () => void {
@@ -182,7 +183,9 @@ export function App() {
               <EyeBar />
               <EmptyStart />
               <ProjectNotice />
-              <Tour again={tour} onEnd={() => setTour(false)} />
+              <Suspense>
+                <Tour again={tour} onEnd={() => setTour(false)} />
+              </Suspense>
             </>
           )}
           <Messages />
@@ -229,7 +232,9 @@ export function App() {
             <BudgetStrip />
           </Boundary>
           <Boundary what="The file's sheet">
-            <ImportSheet />
+            <Suspense>
+              <ImportSheet />
+            </Suspense>
           </Boundary>
           <ProjectDialogs />
           <FindTool open={sheet === "find"} onClose={() => setSheet(null)} tools={every} />
