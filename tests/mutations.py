@@ -117,9 +117,9 @@ MUTATIONS = [
         ("core/place/pivots.py", "(a * size[0], b * size[1], c * size[2])", "(a, b, c)", PLACE),
         ("core/place/repeats.py", "parts = count if whole else max(count - 1, 1)", "parts = count", ARRAYS),
         ("core/place/repeats.py", "(along[:, None] + shifts[None])", "(along[None] + shifts[:, None])", ARRAYS),
-        ("level/rows/array.py", 'out["sweep"] = -self.sweep', 'out["sweep"] = self.sweep', IMAGES),
-        ("level/rows/array.py", "/ (count - 1) if count > 1", "/ count if count > 1", ARRAYS),
-        ("level/rows/array.py", '"x": ("z", "y")', '"x": ("y", "z")', ARRAYS),
+        ("level/forms/ring.py", 'out["sweep"] = -self.sweep', 'out["sweep"] = self.sweep', IMAGES),
+        ("level/forms/line.py", "/ (count - 1) if count > 1", "/ count if count > 1", ARRAYS),
+        ("level/forms/grid.py", '"x": ("z", "y")', '"x": ("y", "z")', ARRAYS),
         ("core/place/scatter.py", "offset = random.uniform(-1.0, 1.0, 3)", "offset = random.uniform(0.0, 1.0, 3)", LAY),
         ("core/path/fitting.py", "gaps = count if leg.whole else count - 1", "gaps = count - 1", LAY),
         (

@@ -82,7 +82,7 @@ def _blend(a: Floats, b: Floats, k: float) -> Floats:
     return np.minimum(a, b) - h * h * k * 0.25
 
 
-def _many(p: Floats, strokes: list[Stroke], k: float) -> Floats:
+def _strokes(p: Floats, strokes: list[Stroke], k: float) -> Floats:
     out = _cone(p, strokes[0])
     for stroke in strokes[1:]:
         out = _blend(out, _cone(p, stroke), k)
@@ -125,11 +125,11 @@ def _rock(p: Floats) -> Floats:
 
 def _bird(p: Floats) -> Floats:
     flat = p * np.array([1.0, 1.0, 1.15])
-    body = _blend(_many(flat, _TRUNK, 0.05), _many(p, _NECK, 0.03), 0.06)
+    body = _blend(_strokes(flat, _TRUNK, 0.05), _strokes(p, _NECK, 0.03), 0.06)
     body = _blend(body, np.minimum(_wing(p, 1.0), _wing(p, -1.0)), 0.015)
-    body = _blend(body, _many(p, _HEAD, 0.02), 0.02)
-    body = _blend(body, np.minimum(_many(p, _CREST, 0.01), _many(p, _PLUMES, 0.012)), 0.012)
-    return _blend(body, _many(p, _LEGS, 0.012), 0.02)
+    body = _blend(body, _strokes(p, _HEAD, 0.02), 0.02)
+    body = _blend(body, np.minimum(_strokes(p, _CREST, 0.01), _strokes(p, _PLUMES, 0.012)), 0.012)
+    return _blend(body, _strokes(p, _LEGS, 0.012), 0.02)
 
 
 def heron_distance(p: Floats) -> Floats:

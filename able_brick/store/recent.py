@@ -10,6 +10,8 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Final
 
+import platformdirs
+
 MOST: Final = 12
 _MOST_BYTES: Final = 100_000
 
@@ -27,8 +29,7 @@ def home() -> Path:
     own = os.environ.get("ABLE_BRICK_HOME")
     if own:
         return Path(own)
-    data = os.environ.get("XDG_DATA_HOME")
-    return (Path(data) if data else Path.home() / ".local" / "share") / "able-brick"
+    return platformdirs.user_data_path("able-brick", appauthor=False)
 
 
 def recent() -> list[Recent]:
