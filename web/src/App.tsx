@@ -3,6 +3,7 @@ import styled from "styled-components";
 import { Problem } from "./api/client";
 import { firstLevel, rememberLevel } from "./api/early";
 import { askLevels, useLevels, useRules, useShapes, useTools } from "./api/queries";
+import { draws } from "./hand/modes/draw";
 import { bindKeys } from "./keys";
 import { BudgetStrip } from "./panels/BudgetStrip";
 import { DrawCard } from "./panels/DrawCard";
@@ -40,8 +41,7 @@ import { setView, useView, viewStore } from "./state/view";
 import { followWork } from "./state/work";
 import { fold, isFolded } from "./theme/layout";
 import { Boundary } from "./ui/Boundary";
-import { openLevel } from "./viewport/look/opening";
-import { draws } from "./viewport/modes/draw";
+import { openLevel } from "./viewport/opening";
 import { Viewport } from "./viewport/Viewport";
 
 const Sheet = styled.div`

@@ -1,4 +1,8 @@
 import type { ToolInfo } from "./api/types";
+import { runningKey } from "./hand/input";
+import { walkKey } from "./hand/look/walk";
+import { drawAgain } from "./hand/modes/draw";
+import { openInShape } from "./hand/picking/boxSelect";
 import { STAGES } from "./panels/TopLine";
 import { changeStep } from "./panels/ViewStrip";
 import { openPiece, takeInMore } from "./state/elements";
@@ -12,11 +16,7 @@ import { here } from "./state/tree";
 import { type Stage, setView, type ViewMode, viewStore } from "./state/view";
 import { remember, remembered } from "./tools/lastUsed";
 import { pressKey, selectedRows } from "./tools/registry";
-import { runningKey } from "./viewport/input";
-import { endTransition, look, lookBy } from "./viewport/look/looking";
-import { walkKey } from "./viewport/look/walk";
-import { drawAgain } from "./viewport/modes/draw";
-import { openInShape } from "./viewport/picking/boxSelect";
+import { endTransition, look, lookBy } from "./viewport/looking";
 
 const VIEWS: ViewMode[] = ["free", "plan", "front", "side", "eye"];
 

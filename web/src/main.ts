@@ -1,7 +1,7 @@
 import { askEarly } from "./api/early";
 import "./theme/sheet.css";
+import { makeReady } from "./scene/canvas/canvas";
 import { applyLayout } from "./theme/layout";
-import { makeReady } from "./viewport/look/canvas";
 
 /** Said where nothing else can be: without a drawing context there is no page. */
 function cannotStart(): void {
@@ -17,7 +17,7 @@ function cannotStart(): void {
 // the level is drawn first, and the page built round it then
 applyLayout();
 void askEarly();
-const first = import("./viewport/pieces/firstPicture");
+const first = import("./scene/pieces/firstPicture");
 if (makeReady() === null) cannotStart();
 else
   void first

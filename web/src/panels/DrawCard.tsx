@@ -2,6 +2,7 @@ import { useState } from "react";
 import styled from "styled-components";
 import { errorsOf } from "../api/fields";
 import { useRules, useShapes } from "../api/queries";
+import { changeDrawing, draws, makeTyped, startDrawing } from "../hand/modes/draw";
 import { useKit } from "../state/kit";
 import { run, useRunning } from "../state/running";
 import { previewStep } from "../state/steps";
@@ -9,7 +10,6 @@ import { ShapeFields } from "../tools/ShapeFields";
 import { Button, Key, Picker, Tipped } from "../ui/controls";
 import { iconOf } from "../ui/icons";
 import { Labelled } from "../ui/Labelled";
-import { changeDrawing, draws, makeTyped, startDrawing } from "../viewport/modes/draw";
 import { Card, Quiet } from "./parts";
 
 const Board = styled.div`

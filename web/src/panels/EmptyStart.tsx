@@ -3,12 +3,12 @@ import { type ChangeEvent, useRef, useState } from "react";
 import styled from "styled-components";
 import { api } from "../api/client";
 import { useProject, useRules } from "../api/queries";
+import { startDrawing } from "../hand/modes/draw";
 import { bringIn } from "../state/imports";
 import { useLevel } from "../state/level";
 import { openProject } from "../state/projects";
 import { useRunning } from "../state/running";
 import { Button } from "../ui/controls";
-import { startDrawing } from "../viewport/modes/draw";
 
 const Card = styled.section`
   position: absolute; z-index: 4; top: 50%; left: 50%; transform: translate(-50%, -50%); width: min(520px, 86%); padding: 18px 20px;

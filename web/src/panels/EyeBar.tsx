@@ -2,7 +2,7 @@ import styled from "styled-components";
 import { setView, useView } from "../state/view";
 import { Button, Key } from "../ui/controls";
 import { NumberField } from "../ui/NumberField";
-import { lookBy } from "../viewport/look/looking";
+import { lookBy } from "../viewport/looking";
 
 const Bar = styled.div`
   position: absolute; z-index: 4; top: 8px; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 12px;

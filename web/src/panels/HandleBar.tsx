@@ -1,13 +1,13 @@
 import styled from "styled-components";
+import { frameOfNormal, frameThrough } from "../hand/handles/pickedAxes";
+import { useHandlesWanted } from "../hand/handles/wanted";
+import { startPicking } from "../hand/modes/pick";
 import { type HandleAxes, type HandlePivot, held, setHandles, useHandles } from "../state/handles";
 import { levelStore, useLevel } from "../state/level";
 import { selectionStore, useSelection } from "../state/selection";
 import { useView } from "../state/view";
 import { Button, Key, Picker } from "../ui/controls";
 import { VectorField } from "../ui/fields";
-import { frameOfNormal, frameThrough } from "../viewport/handles/pickedAxes";
-import { useHandlesWanted } from "../viewport/handles/wanted";
-import { startPicking } from "../viewport/modes/pick";
 
 const Bar = styled.div`
   position: absolute; z-index: 4; bottom: 10px; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 10px;

@@ -1,10 +1,10 @@
 import { RulerDimensionLine } from "lucide-react";
 import styled from "styled-components";
+import { askFits, keepMeasure, measuring } from "../hand/modes/measure";
 import { run } from "../state/running";
 import { setView, useView } from "../state/view";
 import { Button } from "../ui/controls";
 import { NumberField } from "../ui/NumberField";
-import { askFits, keepMeasure, measuring } from "../viewport/modes/measure";
 import { Card, Quiet } from "./parts";
 
 const Facts = styled.dl`

@@ -8,7 +8,7 @@ import { isShown, useLevel } from "../state/level";
 import { select } from "../state/selection";
 import { Button, Picker, Segments } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
-import { look } from "../viewport/look/looking";
+import { look } from "../viewport/looking";
 
 const Names = styled.div`
   display: flex; flex-wrap: wrap; gap: 2px 4px; align-items: baseline;

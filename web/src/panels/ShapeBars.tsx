@@ -1,4 +1,5 @@
 import styled from "styled-components";
+import { useHandlesWanted } from "../hand/handles/wanted";
 import { elementHold, useElementHold } from "../state/elementHold";
 import { openPiece, type PickMode, pickBy, useElements } from "../state/elements";
 import { useLevel } from "../state/level";
@@ -8,7 +9,6 @@ import { useView } from "../state/view";
 import { Button, Key, type Option, Picker, Segments } from "../ui/controls";
 import { NumberField } from "../ui/NumberField";
 import { grouped } from "../ui/words";
-import { useHandlesWanted } from "../viewport/handles/wanted";
 
 const Bar = styled.div`
   position: absolute; z-index: 4; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 10px;

@@ -3,11 +3,11 @@ import { Dialog, Heading, Input, ListBox, ListBoxItem, Modal, ModalOverlay, Sear
 import styled from "styled-components";
 import { useShapes } from "../api/queries";
 import type { ToolInfo } from "../api/types";
+import { startDrawing } from "../hand/modes/draw";
 import { setView } from "../state/view";
 import { selectedRows, startTool, whyNot } from "../tools/registry";
 import { Button, Key } from "../ui/controls";
 import { iconOf } from "../ui/icons";
-import { startDrawing } from "../viewport/modes/draw";
 
 const Veil = styled(ModalOverlay)`
   position: fixed; inset: 0; background: rgb(34 48 58 / 0.25); display: grid; justify-items: center; align-items: start;

@@ -4,15 +4,15 @@ import { Input, Menu, MenuItem, MenuTrigger, SearchField } from "react-aria-comp
 import styled from "styled-components";
 import { useRules, useShapes } from "../api/queries";
 import type { Piece, ToolInfo } from "../api/types";
+import { startDrawing } from "../hand/modes/draw";
+import { startPlacing } from "../hand/modes/place";
+import { usePicture } from "../scene/pieces/pictures";
 import { bringIn } from "../state/imports";
 import { useLevel } from "../state/level";
 import { runningStore } from "../state/running";
 import { hover, select, useSelection } from "../state/selection";
 import { Button, Floating } from "../ui/controls";
 import { grouped } from "../ui/words";
-import { startDrawing } from "../viewport/modes/draw";
-import { startPlacing } from "../viewport/modes/place";
-import { usePicture } from "../viewport/pieces/pictures";
 import { PieceMenu } from "./PieceMenu";
 import { Heading } from "./parts";
 

@@ -4,6 +4,7 @@ import { Problem } from "../api/client";
 import { errorsOf } from "../api/fields";
 import { useRules } from "../api/queries";
 import type { Params, Row, ToolInfo } from "../api/types";
+import { picks, startPicking } from "../hand/modes/pick";
 import { elementsNow, KIND_WORDS, openPiece, pickedNow, useElements } from "../state/elements";
 import { useLevel } from "../state/level";
 import { openCard, useRunning } from "../state/running";
@@ -16,7 +17,6 @@ import { drawOf, pickOf, startingParams, startTool, whyNot } from "../tools/regi
 import { ToolForm } from "../tools/ToolForm";
 import { Button, Key, Tipped } from "../ui/controls";
 import { iconOf } from "../ui/icons";
-import { picks, startPicking } from "../viewport/modes/pick";
 import { Plan } from "./Plan";
 import { Card, Quiet } from "./parts";
 

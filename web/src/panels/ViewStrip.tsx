@@ -6,7 +6,7 @@ import { setRungs, useRungs } from "../state/rungs";
 import { takeStep } from "../state/steps";
 import { type DrawMode, setView, useView, type ViewMode } from "../state/view";
 import { Button, IconButton, Key, Picker, Segments } from "../ui/controls";
-import { lookBy } from "../viewport/look/looking";
+import { lookBy } from "../viewport/looking";
 import { FoldButton } from "./Edge";
 
 const Strip = styled.div`

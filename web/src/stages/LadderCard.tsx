@@ -7,6 +7,11 @@ import { api, Problem } from "../api/client";
 import { askRecipes, useRecipes } from "../api/queries";
 import type { Piece, Recipe, Rung } from "../api/types";
 import { Card, Quiet } from "../panels/parts";
+import { boxOf, itemsOf } from "../scene/pieces/entries";
+import { meshOf } from "../scene/pieces/meshes";
+import { paintOf, usePaint } from "../scene/pieces/paint";
+import { usePicture } from "../scene/pieces/pictures";
+import { useSeams } from "../scene/pieces/seams";
 import { levelStore, shown, useLevel } from "../state/level";
 import { tell } from "../state/messages";
 import { forgetRungs, isStale, setRungs, showRung, useRungs } from "../state/rungs";
@@ -19,11 +24,6 @@ import { Labelled } from "../ui/Labelled";
 import { TextField } from "../ui/TextField";
 import { atMost, grouped } from "../ui/words";
 import { viewport } from "../viewport/controller";
-import { boxOf, itemsOf } from "../viewport/pieces/entries";
-import { meshOf } from "../viewport/pieces/meshes";
-import { paintOf, usePaint } from "../viewport/pieces/paint";
-import { usePicture } from "../viewport/pieces/pictures";
-import { useSeams } from "../viewport/pieces/seams";
 
 const Strip = styled(RadioGroup)`display: grid; gap: 0;`;
 const Head = styled.div`

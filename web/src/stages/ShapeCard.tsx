@@ -3,6 +3,9 @@ import styled from "styled-components";
 import { Facts } from "../panels/cards/parts";
 import { Card, Quiet } from "../panels/parts";
 import { BoxTakes } from "../panels/SelectionCard";
+import { cageOf } from "../scene/elements/cage";
+import { type ElementMeasures, measuresOf } from "../scene/elements/measures";
+import { useMesh } from "../scene/pieces/meshes";
 import { elementsNow, KIND_WORDS, openPiece, pickElements, takeInMore, useElements } from "../state/elements";
 import { useLevel } from "../state/level";
 import { useSelection } from "../state/selection";
@@ -11,9 +14,6 @@ import { Button, Key } from "../ui/controls";
 import { VectorField } from "../ui/fields";
 import { NumberField } from "../ui/NumberField";
 import { grouped } from "../ui/words";
-import { cageOf } from "../viewport/elements/cage";
-import { type ElementMeasures, measuresOf } from "../viewport/elements/measures";
-import { useMesh } from "../viewport/pieces/meshes";
 import { ALONG_KINDS, type HowWord } from "./takeIn";
 
 const More = styled.div`

@@ -26,3 +26,6 @@ interface DragState {
 
 export const dragStore = createStore<DragState>(() => ({ now: null, handle: null, over: null, caught: null }));
 export const useDrag = <T>(choose: (s: DragState) => T): T => useStore(dragStore, choose);
+
+/** By which matrix of the world picked elements are dragged now. */
+export const elementDrag = createStore<{ world: Matrix4 | null }>(() => ({ world: null }));

@@ -1,11 +1,11 @@
 import { Crosshair } from "lucide-react";
 import { useEffect } from "react";
 import type { Feature } from "../api/types";
+import { picks, startPicking } from "../hand/modes/pick";
 import { levelStore, useLevel } from "../state/level";
 import { placeOf } from "../state/place";
 import { Button } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
-import { picks, startPicking } from "../viewport/modes/pick";
 import { selectedRows } from "./registry";
 
 /** A feature of the selected piece's mesh. */

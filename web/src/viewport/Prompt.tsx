@@ -1,9 +1,9 @@
 import { useLayoutEffect, useRef, useState } from "react";
 import styled from "styled-components";
+import { modeOf } from "../hand/modes/modes";
 import { useDrag } from "../state/drag";
 import { useRunning } from "../state/running";
 import { viewport } from "./controller";
-import { modeOf } from "./modes/modes";
 import { type Corner, type Dot, promptPlace } from "./promptPlace";
 
 const Line = styled.output`

@@ -1,9 +1,9 @@
 import { Matrix4, Vector3 } from "three";
 import { beforeEach, describe, expect, it } from "vitest";
+import { nice, visibleStep } from "../scene/canvas/Grid";
+import { itemMatrix } from "../scene/pieces/entries";
 import type { ViewMode } from "../state/view";
 import { viewport, worldNormal } from "./controller";
-import { nice, visibleStep } from "./look/Grid";
-import { itemMatrix } from "./pieces/entries";
 
 const view = (mode: ViewMode) => ({
   mode,

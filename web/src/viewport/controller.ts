@@ -1,8 +1,8 @@
 import type { InstancedMesh, Object3D, WebGLRenderer } from "three";
 import { Frustum, Matrix3, Matrix4, PerspectiveCamera, Plane, Quaternion, Ray, Raycaster, Vector3 } from "three";
 import type { Vector } from "../api/types";
+import { type Entry, itemOf } from "../scene/pieces/entries";
 import { FIELD_OF_VIEW, fieldOf, inPerspective, type ViewState } from "../state/view";
-import { type Entry, itemOf } from "./pieces/entries";
 
 /** What a ray hit: the thing and item, the point, and the face's normal in the world. */
 export interface Hit {

@@ -1,6 +1,7 @@
 import { CornerDownRight, Plus, Spline, Trash2 } from "lucide-react";
 import styled from "styled-components";
 import type { Path, Vector } from "../../api/types";
+import { extendPath } from "../../hand/modes/path";
 import { shown, useLevel } from "../../state/level";
 import { letPointsGo, useChosen } from "../../state/pathPoints";
 import { previewStep, takeStep } from "../../state/steps";
@@ -8,7 +9,6 @@ import { Button } from "../../ui/controls";
 import { Dial } from "../../ui/Dial";
 import { VectorField } from "../../ui/fields";
 import { NumberField } from "../../ui/NumberField";
-import { extendPath } from "../../viewport/modes/path";
 import { MarkButtons } from "../MarkButtons";
 import { Card, Quiet } from "../parts";
 import { Facts, Within } from "./parts";

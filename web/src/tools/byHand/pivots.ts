@@ -1,5 +1,5 @@
+import { Pivots } from "../../scene/signs/Pivots";
 import { whileOpen } from "../../viewport/cards";
-import { Pivots } from "../../viewport/picking/Pivots";
 import type { ToolExtras } from "../extras";
 
 const WORDS = "Click the vertex, edge or face for the pivot, or choose in the card";
