@@ -82,8 +82,8 @@ def _of_file(document: dict[str, Any]) -> Iterator[str]:
 
 def _of_nodes(document: dict[str, Any], reached: Container[int], kept: Container[int]) -> Iterator[str]:
     every = [(k, n) for k, n in enumerate(_list(document, "nodes")) if isinstance(n, dict)]
-    reached_nodes = [n for k, n in every if k not in kept and others_extras(n) != ("", False)]
-    yield from _left_out_of("Extras", reached_nodes, "node", "nodes")
+    left_out = [n for k, n in every if k not in kept and others_extras(n) != ("", False)]
+    yield from _left_out_of("Extras", left_out, "node", "nodes")
     lone = [n for k, n in enumerate(_list(document, "nodes")) if k not in reached and isinstance(n, dict)]
     yield from _left((n for n in lone if "mesh" in n), "node that is in no scene", "nodes that are in no scene")
 

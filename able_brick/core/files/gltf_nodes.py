@@ -56,8 +56,8 @@ class Nodes(Document):
         self.kept: KeptLevel | None = None
         #: the nodes of the scene, and those that are rungs of them
         self.reached: set[int] = set()
-        #: the nodes of which all that others tell is kept
-        self.declared: set[int] = set()
+        #: the nodes whose extras of other tools are all kept
+        self.extras_kept: set[int] = set()
         #: of each mesh that Able Brick wrote the checksum of its primitives, and the piece that it is
         self.held: dict[int, tuple[str, str]] = {}
 
@@ -103,7 +103,7 @@ class Nodes(Document):
     def _extras_of(self, node: dict[str, Any], index: int) -> str:
         text, left = others_extras(node)
         if not left:
-            self.declared.add(index)
+            self.extras_kept.add(index)
         return text
 
     def _grouping(self, nodes: list[Any], order: list[int], above: dict[int, int], rungs: set[int]) -> set[int]:

@@ -82,7 +82,7 @@ class _Reader(Nodes):
                 part_of[i] = len(parts)
                 parts.append(part)
         standing = [s for s in self.standing() if s.mesh in part_of]
-        self.notes[:0] = losses(self.document, self.reached, self.declared)
+        self.notes[:0] = losses(self.document, self.reached, self.extras_kept)
         if not parts and self.kept is None:
             raise FileError("The file holds no triangles.", place="meshes")
         rungs = self.with_rungs(parts, part_of, {s.mesh for s in standing})

@@ -29,9 +29,9 @@ def meeting(
     unit = np.maximum(np.spacing(np.abs(best)), np.spacing(np.abs(goal)))
     steps = np.array(list(product(range(-_TRIES, _TRIES + 1), repeat=3)), np.float64)
     for _ in range(3):
-        around = best + steps * unit
-        found = off(around)
-        best = around[int(np.argmin(found))]
+        candidates = best + steps * unit
+        found = off(candidates)
+        best = candidates[int(np.argmin(found))]
         if not found.min() > 0:
             break
         unit = unit / 2

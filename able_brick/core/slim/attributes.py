@@ -88,18 +88,18 @@ def _least_squares(unknown: Ints, shares: Floats, seen: Floats, now: Floats, kep
         return out
 
     found = now.copy()
-    left = gathered(seen - mixed(found))
-    left[kept] = 0.0
-    way = left.copy()
-    square = (left * left).sum(axis=0)
+    residual = gathered(seen - mixed(found))
+    residual[kept] = 0.0
+    direction = residual.copy()
+    norm = (residual * residual).sum(axis=0)
     for _ in range(_ROUNDS):
-        across = applied(way)
-        step = square / np.maximum((way * across).sum(axis=0), 1e-300)
-        found += step * way
-        left -= step * across
-        after = (left * left).sum(axis=0)
-        way = left + after / np.maximum(square, 1e-300) * way
-        square = after
+        image = applied(direction)
+        step = norm / np.maximum((direction * image).sum(axis=0), 1e-300)
+        found += step * direction
+        residual -= step * image
+        next_norm = (residual * residual).sum(axis=0)
+        direction = residual + next_norm / np.maximum(norm, 1e-300) * direction
+        norm = next_norm
     return found
 
 

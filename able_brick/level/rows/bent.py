@@ -173,9 +173,9 @@ def batches_of(piece: Piece, bent: Bent, at: Ints, laid: Course) -> list[Instanc
     first = np.flatnonzero(np.diff(alike[order], prepend=-1))
     for a, b in pairwise([*first.tolist(), len(order)]):
         same = bending[order[a:b]]
-        deformer = alike[order[a]]
+        example = alike[order[a]]
         numbers = at[same].astype(np.int32)
-        drawable = Drawable(piece, BendDeformer(piece, bent, int(deformer)))
+        drawable = Drawable(piece, BendDeformer(piece, bent, int(example)))
         poses = Poses(bent.positions[same], bent.turns[same], np.ones((len(same), 3)))
         out.append(InstanceBatch(drawable, numbers, poses))
     return out
