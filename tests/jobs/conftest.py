@@ -13,6 +13,13 @@ def shared_workers() -> Iterator[str]:
     from dask.distributed import LocalCluster
 
     with LocalCluster(  # type: ignore[no-untyped-call]
-        n_workers=1, threads_per_worker=1, processes=True, dashboard_address=None, host="127.0.0.1", silence_logs=50
+        n_workers=1,
+        threads_per_worker=1,
+        processes=True,
+        dashboard_address=None,
+        # at any port that is free: each process that runs tests has such workers
+        scheduler_kwargs={"dashboard_address": "127.0.0.1:0"},
+        host="127.0.0.1",
+        silence_logs=50,
     ) as cluster:
         yield cluster.scheduler_address
