@@ -8,7 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import update_wrapper
-from typing import Any, Literal
+from typing import Any, Literal, ParamSpec, TypeVar, cast
+
+P = ParamSpec("P")
+R = TypeVar("R")
 
 
 class Kernel:
@@ -44,11 +47,11 @@ class Kernel:
         return getattr(self._compiled or self._ready(), name)
 
 
-def kernel(function: Callable[..., Any]) -> Any:
+def kernel(function: Callable[P, R]) -> Callable[P, R]:
     """Compiles a function at its first call, as `Kernel` says."""
-    return Kernel(function)
+    return cast("Callable[P, R]", Kernel(function))
 
 
-def inline_kernel(function: Callable[..., Any]) -> Any:
+def inline_kernel(function: Callable[P, R]) -> Callable[P, R]:
     """The same for a small one that is called in the innermost loops of others."""
-    return Kernel(function, inline=True)
+    return cast("Callable[P, R]", Kernel(function, inline=True))

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from able_brick.core.kernel import kernel
 
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats, Indices
+
 
 @kernel
-def blind_faces(points, starts, corners, faces, area, clear):  # type: ignore[no-untyped-def]
+def blind_faces(points: Floats, starts: Indices, corners: Indices, faces: Indices, area: Floats, clear: float) -> Bools:
     """(n) faces (n) the mean of whose corners is not farther inside of each of their edges than a share of their
     longest one. Points (V,3), starts (F+1), corners (C), and vectors of the faces' areas (F,3)."""
     out = np.zeros(len(faces), np.bool_)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.sound_kernels import (
@@ -128,7 +129,7 @@ def _found(
     mesh: PolyMesh,
     cut: _Cut,
     order: Indices,
-    sorted_: tuple[Floats, Indices, Floats],
+    sorted_: tuple[Floats, npt.NDArray[np.int8], Floats],
     grain: float,
     first: int,
     last: int,

@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.kernel import inline_kernel, kernel
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints
 
 #: How two triangles meet: one goes through the other; they lie on one another and look the same way, or away.
 CROSS, SAME_WAY, BACK_TO_BACK = 1, 2, 3
 
 
 @kernel
-def moved_vertices(points, old_points, back):  # type: ignore[no-untyped-def]
+def moved_vertices(points: Floats, old_points: Floats, back: Indices) -> Bools:
     """(V) vertices that are new, or stand elsewhere than their old ones (V) did."""
     out = np.zeros(len(points), np.bool_)
     for v in range(len(points)):
@@ -28,7 +33,15 @@ def moved_vertices(points, old_points, back):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def changed_faces(starts, corners, moved, back, face_from, old_starts, old_corners):  # type: ignore[no-untyped-def]
+def changed_faces(
+    starts: Indices,
+    corners: Indices,
+    moved: Bools,
+    back: Indices,
+    face_from: Indices,
+    old_starts: Indices,
+    old_corners: Indices,
+) -> Bools:
     """(F) faces that are new, have a vertex (V) that moved, or other corners than they had."""
     out = np.zeros(len(starts) - 1, np.bool_)
     for f in range(len(starts) - 1):
@@ -46,7 +59,7 @@ def changed_faces(starts, corners, moved, back, face_from, old_starts, old_corne
 
 
 @kernel
-def still_corners(starts, corners, moved):  # type: ignore[no-untyped-def]
+def still_corners(starts: Indices, corners: Indices, moved: Bools) -> Ints:
     """(F) how many of a face's vertices have not moved (V)."""
     out = np.zeros(len(starts) - 1, np.int32)
     for f in range(len(out)):
@@ -57,7 +70,7 @@ def still_corners(starts, corners, moved):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def near_faces(points, starts, corners, changed, grain):  # type: ignore[no-untyped-def]
+def near_faces(points: Floats, starts: Indices, corners: Indices, changed: Bools, grain: float) -> Bools:
     """(F) faces whose box meets that of all changed ones (F)."""
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     for f in range(len(changed)):
@@ -81,7 +94,7 @@ def near_faces(points, starts, corners, changed, grain):  # type: ignore[no-unty
 
 
 @kernel
-def triangle_frames(points, tris):  # type: ignore[no-untyped-def]
+def triangle_frames(points: Floats, tris: Indices) -> tuple[Floats, Floats, Floats, Floats]:
     """Planes (T,4): unit normals, zero where there is no area, and how far they are from the origin along them; the
     same (T,3,4) of planes through the edges, that look into the triangle; and boxes: low and high (T,3)."""
     n = len(tris)
@@ -122,7 +135,9 @@ def _height(points, frame, s, v):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _pierces(points, frame, side, tris, inner, t, s, grain):  # type: ignore[no-untyped-def]
+def _pierces(
+    points: Floats, frame: Floats, side: Floats, tris: Indices, inner: Bools, t: int, s: int, grain: float
+) -> bool:
     """Whether an edge of triangle t goes through triangle s, clear of what bounds that; edges that only cut a face into
     triangles (inner) bound nothing."""
     for k in range(3):
@@ -148,7 +163,7 @@ def _pierces(points, frame, side, tris, inner, t, s, grain):  # type: ignore[no-
 
 
 @kernel
-def _overlap(points, side, tris, t, s, grain):  # type: ignore[no-untyped-def]
+def _overlap(points: Floats, side: Floats, tris: Indices, t: int, s: int, grain: float) -> bool:
     """Whether two triangles in one plane overlap by more than an edge."""
     for turn in range(2):
         one, other = (t, s) if turn == 0 else (s, t)
@@ -175,7 +190,17 @@ def _sides(points, frame, tris, t, s, grain):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _meet(points, frame, side, tris, inner, face, t, s, grain):  # type: ignore[no-untyped-def]
+def _meet(
+    points: Floats,
+    frame: Floats,
+    side: Floats,
+    tris: Indices,
+    inner: Bools,
+    face: Indices,
+    t: int,
+    s: int,
+    grain: float,
+) -> int:
     one = _sides(points, frame, tris, t, s, grain)
     if one == 1:
         return 0
@@ -197,7 +222,7 @@ def _meet(points, frame, side, tris, inner, face, t, s, grain):  # type: ignore[
 
 
 @kernel
-def places_in_a_row(low, high, chosen):  # type: ignore[no-untyped-def]
+def places_in_a_row(low: Floats, high: Floats, chosen: Indices) -> Indices:
     """(n) numbers by which the chosen boxes (T) come in a row that winds through space: near ones are near in it
     (Morton 1966)."""
     n = len(chosen)
@@ -220,7 +245,7 @@ def places_in_a_row(low, high, chosen):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def box_tree(low, high, order, leaf):  # type: ignore[no-untyped-def]
+def box_tree(low: Floats, high: Floats, order: Indices, leaf: int) -> Floats:
     """Boxes (2 · P, 6) of a binary tree over boxes in an order: node i has children 2 i and 2 i + 1, and the P last
     ones hold `leaf` boxes each."""
     n = len(order)
@@ -242,7 +267,9 @@ def box_tree(low, high, order, leaf):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def boxes_in_order(low, high, frame, group, seek, order, grain):  # type: ignore[no-untyped-def]
+def boxes_in_order(
+    low: Floats, high: Floats, frame: Floats, group: Indices, seek: Bools, order: Indices, grain: float
+) -> tuple[Floats, npt.NDArray[np.int8]]:
     """Of triangles (T) in an order (n): boxes (n,6), those that are sought a grain larger; and marks (n): the group, 0,
     1, or 2 for none, and 4 more where one is sought; -1 without area."""
     n = len(order)
@@ -272,9 +299,23 @@ def _apart(a, i, b, k):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def meetings(  # type: ignore[no-untyped-def]
-    points, tris, inner, face, frame, side, order, box, mark, tree, leaf, grain, first, last, most
-):
+def meetings(
+    points: Floats,
+    tris: Indices,
+    inner: Bools,
+    face: Indices,
+    frame: Floats,
+    side: Floats,
+    order: Indices,
+    box: Floats,
+    mark: npt.NDArray[np.int8],
+    tree: Floats,
+    leaf: int,
+    grain: float,
+    first: int,
+    last: int,
+    most: int,
+) -> Indices:
     """(n,3) pairs of triangles that meet, and how; so many at most.
 
     Not those of one group, 0 or 1, whose places to one another are as they were. Each pair of which one is sought is
@@ -332,7 +373,9 @@ def meetings(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def part_volumes(points, starts, corners, part, count, x0, y0, z0):  # type: ignore[no-untyped-def]
+def part_volumes(
+    points: Floats, starts: Indices, corners: Indices, part: Indices, count: int, x0: float, y0: float, z0: float
+) -> tuple[Floats, Floats]:
     """Signed volumes (count) under the faces of each part, seen from a point, and their areas, both by fans."""
     volume, area = np.zeros(count), np.zeros(count)
     for f in range(len(starts) - 1):

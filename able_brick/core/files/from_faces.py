@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +18,9 @@ from able_brick.core.mesh.normals import dots, lengths, surface_shading, with_no
 from able_brick.core.mesh.polymesh import MAX_ELEMENTS, Bools, Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.text import counted
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats, Indices
 
 Whole = npt.NDArray[np.integer]
 #: Normals that lean no more than this from those of the surface are its own, degrees.
@@ -211,7 +214,7 @@ def _checked(raw: RawFaces) -> tuple[Floats, npt.NDArray[np.int64], npt.NDArray[
 
 
 @kernel
-def _sound_corners(vertex, starts):  # type: ignore[no-untyped-def]
+def _sound_corners(vertex: Indices, starts: Indices) -> tuple[Bools, Indices, Bools]:
     """Which corners stay, how many of each face, 0 where fewer than three; and the faces that name a vertex twice."""
     faces = len(starts) - 1
     twice = np.zeros(faces, np.bool_)
@@ -243,7 +246,9 @@ def _sound_corners(vertex, starts):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _creased(twin, following, normal, at, sharp):  # type: ignore[no-untyped-def]
+def _creased(
+    twin: Indices, following: Indices, normal: npt.NDArray[np.floating[Any]], at: Indices, sharp: Bools
+) -> None:
     for c in range(len(twin)):
         t = twin[c]
         if t < 0:

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, Any
+
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.files.text_kernels import blank, number_at
 from able_brick.core.kernel import kernel
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats, Indices
 
 #: What can be wrong with a line.
 FINE, NO_NUMBER, NO_INDEX, FEW_CORNERS, BEYOND, FEW_NUMBERS = range(6)
 
 
 @kernel
-def obj_counts(text):  # type: ignore[no-untyped-def]
+def obj_counts(text: npt.NDArray[np.uint8]) -> tuple[int, int, int, int, int, int]:
     """Numbers of v, vt, vn, f, corners, and other lines (directives)."""
     v = vt = vn = f = corners = other = 0
     i = 0
@@ -50,7 +56,7 @@ def obj_counts(text):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _row(text, i, end, out, least):  # type: ignore[no-untyped-def]
+def _row(text: npt.NDArray[np.uint8], i: int, end: int, out: Floats, least: int) -> tuple[int, int]:
     """Fill `out` with the numbers of a line; how many, and where it went wrong or −1."""
     n = 0
     while True:
@@ -69,7 +75,7 @@ def _row(text, i, end, out, least):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _index(text, i, end, count):  # type: ignore[no-untyped-def]
+def _index(text: npt.NDArray[np.uint8], i: int, end: int, count: int) -> Any:
     """The index at i, from 0, and the offset behind it; −1 for no index, −2 out of range. Negative ones count back."""
     back = False
     if i < end and text[i] == 45:
@@ -89,7 +95,19 @@ def _index(text, i, end, count):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def obj_fill(text, points, colours, uvs, normals, sizes, corner_v, corner_t, corner_n, line_at, line_face):  # type: ignore[no-untyped-def]
+def obj_fill(
+    text: npt.NDArray[np.uint8],
+    points: Floats,
+    colours: Floats,
+    uvs: Floats,
+    normals: Floats,
+    sizes: Indices,
+    corner_v: Indices,
+    corner_t: Indices,
+    corner_n: Indices,
+    line_at: Indices,
+    line_face: Indices,
+) -> tuple[int, int, int]:
     """Fill the arrays; corners without uv or normal get −1. Error code, its offset, how many points have colours."""
     v = vt = vn = f = corner = other = coloured = 0
     i = 0

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.kernel import kernel
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats, Indices
 
 #: Bytes of the types 0 to 7: int8, uint8, int16, uint16, int32, uint32, float32, float64.
 _BYTES = np.array([1, 1, 2, 2, 4, 4, 4, 8])
 
 
 @kernel
-def _whole(data, at, kind, big):  # type: ignore[no-untyped-def]
+def _whole(data: npt.NDArray[np.uint8], at: int, kind: int, big: bool) -> np.int64:
     size = _BYTES[kind]
     value = np.int64(0)
     for k in range(size):
@@ -23,7 +29,20 @@ def _whole(data, at, kind, big):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def walk_binary(data, at, count, counts, kinds, wanted, number, big, sizes, values, numbers, fill):  # type: ignore[no-untyped-def]
+def walk_binary(
+    data: npt.NDArray[np.uint8],
+    at: int,
+    count: int,
+    counts: Indices,
+    kinds: Indices,
+    wanted: int,
+    number: int,
+    big: bool,
+    sizes: Indices,
+    values: Indices,
+    numbers: Indices,
+    fill: bool,
+) -> tuple[int, int, int]:
     """Walk over `count` elements whose properties have types `kinds`, lists with count types `counts` (−1: no list).
 
     The lengths and, when `fill`, the whole numbers of the list `wanted` and the whole number `number` (−1: none) are
@@ -57,7 +76,19 @@ def walk_binary(data, at, count, counts, kinds, wanted, number, big, sizes, valu
 
 
 @kernel
-def walk_words(words, at, count, counts, kinds, wanted, number, sizes, values, numbers, fill):  # type: ignore[no-untyped-def]
+def walk_words(
+    words: Floats,
+    at: int,
+    count: int,
+    counts: Indices,
+    kinds: Indices,
+    wanted: int,
+    number: int,
+    sizes: Indices,
+    values: Indices,
+    numbers: Indices,
+    fill: bool,
+) -> tuple[int, int, int]:
     """The same over the words of a text body, which have been read as numbers."""
     total = 0
     end = len(words)

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import re
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.errors import FileError, GeometryError
 from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
 from able_brick.core.files.scene import Instance, Material, Scene, ScenePart
 from able_brick.core.files.text_kernels import blank, number_at
 from able_brick.core.kernel import kernel
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats
 
 RECORD: Final = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("more", "<u2")])
 _MOST: Final = 20_000_000
@@ -74,7 +78,7 @@ def _text(data: bytes) -> np.ndarray:
 
 
 @kernel
-def _vertices(text, out):  # type: ignore[no-untyped-def]
+def _vertices(text: npt.NDArray[np.uint8], out: Floats) -> tuple[int, int]:
     word = (118, 101, 114, 116, 101, 120)  # vertex
     i = 0
     n = 0

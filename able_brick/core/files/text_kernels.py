@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.kernel import inline_kernel, kernel
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats
 
 _TENS = np.array([10.0**k for k in range(309)])
 
@@ -16,7 +22,7 @@ def blank(byte):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def number_at(text, i, end):  # type: ignore[no-untyped-def]
+def number_at(text: npt.NDArray[np.uint8], i: int, end: int) -> tuple[float, int]:
     """The decimal number at i, and the offset behind it; the offset is −1 where there is none.
 
     Correctly rounded to within one unit in the last place of a float64.
@@ -85,7 +91,7 @@ def number_at(text, i, end):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def all_numbers(text, start, out):  # type: ignore[no-untyped-def]
+def all_numbers(text: npt.NDArray[np.uint8], start: int, out: Floats) -> tuple[int, int, int]:
     """Fill `out` with the numbers of a text from `start`, any white space between; how many were found, where it ended,
     and the offset of the first word that is no number."""
     n = 0

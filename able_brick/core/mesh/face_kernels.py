@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from able_brick.core.kernel import kernel
 
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints
+
 
 @kernel
-def flat_faces(points, starts, vertex, keep, size, tolerance):  # type: ignore[no-untyped-def]
+def flat_faces(points: Floats, starts: Indices, vertex: Indices, keep: Bools, size: Indices, tolerance: float) -> Bools:
     """(F) faces whose doubled area is at most the tolerance times their longest edge squared, m².
 
     points (V,3), starts (F+1), vertex (C); only corners in `keep` (C) count, and faces of `size` (F) 0 are passed over.
@@ -52,7 +57,9 @@ def flat_faces(points, starts, vertex, keep, size, tolerance):  # type: ignore[n
 
 
 @kernel
-def mark_likely_twice(starts, corners, faces, twin, uses, out):  # type: ignore[no-untyped-def]
+def mark_likely_twice(
+    starts: Indices, corners: Indices, faces: Indices, twin: Indices, uses: Indices, out: Bools
+) -> None:
     """Mark in `out` (F) every face that may have the vertices of another one; only few others.
 
     Two triangles, and two quads, on the same vertices share an edge: where the edges are plain, the neighbours tell.
@@ -84,7 +91,7 @@ def mark_likely_twice(starts, corners, faces, twin, uses, out):  # type: ignore[
 
 
 @kernel
-def quad_diagonals(points, vertex, first, whole):  # type: ignore[no-untyped-def]
+def quad_diagonals(points: Floats, vertex: Indices, first: Indices, whole: Floats) -> Ints:
     """(Q) 0 where the diagonal of a quad runs from its first corner, 1 where from the second: the one whose two
     triangles both face the quad's way (Q,3), that bends least, that is shorter.
 

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from able_brick.core.kernel import kernel
 
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats, Indices
+
 
 @kernel
-def face_vectors(positions, starts, corners):  # type: ignore[no-untyped-def]
+def face_vectors(positions: Floats, starts: Indices, corners: Indices) -> Floats:
     """(F,3) half the sums of the cross products of each face's corners, measured from its first."""
     out = np.zeros((len(starts) - 1, 3))
     for f in range(len(starts) - 1):
@@ -32,7 +37,7 @@ def face_vectors(positions, starts, corners):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def units(vectors):  # type: ignore[no-untyped-def]
+def units(vectors: Floats) -> Floats:
     """(N,3) scaled to length 1; zero vectors stay zero."""
     out = np.zeros_like(vectors)
     for i in range(len(vectors)):
@@ -44,7 +49,9 @@ def units(vectors):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def mark_sharp(normals, corner_face, corner_edge, twin, flags, limit, out):  # type: ignore[no-untyped-def]
+def mark_sharp(
+    normals: Floats, corner_face: Indices, corner_edge: Indices, twin: Indices, flags: Bools, limit: float, out: Bools
+) -> None:
     """Clear `out` (E) where two faces meet along opposite ways with a cosine of at least `limit` and no flag (C)."""
     for c in range(len(twin)):
         t = twin[c]
@@ -59,7 +66,9 @@ def mark_sharp(normals, corner_face, corner_edge, twin, flags, limit, out):  # t
 
 
 @kernel
-def angle_weighted(positions, starts, corners, face_normals, group, count):  # type: ignore[no-untyped-def]
+def angle_weighted(
+    positions: Floats, starts: Indices, corners: Indices, face_normals: Floats, group: Indices, count: int
+) -> Floats:
     """(G,3) sums of face normals weighted by the angle of each corner in its group."""
     out = np.zeros((count, 3))
     for f in range(len(starts) - 1):

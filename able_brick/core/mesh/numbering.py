@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 import numpy.typing as npt
 
 from able_brick.core.kernel import kernel
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Indices, Ints
 
 Numbers = npt.NDArray[np.int64]
 
@@ -23,7 +28,7 @@ def bits_of(values: npt.NDArray[np.floating]) -> npt.NDArray[np.uint32]:
 
 
 @kernel
-def _numbered(rows):  # type: ignore[no-untyped-def]
+def _numbered(rows: npt.NDArray[np.uint32]) -> tuple[Numbers, Numbers]:
     n, width = rows.shape
     size = 16
     while size < 2 * n:
@@ -61,7 +66,7 @@ def _numbered(rows):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def joined_numbers(n, a, b):  # type: ignore[no-untyped-def]
+def joined_numbers(n: int, a: Indices, b: Indices) -> tuple[Ints, int]:
     """The part of each of n things when a[i] and b[i] hang together, parts counted in order of their first thing; and
     the number of parts."""
     root = np.arange(n)
@@ -93,7 +98,7 @@ def joined_numbers(n, a, b):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def edge_tables(corners, following, vertices):  # type: ignore[no-untyped-def]
+def edge_tables(corners: Indices, following: Indices, vertices: int) -> tuple[Ints, Ints, Ints, Ints]:
     """Unique edges (E,2), lower vertex first and in rising order; the edge of each corner (C); faces on each edge (E);
     the corner on the other side (C) of edges that two faces run along in opposite ways, or −1."""
     n = len(corners)
@@ -148,7 +153,7 @@ def edge_tables(corners, following, vertices):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def face_parts(starts, twin):  # type: ignore[no-untyped-def]
+def face_parts(starts: Indices, twin: Indices) -> tuple[Ints, int]:
     """The part (F) of each face, where faces hang together through the corners on the other side of theirs (C), counted
     in order of their first face; and the number of parts."""
     n = len(starts) - 1

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.kernel import kernel
 from able_brick.core.mesh.normals import unit
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.spans import spans
 from able_brick.core.mesh.triangulate import triangulated
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats, Indices
 
 #: Vertices nearer to a plane than this share of the mesh's extent lie on it.
 ON_PLANE = 1e-9
@@ -152,9 +156,21 @@ def _changes(starts: Ints, corners: Ints, side: Any) -> Ints:
 
 
 @kernel
-def _split(  # type: ignore[no-untyped-def]
-    starts, corners, sharp, side, crossed, fresh, along, o_starts, o_corners, o_source, o_share, o_face, o_sharp
-):
+def _split(
+    starts: Indices,
+    corners: Indices,
+    sharp: Bools,
+    side: npt.NDArray[np.int8],
+    crossed: Bools,
+    fresh: Indices,
+    along: Floats,
+    o_starts: Indices,
+    o_corners: Indices,
+    o_source: Indices,
+    o_share: Floats,
+    o_face: Indices,
+    o_sharp: Bools,
+) -> int:
     """Every face, those that are crossed in two; new vertices also go into edges of faces that are not."""
     faces, n = 0, 0
     o_starts[0] = 0

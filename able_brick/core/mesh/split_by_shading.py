@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.kernel import kernel
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Indices, Ints
 
 #: With more looks at one vertex than this, lists take too long.
 _LONG_FAN = 64
 
 
 @kernel
-def leaders(vertices, group, corners, normal):  # type: ignore[no-untyped-def]
+def leaders(vertices: int, group: Indices, corners: Indices, normal: npt.NDArray[np.uint32]) -> Ints:
     """For groups of corners that each belong to one vertex: the first group (G) of the vertex that has their normal.
 
     group (C) int32 counted in order of first corner, corners (C) of `vertices` vertices, normal (G,3) as bits. Returns
@@ -43,7 +49,9 @@ def leaders(vertices, group, corners, normal):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def split_by_shading(corners, vertices, group, material, rows):  # type: ignore[no-untyped-def]
+def split_by_shading(
+    corners: Indices, vertices: int, group: Indices, material: Indices, rows: npt.NDArray[np.uint32]
+) -> tuple[Ints, Ints]:
     """Distinct looks of the corners of each vertex: numbered by vertex, then by first corner.
 
     corners (C) of `vertices` vertices; group (C), material (C) and rows (C,k) of bits are the look. Returns the number

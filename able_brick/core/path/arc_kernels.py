@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import math
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from able_brick.core.kernel import inline_kernel, kernel
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats
 
 #: Paths steeper than this are followed, whatever is asked, degrees.
 STEEP: Final = 80.0
@@ -51,7 +54,7 @@ def speed_of(x, y, z, ground):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def parameters_of(stations, knots, sums, controls, ground):  # type: ignore[no-untyped-def]
+def parameters_of(stations: Floats, knots: Floats, sums: Floats, controls: Floats, ground: bool) -> Floats:
     """(n) parameters at lengths (n), by Newton's method on the length with bisection as a safeguard; at a knot's very
     own length the knot's very own parameter."""
     out = np.empty(len(stations))
@@ -108,7 +111,7 @@ def parameters_of(stations, knots, sums, controls, ground):  # type: ignore[no-u
 
 
 @kernel
-def stations_of(at, knots, sums, controls, ground):  # type: ignore[no-untyped-def]
+def stations_of(at: Floats, knots: Floats, sums: Floats, controls: Floats, ground: bool) -> Floats:
     """(n) lengths from the start to parameters (n); clipped to the path, and at a knot its very own length."""
     out = np.empty(len(at))
     cells, spans = len(knots) - 1, len(controls)
@@ -131,7 +134,7 @@ def stations_of(at, knots, sums, controls, ground):  # type: ignore[no-untyped-d
 
 
 @kernel
-def points_at(controls, at):  # type: ignore[no-untyped-def]
+def points_at(controls: Floats, at: Floats) -> Floats:
     """(n,3) points at parameters (n)."""
     out = np.empty((len(at), 3))
     for i in range(len(at)):
@@ -145,7 +148,7 @@ def points_at(controls, at):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def derivatives_at(controls, at):  # type: ignore[no-untyped-def]
+def derivatives_at(controls: Floats, at: Floats) -> Floats:
     """(n,3) first derivatives, with respect to the parameter within the span, at parameters (n)."""
     out = np.empty((len(at), 3))
     for i in range(len(at)):

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from able_brick.core.kernel import kernel
 
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats, Indices
+
 
 @kernel
-def framed(side, up):  # type: ignore[no-untyped-def]
+def framed(side: Floats, up: Floats) -> tuple[Floats, Floats, Floats]:
     """Directions along, up and to the right (n,3 each) of the frames that stand across a path of sides and ups."""
     n = len(side)
     along, over, right = np.zeros((n, 3)), np.zeros((n, 3)), np.zeros((n, 3))
@@ -34,7 +38,7 @@ def framed(side, up):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def outer_lines(origin, side, up, corners):  # type: ignore[no-untyped-def]
+def outer_lines(origin: Floats, side: Floats, up: Floats, corners: Floats) -> Floats:
     """(n,4,3) points at sides and heights `corners` (4,2) of sections (n,3 each)."""
     n = len(origin)
     out = np.empty((n, 4, 3))
@@ -46,7 +50,7 @@ def outer_lines(origin, side, up, corners):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def as_framed(points, positions, turns):  # type: ignore[no-untyped-def]
+def as_framed(points: Floats, positions: Floats, turns: Floats) -> Floats:
     """Points (n,m,3) as the frames of their items see them, at positions (n,3) and turns (n,4): along, up, side."""
     n, m = points.shape[0], points.shape[1]
     out = np.empty((n, m, 3))
@@ -65,7 +69,7 @@ def as_framed(points, positions, turns):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def bends(lines, step):  # type: ignore[no-untyped-def]
+def bends(lines: Floats, step: Floats) -> Floats:
     """(n) how strongly lines (n,m,4,3), sampled every `step` (n), bend at most: the second derivative.
 
     Samples lie half a step within: what the second differences lead to at the very ends, where bends are strongest on
@@ -91,7 +95,7 @@ def bends(lines, step):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def division_stations(starts, long, parts):  # type: ignore[no-untyped-def]
+def division_stations(starts: Floats, long: Floats, parts: Indices) -> Floats:
     """Lengths from the path's start to the ends and middles of all parts: 2 · parts + 1 for each item."""
     total = 0
     for i in range(len(parts)):
@@ -107,7 +111,7 @@ def division_stations(starts, long, parts):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def farthest_middles(origin, side, up, corners, parts):  # type: ignore[no-untyped-def]
+def farthest_middles(origin: Floats, side: Floats, up: Floats, corners: Floats, parts: Indices) -> Floats:
     """(n) how far the middles of edges are from the curve at most, metres; sections at `division_stations`."""
     out = np.empty(len(parts))
     at = 0
@@ -129,7 +133,9 @@ def farthest_middles(origin, side, up, corners, parts):  # type: ignore[no-untyp
 
 
 @kernel
-def straight_off(local, share, stretch, corners, run_low, length):  # type: ignore[no-untyped-def]
+def straight_off(
+    local: Floats, share: Floats, stretch: Floats, corners: Floats, run_low: float, length: float
+) -> Floats:
     """(n) how far samples (n,m,4,3), as framed, are from where a frame and a stretch alone would put them, metres."""
     n, m = local.shape[0], local.shape[1]
     out = np.zeros(n)
@@ -144,7 +150,7 @@ def straight_off(local, share, stretch, corners, run_low, length):  # type: igno
 
 
 @kernel
-def boxes(local, ends):  # type: ignore[no-untyped-def]
+def boxes(local: Floats, ends: Floats) -> tuple[Floats, Floats]:
     """Low and high (n,3) round samples (n,m,3) and ends (2n,4,3), as framed; Z to the right."""
     n = len(local)
     low, high = np.full((n, 3), np.inf), np.full((n, 3), -np.inf)
@@ -161,7 +167,9 @@ def boxes(local, ends):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def item_stations(s, low, high, grain, starts, ends, breaks):  # type: ignore[no-untyped-def]
+def item_stations(
+    s: Floats, low: float, high: float, grain: float, starts: Floats, ends: Floats, breaks: Floats
+) -> Floats:
     """(m,k) lengths from the path's start to lengths `s` (k) along a piece from low to high, for items that begin and
     end at (m) each; at the ends and in corners those very numbers."""
     out = np.empty((len(starts), len(s)))
@@ -181,7 +189,7 @@ def item_stations(s, low, high, grain, starts, ends, breaks):  # type: ignore[no
 
 
 @kernel
-def spread(origin, side, up, index, points, out):  # type: ignore[no-untyped-def]
+def spread(origin: Floats, side: Floats, up: Floats, index: Indices, points: Floats, out: Floats) -> None:
     """Points (V,3), each in the section of its number, at sections (m,k,3 each)."""
     for i in range(len(out)):
         for v in range(len(points)):
@@ -192,7 +200,17 @@ def spread(origin, side, up, index, points, out):  # type: ignore[no-untyped-def
 
 
 @kernel
-def touch_mitres(at, corners, origin, side, up, reach, index, points, out):  # type: ignore[no-untyped-def]
+def touch_mitres(
+    at: Floats,
+    corners: Floats,
+    origin: Floats,
+    side: Floats,
+    up: Floats,
+    reach: float,
+    index: Indices,
+    points: Floats,
+    out: Floats,
+) -> None:
     """Put what comes to its place in the mitre of a corner (k) into the very same point (out (m,V,3), changed).
 
     Rows stand at lengths (m,k) along the way; sections of the corners (k,3 each) reach so far at most.
@@ -215,7 +233,17 @@ def touch_mitres(at, corners, origin, side, up, reach, index, points, out):  # t
 
 
 @kernel
-def lean(origin, side, up, step, scale, index, points, normals, out):  # type: ignore[no-untyped-def]
+def lean(
+    origin: Floats,
+    side: Floats,
+    up: Floats,
+    step: float,
+    scale: Floats,
+    index: Indices,
+    points: Floats,
+    normals: Floats,
+    out: Floats,
+) -> None:
     """Unit normals (H,3) at points (H,3) turned and leant with sections (2,m,k,3 each), a step before and after."""
     t, s, m = np.empty(3), np.empty(3), np.empty(3)
     for i in range(len(out)):

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from able_brick.core.kernel import inline_kernel, kernel
 from able_brick.core.path.arc_kernels import FLAT, derivative, hodograph, speed_of
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats
 
 
 @inline_kernel
@@ -33,7 +37,7 @@ def _reflected(p, t, s, q, w):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def carried_sides(points, tangents, into, out, first):  # type: ignore[no-untyped-def]
+def carried_sides(points: Floats, tangents: Floats, into: Floats, out: Floats, first: Floats) -> Floats:
     """(S,M,3) sides at samples (S,M,3) of each span, without twist; over corners by the least turn."""
     sides = np.empty_like(points)
     for k in range(len(points)):
@@ -56,7 +60,7 @@ def carried_sides(points, tangents, into, out, first):  # type: ignore[no-untype
 
 
 @kernel
-def lengths_inside(stations, length, closed, stops):  # type: ignore[no-untyped-def]
+def lengths_inside(stations: Floats, length: float, closed: bool, stops: Floats) -> Floats:
     """(n) lengths clipped to an open path, or once round a closed one, where a stop (rising) comes back to its very
     number."""
     out = np.empty(len(stations))
@@ -76,9 +80,20 @@ def lengths_inside(stations, length, closed, stops):  # type: ignore[no-untyped-
 
 
 @kernel
-def guided(  # type: ignore[no-untyped-def]
-    controls, at, roll, table, into, out, mitred, upright, ground, longest, sideways, over_it
-):
+def guided(
+    controls: Floats,
+    at: Floats,
+    roll: Floats,
+    table: Floats,
+    into: Floats,
+    out: Floats,
+    mitred: Bools,
+    upright: bool,
+    ground: bool,
+    longest: float,
+    sideways: float,
+    over_it: float,
+) -> tuple[Floats, Floats, Floats, Floats]:
     """Origins, directions along, sides and ups (n,3) at parameters (n); origins shifted sideways and up, metres."""
     n, spans, samples = len(at), len(controls), table.shape[1] - 1
     origin, along = np.empty((n, 3)), np.empty((n, 3))
@@ -189,9 +204,22 @@ def guided(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def lean_to_mitres(  # type: ignore[no-untyped-def]
-    stations, corners, before, after, bisectors, around, upright, longest, sideways, over_it, origin, along, side, up
-):
+def lean_to_mitres(
+    stations: Floats,
+    corners: Floats,
+    before: Floats,
+    after: Floats,
+    bisectors: Floats,
+    around: float,
+    upright: bool,
+    longest: float,
+    sideways: float,
+    over_it: float,
+    origin: Floats,
+    along: Floats,
+    side: Floats,
+    up: Floats,
+) -> None:
     """Lean sections (n,3 each, changed in place) at lengths (n) towards the mitres of corners at lengths (k).
 
     Over lengths before and after (k) each, from not at all to as far as the plane with normal (k,3). `around` is the

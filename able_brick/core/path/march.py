@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from able_brick.core.kernel import inline_kernel, kernel
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.threads import by_halves
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats
 
 _TRACES = 2000
 #: So many strides are looked for by two threads.
@@ -24,7 +28,7 @@ def _along(a, b, c, e, u):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _at(controls, closed, t):  # type: ignore[no-untyped-def]
+def _at(controls: Floats, closed: bool, t: float) -> tuple[float, float, float, float, float, float]:
     """Point and derivative (x, y, z, x', y', z') at a parameter. Beyond its ends an open path goes straight on, a
     closed one round again. Numbers, not arrays: those would cost more than what is computed."""
     spans = len(controls)
@@ -49,7 +53,7 @@ def _at(controls, closed, t):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _fastest(controls):  # type: ignore[no-untyped-def]
+def _fastest(controls: Floats) -> Floats:
     """(S) a bound of the speed in each span."""
     out = np.empty(len(controls))
     for k in range(len(controls)):
@@ -67,7 +71,16 @@ def _fastest(controls):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _newton(controls, closed, p0, d0, t, length, way, grain):  # type: ignore[no-untyped-def]
+def _newton(
+    controls: Floats,
+    closed: bool,
+    p0: tuple[float, float, float],
+    d0: tuple[float, float, float],
+    t: float,
+    length: float,
+    way: int,
+    grain: float,
+) -> float:
     """Newton's method from a parameter; NaN where the path does not go on in about one direction from p0."""
     for k in range(24):
         x, y, z, dx, dy, dz = _at(controls, closed, t)
@@ -87,7 +100,7 @@ def _newton(controls, closed, p0, d0, t, length, way, grain):  # type: ignore[no
 
 
 @kernel
-def _stride(controls, closed, fastest, grain, t0, length, way):  # type: ignore[no-untyped-def]
+def _stride(controls: Floats, closed: bool, fastest: Floats, grain: float, t0: float, length: float, way: int) -> float:
     """The nearest parameter ahead (way 1) or behind (−1) at which the path is so far from where it is at t0, or NaN.
 
     Newton's method where the path goes on in about one direction, else steps that are too short to pass it.
@@ -132,13 +145,25 @@ def _stride(controls, closed, fastest, grain, t0, length, way):  # type: ignore[
 
 
 @kernel
-def _grain(controls):  # type: ignore[no-untyped-def]
+def _grain(controls: Floats) -> float:
     """How finely places along spans can be distinguished, metres."""
-    return 8e-16 * max(1.0, np.abs(controls).max())
+    reach: float = np.abs(controls).max()
+    return 8e-16 * max(1.0, reach)
 
 
 @kernel
-def _walk(controls, closed, fastest, grain, begin, lengths, factor, gap, whole, ends):  # type: ignore[no-untyped-def]
+def _walk(
+    controls: Floats,
+    closed: bool,
+    fastest: Floats,
+    grain: float,
+    begin: float,
+    lengths: Floats,
+    factor: float,
+    gap: float,
+    whole: bool,
+    ends: Floats,
+) -> float:
     """Fill ends (n,2) with the parameters of strides with gaps between them; where the last one ends, or NaN."""
     t = begin
     count = len(lengths)
@@ -156,7 +181,7 @@ def _walk(controls, closed, fastest, grain, begin, lengths, factor, gap, whole, 
 
 
 @kernel
-def _beyond(controls, closed, t, end):  # type: ignore[no-untyped-def]
+def _beyond(controls: Floats, closed: bool, t: float, end: float) -> float:
     """How far a parameter is beyond another, metres; negative before it."""
     x, y, z, _, _, _ = _at(controls, closed, t)
     u, v, w, _, _, _ = _at(controls, closed, end)
@@ -166,7 +191,17 @@ def _beyond(controls, closed, t, end):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _fitted(controls, closed, begin, end, whole, lengths, factor, gap, ends):  # type: ignore[no-untyped-def]
+def _fitted(
+    controls: Floats,
+    closed: bool,
+    begin: float,
+    end: float,
+    whole: bool,
+    lengths: Floats,
+    factor: float,
+    gap: float,
+    ends: Floats,
+) -> float:
     """The one factor of all lengths with which the last stride ends where the path does; NaN where none is found."""
     fastest, grain = _fastest(controls), _grain(controls)
     low, high = 0.0, 0.0
@@ -216,7 +251,7 @@ def _fitted(controls, closed, begin, end, whole, lengths, factor, gap, ends):  #
 
 
 @kernel
-def _ahead(controls, closed, starts, lengths, out):  # type: ignore[no-untyped-def]
+def _ahead(controls: Floats, closed: bool, starts: Floats, lengths: Floats, out: Floats) -> None:
     fastest, grain = _fastest(controls), _grain(controls)
     for k in range(len(starts)):
         way = 1 if lengths[k] > 0 else -1

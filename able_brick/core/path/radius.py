@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Floats
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats
 
 #: A radius under this share of the span's own size is that of a cusp: 0.
 CUSP = 1e-10
@@ -16,7 +20,7 @@ _DEEP = 44
 
 
 @kernel
-def _bernstein(p, out):  # type: ignore[no-untyped-def]
+def _bernstein(p: Floats, out: Floats) -> None:
     """Bernstein coefficients (5) of a polynomial of degree four from its powers (5)."""
     out[0] = p[0]
     out[1] = p[0] + p[1] / 4
@@ -26,7 +30,7 @@ def _bernstein(p, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _halved(b, left, right):  # type: ignore[no-untyped-def]
+def _halved(b: Floats, left: Floats, right: Floats) -> None:
     """De Casteljau at the middle."""
     w = b.copy()
     for k in range(5):
@@ -37,7 +41,7 @@ def _halved(b, left, right):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _turns_back(d):  # type: ignore[no-untyped-def]
+def _turns_back(d: Floats) -> float:
     """Where a straight span turns round on itself, or −1: its speed along its own line changes sign inside."""
     k = 0
     for i in range(1, 3):
@@ -47,12 +51,14 @@ def _turns_back(d):  # type: ignore[no-untyped-def]
     a, b, c = q0 - 2 * q1 + q2, 2 * (q1 - q0), q0
     if abs(a) < 1e-14 * (abs(q0) + abs(q1) + abs(q2)):
         if b != 0.0 and 0.0 < -c / b < 1.0:
-            return -c / b
+            place: float = -c / b
+            return place
         return -1.0
     inside = b * b - 4 * a * c
     if inside <= 0.0:
         return -1.0
     root = math.sqrt(inside)
+    t: float
     for t in ((-b - root) / (2 * a), (-b + root) / (2 * a)):
         if 1e-12 < t < 1.0 - 1e-12:
             return t
@@ -60,7 +66,7 @@ def _turns_back(d):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def smallest_radius(controls):  # type: ignore[no-untyped-def]
+def smallest_radius(controls: Floats) -> tuple[float, float]:
     """The smallest radius of spans (S,4,3), metres, and the parameter where it is; infinite where all are straight.
 
     Minimum of |C'|³ / |C' × C''|. Both are polynomials of degree four when squared; intervals are halved, and dropped

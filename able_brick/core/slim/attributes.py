@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
@@ -15,6 +15,9 @@ from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.slim.fit_kernels import areas_until, lies_at, sample_of
 from able_brick.core.slim.reduce import Slimmed
 from able_brick.core.slim.stars import vertex_stars
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats, Indices
 
 #: Samples for each triangle of the reduced mesh.
 _SAMPLES: Final = 6
@@ -104,7 +107,18 @@ def _least_squares(unknown: Ints, shares: Floats, seen: Floats, now: Floats, kep
 
 
 @kernel
-def _seen(source, source_tris, values, until, count, collapse_map, positions, triangles, start, star):  # type: ignore[no-untyped-def]
+def _seen(
+    source: Floats,
+    source_tris: Indices,
+    values: Floats,
+    until: Floats,
+    count: int,
+    collapse_map: Indices,
+    positions: Floats,
+    triangles: Indices,
+    start: Indices,
+    star: Indices,
+) -> tuple[Indices, Floats, Floats]:
     """Where samples of a source lie on a reduced mesh, (n) triangles and (n,3) the shares of their corners, and the
     values (n,m) that the source has there, given those of its triangles' corners (T,3,m)."""
     at = np.empty(count, np.int64)

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from able_brick.core.kernel import kernel
 from able_brick.core.slim.tree import nearest_one, triangle_distance
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats, Indices
 
 #: Pieces of one triangle that wait to be looked at.
 _STACK = 512
@@ -24,7 +29,17 @@ _DEEP = 60
 
 
 @kernel
-def nearest_of_all(points, soup, low, high, child, first, last, away, nearest):  # type: ignore[no-untyped-def]
+def nearest_of_all(
+    points: Floats,
+    soup: Floats,
+    low: Floats,
+    high: Floats,
+    child: Indices,
+    first: int,
+    last: int,
+    away: Floats,
+    nearest: Indices,
+) -> None:
     """For points `first` to before `last` their distances `away` and the triangles that are `nearest`."""
     stack = np.empty(128, np.int64)
     found = 0
@@ -37,7 +52,9 @@ def nearest_of_all(points, soup, low, high, child, first, last, away, nearest): 
 
 
 @kernel
-def _nearest_from(at, near, soup, low, high, child, stack):  # type: ignore[no-untyped-def]
+def _nearest_from(
+    at: Floats, near: Indices, soup: Floats, low: Floats, high: Floats, child: Indices, stack: Indices
+) -> tuple[float, int]:
     """The nearest triangle to a place and its squared distance, looked for from three that are `near`."""
     best, found = np.inf, 0
     for m in range(3):
@@ -49,7 +66,9 @@ def _nearest_from(at, near, soup, low, high, child, stack):  # type: ignore[no-u
 
 
 @kernel
-def _between(corner, i, j, one, other, enough, at):  # type: ignore[no-untyped-def]
+def _between(
+    corner: Floats, i: int, j: int, one: Floats, other: Floats, enough: float, at: Floats
+) -> tuple[float, float]:
     """The share of the edge from corner `i` to `j`, and its place in `at`, where two triangles are equally far, or both
     within half of what is `enough`; squared distance of the nearer one from there."""
     lo, hi, s = 0.0, 1.0, 0.5
@@ -72,7 +91,7 @@ def _between(corner, i, j, one, other, enough, at):  # type: ignore[no-untyped-d
 
 
 @kernel
-def _inward(corner, normal, side):  # type: ignore[no-untyped-def]
+def _inward(corner: Floats, normal: Floats, side: Floats) -> bool:
     """Fill `side` (3,4) with planes through the edges of a piece, of unit normals that point into it; whether it has an
     area, with its unit `normal` (3,)."""
     for c in range(3):
@@ -100,7 +119,7 @@ def _inward(corner, normal, side):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _clipped(soup, t, side, polygon, spare):  # type: ignore[no-untyped-def]
+def _clipped(soup: Floats, t: int, side: Floats, polygon: Floats, spare: Floats) -> int:
     """The corners of a triangle that is cut to what lies over a piece: how many of them stand in `polygon`."""
     for k in range(3):
         for c in range(3):
@@ -133,7 +152,18 @@ def _clipped(soup, t, side, polygon, spare):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _over(corner, near, soup, beside, longest, enough, stamp, number, waiting, work):  # type: ignore[no-untyped-def]
+def _over(
+    corner: Floats,
+    near: int,
+    soup: Floats,
+    beside: Indices,
+    longest: float,
+    enough: float,
+    stamp: Indices,
+    number: int,
+    waiting: Indices,
+    work: Floats,
+) -> float:
     """How far the other surface is, at most, from a piece that it covers as a whole, measured across the piece; `inf`
     where it does not, or is farther than `enough`.
 
@@ -205,7 +235,23 @@ def _over(corner, near, soup, beside, longest, enough, stamp, number, waiting, w
 
 
 @kernel
-def bound_of(points, tris, away, nearest, soup, low, high, child, beside, seen, ratio, floor, most, first, last):  # type: ignore[no-untyped-def]
+def bound_of(
+    points: Floats,
+    tris: Indices,
+    away: Floats,
+    nearest: Indices,
+    soup: Floats,
+    low: Floats,
+    high: Floats,
+    child: Indices,
+    beside: Indices,
+    seen: float,
+    ratio: float,
+    floor: float,
+    most: Indices,
+    first: int,
+    last: int,
+) -> tuple[float, float, int]:
     """(largest distance met, bound, triangle that was met there or −1) over the triangles `first` to before `last` of a
     surface, metres.
 

@@ -10,12 +10,18 @@ gone along.
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.kernel import kernel
 from able_brick.core.slim.corner_kernels import carry, carry_along
 from able_brick.core.slim.quadrics import evaluate
 from able_brick.core.slim.stars import corner_of
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints
 
 _NEVER = np.float32(np.inf)
 _SHIFT = 13
@@ -24,7 +30,7 @@ _AT_AN_END = 1.5
 
 
 @kernel
-def _may_go(u, v, tri, wedge, look, start, star):  # type: ignore[no-untyped-def]
+def _may_go(u: int, v: int, tri: Indices, wedge: Indices, look: Indices, start: Indices, star: Indices) -> bool:
     """Whether every wedge round u occurs on a face shared with v, or looks like one that does, and leads to wedges of
     v that look alike."""
     u1, v1, u2, v2 = -1, -1, -1, -1
@@ -48,7 +54,7 @@ def _may_go(u, v, tri, wedge, look, start, star):  # type: ignore[no-untyped-def
 
 
 @kernel
-def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
+def _best_place(q: Floats, ax: float, ay: float, az: float, bx: float, by: float, bz: float, out: Floats) -> float:
     """The point of least error near the edge's middle, written to out (3); returns the error there."""
     mx, my, mz = 0.5 * (ax + bx), 0.5 * (ay + by), 0.5 * (az + bz)
     out[0], out[1], out[2] = mx, my, mz
@@ -83,25 +89,25 @@ def _best_place(q, ax, ay, az, bx, by, bz, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def cost_edges(  # type: ignore[no-untyped-def]
-    pos,
-    quadric,
-    tri,
-    wedge,
-    look,
-    start,
-    star,
-    edges,
-    uses,
-    locked,
-    border,
-    multi_wedge,
-    square,
-    first,
-    last,
-    cost,
-    way,
-):
+def cost_edges(
+    pos: Floats,
+    quadric: Floats,
+    tri: Indices,
+    wedge: Indices,
+    look: Indices,
+    start: Indices,
+    star: Indices,
+    edges: Indices,
+    uses: Indices,
+    locked: Bools,
+    border: Bools,
+    multi_wedge: Bools,
+    square: float,
+    first: int,
+    last: int,
+    cost: npt.NDArray[np.float32],
+    way: npt.NDArray[np.int8],
+) -> None:
     """Fill cost (E) float32 and way (E) int8 of the edges from `first` to before `last`: 0 free, 1 the first end goes
     into the second, 2 the other way round. What would lie off by more than a `square` of a distance, in the mean of the
     faces that are gone, is never done."""
@@ -144,7 +150,16 @@ def cost_edges(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def worth_trying(cost, edges, stamp, cutoffs, passes, first, last, wanted):  # type: ignore[no-untyped-def]
+def worth_trying(
+    cost: npt.NDArray[np.float32],
+    edges: Indices,
+    stamp: Indices,
+    cutoffs: Indices,
+    passes: int,
+    first: int,
+    last: int,
+    wanted: Bools,
+) -> Ints:
     """Write which edges (E) from `first` to before `last` may be collapsed by now, and count them by the bits of their
     cost.
 
@@ -169,15 +184,15 @@ def worth_trying(cost, edges, stamp, cutoffs, passes, first, last, wanted):  # t
 
 
 @kernel
-def _bits_of_never():  # type: ignore[no-untyped-def]
+def _bits_of_never() -> np.int32:
     return np.int32(np.array([_NEVER], np.float32).view(np.int32)[0] >> _SHIFT)
 
 
 @kernel
-def cut_at(bins, quota):  # type: ignore[no-untyped-def]
+def cut_at(bins: Indices, quota: float) -> int:
     """The bits of the cost up to which there are so many edges, given how many there are (parts, bits)."""
     total = 0
-    never = bins.shape[1] - 1
+    never: int = bins.shape[1] - 1
     for k in range(never):
         for h in range(len(bins)):
             total += bins[h, k]
@@ -187,7 +202,7 @@ def cut_at(bins, quota):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def places_of(bins, cut):  # type: ignore[no-untyped-def]
+def places_of(bins: Indices, cut: int) -> int:
     """Make counts (parts, bits) the places where each part's edges of those bits begin; how many there are up to the
     cut."""
     total = 0
@@ -200,7 +215,9 @@ def places_of(bins, cut):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def put_in_order(cost, wanted, cut, places, first, last, order):  # type: ignore[no-untyped-def]
+def put_in_order(
+    cost: npt.NDArray[np.float32], wanted: Bools, cut: int, places: Indices, first: int, last: int, order: Indices
+) -> None:
     """Write the wanted edges from `first` to before `last`, up to the cut, at their places in the order."""
     bits = cost.view(np.int32) >> _SHIFT
     for e in range(first, last):
@@ -210,7 +227,7 @@ def put_in_order(cost, wanted, cut, places, first, last, order):  # type: ignore
 
 
 @kernel
-def _turns_over(u, v, p, pos, tri, start, star):  # type: ignore[no-untyped-def]
+def _turns_over(u: int, v: int, p: Floats, pos: Floats, tri: Indices, start: Indices, star: Indices) -> bool:
     """Whether a face of u that survives would flip or become a sliver with u at p."""
     for i in range(start[u], start[u + 1]):
         f = star[i]
@@ -244,35 +261,35 @@ def _turns_over(u, v, p, pos, tri, start, star):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def collapse_pass(  # type: ignore[no-untyped-def]
-    pos,
-    quadric,
-    tri,
-    wedge,
-    look,
-    multi_wedge,
-    wedge_uv,
-    start,
-    star,
-    edges,
-    uses,
-    way,
-    cost,
-    most,
-    ahead,
-    stopped,
-    order,
-    stamp,
-    into,
-    used,
-    number,
-    surplus,
-    took,
-    lane,
-    only,
-    first,
-    last,
-):
+def collapse_pass(
+    pos: Floats,
+    quadric: Floats,
+    tri: Indices,
+    wedge: Indices,
+    look: Indices,
+    multi_wedge: Bools,
+    wedge_uv: Floats,
+    start: Indices,
+    star: Indices,
+    edges: Indices,
+    uses: Indices,
+    way: npt.NDArray[np.int8],
+    cost: npt.NDArray[np.float32],
+    most: float,
+    ahead: float,
+    stopped: Bools,
+    order: Indices,
+    stamp: Indices,
+    into: Indices,
+    used: Bools,
+    number: int,
+    surplus: int,
+    took: npt.NDArray[np.int8],
+    lane: npt.NDArray[np.int8],
+    only: int,
+    first: int,
+    last: int,
+) -> int:
     """Collapse the chosen edges from `first` to before `last` in order until `surplus` faces are gone. Returns how many
     went. What costs more than so many times `ahead` of an edge that waits for the next pass waits with it,
     and it is reported that some were `stopped` (1).
@@ -352,14 +369,14 @@ def collapse_pass(  # type: ignore[no-untyped-def]
             _best_place(q, pos[u, 0], pos[u, 1], pos[u, 2], pos[v, 0], pos[v, 1], pos[v, 2], p)
             if _turns_over(v, u, p, pos, tri, start, star) or _turns_over(u, v, p, pos, tri, start, star):
                 # at one of its ends, where nothing tilts that lies flat beside it
-                at_u = evaluate(q, pos[u, 0], pos[u, 1], pos[u, 2])
-                at_v = evaluate(q, pos[v, 0], pos[v, 1], pos[v, 2])
-                if at_v <= min(most, _AT_AN_END * cost[e]) and not _turns_over(u, v, pos[v], pos, tri, start, star):
+                cost_u = evaluate(q, pos[u, 0], pos[u, 1], pos[u, 2])
+                cost_v = evaluate(q, pos[v, 0], pos[v, 1], pos[v, 2])
+                if cost_v <= min(most, _AT_AN_END * cost[e]) and not _turns_over(u, v, pos[v], pos, tri, start, star):
                     p[:] = pos[v]
-                    cost[e] = max(cost[e], at_v)
-                elif at_u <= min(most, _AT_AN_END * cost[e]) and not _turns_over(v, u, pos[u], pos, tri, start, star):
+                    cost[e] = max(cost[e], cost_v)
+                elif cost_u <= min(most, _AT_AN_END * cost[e]) and not _turns_over(v, u, pos[u], pos, tri, start, star):
                     p[:] = pos[u]
-                    cost[e] = max(cost[e], at_u)
+                    cost[e] = max(cost[e], cost_u)
                 else:
                     continue
         else:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import copy
 from functools import cached_property
-from typing import Final, Self
+from typing import TYPE_CHECKING, Final, Self
 
 import numpy as np
 import numpy.typing as npt
@@ -12,6 +12,9 @@ import numpy.typing as npt
 from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints
 from able_brick.core.slim.tree import Tree, build_tree, nearest_others
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Indices, Ints
 
 #: Triangles of a part from which it is looked how far it is to others, about so many at most.
 _LOOKED_FROM: Final = 6
@@ -189,7 +192,7 @@ class _Others:
 
 
 @kernel
-def labels(tri, count):  # type: ignore[no-untyped-def]
+def labels(tri: Indices, count: int) -> tuple[Ints, int]:
     """(V) the number of the part that each vertex is in, −1 for those of no triangle; how many parts there are."""
     root = np.arange(count).astype(np.int32)
     for f in range(len(tri)):

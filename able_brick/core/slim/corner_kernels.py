@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from able_brick.core.kernel import kernel
 from able_brick.core.slim.stars import corner_of
 
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats, Indices
+
 
 @kernel
-def _height_in(f, u, v, p, pos, tri):  # type: ignore[no-untyped-def]
+def _height_in(f: int, u: int, v: int, p: Floats, pos: Floats, tri: Indices) -> tuple[float, float]:
     """Barycentric coordinates of p in a face with the edge u v: at its third corner, and at u."""
     x = tri[f, 3 - corner_of(tri, f, u) - corner_of(tri, f, v)]
     ex, ey, ez = pos[u, 0] - pos[v, 0], pos[u, 1] - pos[v, 1], pos[u, 2] - pos[v, 2]
@@ -23,7 +28,7 @@ def _height_in(f, u, v, p, pos, tri):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def carry(f, other, u, v, p, pos, tri, wedge, uv):  # type: ignore[no-untyped-def]
+def carry(f: int, other: int, u: int, v: int, p: Floats, pos: Floats, tri: Indices, wedge: Indices, uv: Floats) -> None:
     """Give v's wedge in face f the uv that the old surface has at p; in `other` instead, where p lies over there."""
     at = wedge[f, corner_of(tri, f, v)]
     third, along = _height_in(f, u, v, p, pos, tri)
@@ -39,7 +44,21 @@ def carry(f, other, u, v, p, pos, tri, wedge, uv):  # type: ignore[no-untyped-de
 
 
 @kernel
-def carry_along(u, v, u1, u2, apart, p, pos, tri, wedge, look, start, star, uv):  # type: ignore[no-untyped-def]
+def carry_along(
+    u: int,
+    v: int,
+    u1: int,
+    u2: int,
+    apart: bool,
+    p: Floats,
+    pos: Floats,
+    tri: Indices,
+    wedge: Indices,
+    look: Indices,
+    start: Indices,
+    star: Indices,
+    uv: Floats,
+) -> None:
     """Give those wedges of u that look like none on a face shared with v what their own faces have at p, on from where
     they end."""
     for i in range(start[u], start[u + 1]):

@@ -73,7 +73,7 @@ def fitted(
     ways = _ways(across, triangles, len(positions))
     ids, parts, away = _met(source, slimmed, triangles, normals, ways, check_cancelled)
     halves = by_halves(partial(kernels.squares, ids, parts, away, len(triangles)), len(ids), _PARALLEL_FROM)
-    sums, farthest = sum(h[0] for h in halves), reduce(np.maximum, [h[1] for h in halves])
+    sums, farthest = reduce(np.add, [h[0] for h in halves]), reduce(np.maximum, [h[1] for h in halves])
     far = kernels.farthest(farthest, triangles, len(positions))
     moving &= far > _FINEST * float(np.linalg.norm(high - low))
     shifts = np.clip(kernels.solve(sums, triangles, moving, _DAMPING, _SOLVING), -_REACH * far, _REACH * far)

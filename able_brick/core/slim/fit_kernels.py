@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from able_brick.core.kernel import kernel
 from able_brick.core.slim.tree import nearest_place
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats, Indices
 
 #: Steps from vertex to vertex on the way to the place where a sample lies; nearly all need one or two.
 _STEPS = 32
@@ -17,7 +22,7 @@ _ALIKE = 0.2
 
 
 @kernel
-def shares_at(x, y, z, positions, a, b, c):  # type: ignore[no-untyped-def]
+def shares_at(x: float, y: float, z: float, positions: Floats, a: int, b: int, c: int) -> tuple[float, float, float]:
     """The shares of the second and third corner at the place of the triangle a b c that is nearest to a point x y z,
     and the squared distance to there."""
     ax, ay, az = positions[a, 0], positions[a, 1], positions[a, 2]
@@ -27,7 +32,7 @@ def shares_at(x, y, z, positions, a, b, c):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def across(positions, a, b, c):  # type: ignore[no-untyped-def]
+def across(positions: Floats, a: int, b: int, c: int) -> tuple[float, float, float]:
     """The cross product of two sides of the triangle a b c: its normal, twice its area long."""
     ax, ay, az = positions[a, 0], positions[a, 1], positions[a, 2]
     ux, uy, uz = positions[b, 0] - ax, positions[b, 1] - ay, positions[b, 2] - az
@@ -36,7 +41,7 @@ def across(positions, a, b, c):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def areas_until(positions, triangles):  # type: ignore[no-untyped-def]
+def areas_until(positions: Floats, triangles: Indices) -> Floats:
     """(T) the area of all triangles up to and with each."""
     out = np.empty(len(triangles))
     whole = 0.0
@@ -48,7 +53,7 @@ def areas_until(positions, triangles):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _chance(n):  # type: ignore[no-untyped-def]
+def _chance(n: int) -> float:
     """A number from 0 to before 1 that n stands for: as if by chance, always the same (Steele et al. 2014)."""
     z = np.uint64(n) * np.uint64(0x9E3779B97F4A7C15)
     z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
@@ -58,7 +63,9 @@ def _chance(n):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def lies_at(px, py, pz, v, positions, triangles, start, star):  # type: ignore[no-untyped-def]
+def lies_at(
+    px: float, py: float, pz: float, v: int, positions: Floats, triangles: Indices, start: Indices, star: Indices
+) -> tuple[int, float, float]:
     """Where a point lies on a mesh, from the vertex v on: (triangle, shares of its second and third corner there). The
     way goes to the nearest place on the faces round a vertex, and on to the vertex next to that, while it comes
     closer; one that is near, and well inside of a face, is good enough."""
@@ -92,7 +99,7 @@ def lies_at(px, py, pz, v, positions, triangles, start, star):  # type: ignore[n
 
 
 @kernel
-def sample_of(i, f, step, until):  # type: ignore[no-untyped-def]
+def sample_of(i: int, f: int, step: float, until: Floats) -> tuple[int, float, float, float]:
     """Where the sample i lies of those that have so much area each, as a triangle, looked for from f on, and the shares
     of its corners there. Triangles lie `until` (T) so much area; each fourth sample is at a corner."""
     goal = (i + _chance(3 * i)) * step
@@ -106,24 +113,24 @@ def sample_of(i, f, step, until):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def meet(  # type: ignore[no-untyped-def]
-    source,
-    source_tris,
-    until,
-    count,
-    collapse_map,
-    positions,
-    triangles,
-    start,
-    star,
-    normals,
-    ways,
-    first,
-    last,
-    ids,
-    parts,
-    away,
-):
+def meet(
+    source: Floats,
+    source_tris: Indices,
+    until: Floats,
+    count: int,
+    collapse_map: Indices,
+    positions: Floats,
+    triangles: Indices,
+    start: Indices,
+    star: Indices,
+    normals: Floats,
+    ways: Floats,
+    first: int,
+    last: int,
+    ids: Indices,
+    parts: Floats,
+    away: Floats,
+) -> None:
     """What the samples from `first` to before `last`, of `count` that lie evenly over the area of a source, say of a
     reduced mesh: which triangle each lies at, `ids` (count), −1 where it says nothing; how much of a shift of each of
     the three vertices along its way counts there, `parts` (count,3); and how far `away` (count) the sample is, along
@@ -169,7 +176,7 @@ def meet(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def squares(ids, parts, away, count, first, last):  # type: ignore[no-untyped-def]
+def squares(ids: Indices, parts: Floats, away: Floats, count: int, first: int, last: int) -> tuple[Floats, Floats]:
     """For each of so many triangles, of the samples from `first` to before `last` that lie at it: the sums (T,9) of the
     products of their parts (00 11 22 01 02 12) and of parts times away, and (T) how far the farthest is."""
     out = np.zeros((count, 9))
@@ -193,7 +200,7 @@ def squares(ids, parts, away, count, first, last):  # type: ignore[no-untyped-de
 
 
 @kernel
-def farthest(far, triangles, count):  # type: ignore[no-untyped-def]
+def farthest(far: Floats, triangles: Indices, count: int) -> Floats:
     """(V) how far the farthest sample round each vertex is, of that (T) at each triangle."""
     out = np.zeros(count)
     for t in range(len(triangles)):
@@ -203,7 +210,7 @@ def farthest(far, triangles, count):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def solve(sums, triangles, free, damping, rounds):  # type: ignore[no-untyped-def]
+def solve(sums: Floats, triangles: Indices, free: Bools, damping: float, rounds: int) -> Floats:
     """The shifts (V) of the free vertices with which the samples are, by least squares, nearest: conjugate gradients
     on the damped normal equations, scaled by their diagonal. `sums` (T,9) as of `squares`."""
     n = len(free)
@@ -252,7 +259,7 @@ def solve(sums, triangles, free, damping, rounds):  # type: ignore[no-untyped-de
 
 
 @kernel
-def lost(sums, triangles, shifts, fresh):  # type: ignore[no-untyped-def]
+def lost(sums: Floats, triangles: Indices, shifts: Floats, fresh: Bools) -> Bools:
     """(V) the vertices round which the samples would be farther, in sum of squares, than they are; only those that have
     a `fresh` (V) shift, or a neighbour with one, are looked at."""
     near = np.zeros(len(shifts), np.bool_)
@@ -276,7 +283,17 @@ def lost(sums, triangles, shifts, fresh):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def strayed(ids, parts, away, triangles, shifts, far, fresh, first, last):  # type: ignore[no-untyped-def]
+def strayed(
+    ids: Indices,
+    parts: Floats,
+    away: Floats,
+    triangles: Indices,
+    shifts: Floats,
+    far: Floats,
+    fresh: Bools,
+    first: int,
+    last: int,
+) -> Bools:
     """(V) the vertices round which a sample from `first` to before `last` would be farther than the farthest is, which
     is so `far` (V). Only samples at triangles that have a vertex with a `fresh` (V) shift are looked at."""
     out = np.zeros(len(shifts), np.bool_)
@@ -295,7 +312,7 @@ def strayed(ids, parts, away, triangles, shifts, far, fresh, first, last):  # ty
 
 
 @kernel
-def turned(positions, triangles, normals, least, fresh, out):  # type: ignore[no-untyped-def]
+def turned(positions: Floats, triangles: Indices, normals: Floats, least: float, fresh: Bools, out: Bools) -> None:
     """Mark in `out` (V) the vertices of triangles that look, by the cosine, less than so much the way that they did;
     only those with a vertex at a `fresh` (V) place are looked at."""
     for t in range(len(triangles)):

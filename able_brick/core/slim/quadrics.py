@@ -6,9 +6,14 @@ xx xy xz yy yz zz, bx by bz, c, w, with q(p) = pᵀAp + 2b·p + c, and w the are
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from able_brick.core.kernel import kernel
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats, Indices
 
 #: Weights of the planes through borders and seams, and of those through creases, against the faces' own.
 EDGE_WEIGHT = 10.0
@@ -16,7 +21,7 @@ CREASE_WEIGHT = 0.5
 
 
 @kernel
-def add_plane(q, x, y, z, d, weight, area):  # type: ignore[no-untyped-def]
+def add_plane(q: Floats, x: float, y: float, z: float, d: float, weight: float, area: float) -> None:
     """Add the plane x·px + y·py + z·pz + d = 0 to one quadric row."""
     q[0] += weight * x * x
     q[1] += weight * x * y
@@ -32,7 +37,7 @@ def add_plane(q, x, y, z, d, weight, area):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def evaluate(q, x, y, z):  # type: ignore[no-untyped-def]
+def evaluate(q: Floats, x: float, y: float, z: float) -> float:
     """The quadric's value at a point, never below 0."""
     value = (
         q[0] * x * x
@@ -48,7 +53,18 @@ def evaluate(q, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def vertex_quadrics(pos, tri, wedge, look, multi_wedge, start, star, first, last, out):  # type: ignore[no-untyped-def]
+def vertex_quadrics(
+    pos: Floats,
+    tri: Indices,
+    wedge: Indices,
+    look: Indices,
+    multi_wedge: Bools,
+    start: Indices,
+    star: Indices,
+    first: int,
+    last: int,
+    out: Floats,
+) -> None:
     """Write the quadrics (V,11) of positions (V,3), triangles (T,3) and wedges (T,3), given the faces round each
     vertex, for the vertices from `first` to before `last`; `multi_wedge` (V) are those with more than one wedge.
 
@@ -103,7 +119,19 @@ def vertex_quadrics(pos, tri, wedge, look, multi_wedge, start, star, first, last
 
 
 @kernel
-def _held(f, p, r, wp, wr, tri, wedge, look, first, last, star):  # type: ignore[no-untyped-def]
+def _held(
+    f: int,
+    p: int,
+    r: int,
+    wp: int,
+    wr: int,
+    tri: Indices,
+    wedge: Indices,
+    look: Indices,
+    first: int,
+    last: int,
+    star: Indices,
+) -> float:
     """How much the edge from p to r of a face keeps its place, given the faces round one of its ends: 0 if not at
     all."""
     others = 0

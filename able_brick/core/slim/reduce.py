@@ -16,7 +16,7 @@ from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.hardware import HardwareVertices, hardware_vertices
 from able_brick.core.mesh.normals import surface_shading, with_normals
 from able_brick.core.mesh.numbering import bits_of, number_rows
-from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.slim import collapse, quadrics, stars
@@ -96,7 +96,7 @@ def _looks(mesh: PolyMesh, hardware: HardwareVertices) -> Ints:
     return out
 
 
-def _followed(into: Ints, collapse_map: Ints) -> Ints:
+def _followed(into: Indices, collapse_map: Ints) -> Ints:
     """Where what went to a place is, given where that went; −1 for nowhere."""
     return np.where(collapse_map >= 0, into[collapse_map], np.int32(-1))
 

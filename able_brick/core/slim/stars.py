@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
+import numpy.typing as npt
 
 from able_brick.core.kernel import kernel
 
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints
+
 
 @kernel
-def vertex_stars(tri, count):  # type: ignore[no-untyped-def]
+def vertex_stars(tri: Indices, count: int) -> tuple[Ints, Ints]:
     """Faces round each vertex as (start (V+1), faces (3T))."""
     start = np.zeros(count + 1, np.int32)
     for f in range(len(tri)):
@@ -27,7 +33,7 @@ def vertex_stars(tri, count):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def list_edges(tri, start, star, first, last):  # type: ignore[no-untyped-def]
+def list_edges(tri: Indices, start: Indices, star: Indices, first: int, last: int) -> tuple[Ints, Ints]:
     """Unique edges (E,2), lower vertex first, and the number of faces on each (E): those whose lower vertex is from
     `first` to before `last`."""
     most = 2 * (start[last] - start[first])
@@ -55,7 +61,7 @@ def list_edges(tri, start, star, first, last):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def corner_of(tri, f, v):  # type: ignore[no-untyped-def]
+def corner_of(tri: Indices, f: int, v: int) -> int:
     """Which corner of a face a vertex is, −1 for none."""
     if tri[f, 0] == v:
         return 0
@@ -65,7 +71,7 @@ def corner_of(tri, f, v):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def border_vertices(count, edges, uses):  # type: ignore[no-untyped-def]
+def border_vertices(count: int, edges: Indices, uses: Indices) -> Bools:
     """(V) whether a vertex is on a border."""
     border = np.zeros(count, np.bool_)
     for e in range(len(edges)):
@@ -76,7 +82,7 @@ def border_vertices(count, edges, uses):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def has_many_wedges(tri, wedge, start, star):  # type: ignore[no-untyped-def]
+def has_many_wedges(tri: Indices, wedge: Indices, start: Indices, star: Indices) -> Bools:
     """(V) whether a vertex has more than one wedge."""
     multi_wedge = np.zeros(len(start) - 1, np.bool_)
     for v in range(len(multi_wedge)):
@@ -92,7 +98,15 @@ def has_many_wedges(tri, wedge, start, star):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def insides(half, tri, start, star, first, last, out):  # type: ignore[no-untyped-def]
+def insides(
+    half: npt.NDArray[np.int8],
+    tri: Indices,
+    start: Indices,
+    star: Indices,
+    first: int,
+    last: int,
+    out: npt.NDArray[np.int8],
+) -> None:
     """Write for each vertex (V) from `first` to before `last` the `half` (V) in which all faces round it lie, or 2."""
     for v in range(first, last):
         out[v] = half[v]
@@ -104,7 +118,9 @@ def insides(half, tri, start, star, first, last, out):  # type: ignore[no-untype
 
 
 @kernel
-def lanes(inside, edges, order, first, last, out):  # type: ignore[no-untyped-def]
+def lanes(
+    inside: npt.NDArray[np.int8], edges: Indices, order: Indices, first: int, last: int, out: npt.NDArray[np.int8]
+) -> None:
     """Write the lane (n) of each chosen edge from `first` to before `last`: 0 or 1, the half that its ends are `inside`
     (V), or 2. What is done in lane 0 and in lane 1 has no face in common and is the same in any order."""
     for i in range(first, last):
@@ -113,7 +129,7 @@ def lanes(inside, edges, order, first, last, out):  # type: ignore[no-untyped-de
 
 
 @kernel
-def creases(twin, following, group):  # type: ignore[no-untyped-def]
+def creases(twin: Indices, following: Indices, group: Indices) -> Bools:
     """(C) whether the normals on the two sides of each corner's edge are of different groups (C)."""
     out = np.zeros(len(twin), np.bool_)
     for c in range(len(twin)):
@@ -124,7 +140,7 @@ def creases(twin, following, group):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def ends(into):  # type: ignore[no-untyped-def]
+def ends(into: Indices) -> Indices:
     """(V) where each vertex is in the end, of which it went into."""
     out = into.copy()
     for v in range(len(out)):
@@ -137,7 +153,7 @@ def ends(into):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def compact(tri, wedge, face):  # type: ignore[no-untyped-def]
+def compact(tri: Indices, wedge: Indices, face: Indices) -> int:
     """Drop dead faces in place; returns how many are left."""
     n = 0
     for f in range(len(tri)):
@@ -152,7 +168,7 @@ def compact(tri, wedge, face):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def remaining(tri, count):  # type: ignore[no-untyped-def]
+def remaining(tri: Indices, count: int) -> tuple[Ints, Ints]:
     """The vertices (n), of so many, that triangles use; and the number (count) of each among them, −1 for others."""
     number = np.full(count, -1, np.int32)
     for f in range(len(tri)):
@@ -169,7 +185,7 @@ def remaining(tri, count):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def places(pos, left, positions, source, centre):  # type: ignore[no-untyped-def]
+def places(pos: Floats, left: Indices, positions: Floats, source: Indices, centre: Floats) -> Floats:
     """Positions (n,3) of the vertices left, `pos` (V,3) being about a centre: those of the source bit for bit where
     they have stayed."""
     out = np.empty((len(left), 3))

@@ -7,15 +7,15 @@ from typing import TypeAlias
 import numpy as np
 
 from able_brick.core.kernel import kernel
-from able_brick.core.mesh.polymesh import Floats, Ints
+from able_brick.core.mesh.polymesh import Floats, Indices, Ints
 
 _LEAF = 8
 #: Triangle order (T), boxes (N,3) low and high, child (N,2).
-Tree: TypeAlias = tuple[Ints, Floats, Floats, Ints]
+Tree: TypeAlias = tuple[Indices, Floats, Floats, Indices]
 
 
 @kernel
-def build_tree(soup):  # type: ignore[no-untyped-def]
+def build_tree(soup: Floats) -> tuple[Indices, Floats, Floats, Indices]:
     """Bounding-box tree: triangle order (T), boxes (N,3) low and high, child (N,2): both, or −start−1 and count."""
     n = len(soup)
     order = np.arange(n)
@@ -57,7 +57,7 @@ def build_tree(soup):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def box_distance(p, low, high):  # type: ignore[no-untyped-def]
+def box_distance(p: Floats, low: Floats, high: Floats) -> float:
     d = 0.0
     for k in range(3):
         x = max(max(low[k] - p[k], p[k] - high[k]), 0.0)
@@ -66,7 +66,9 @@ def box_distance(p, low, high):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def nearest_one(p, soup, low, high, child, best, found, stack):  # type: ignore[no-untyped-def]
+def nearest_one(
+    p: Floats, soup: Floats, low: Floats, high: Floats, child: Indices, best: float, found: int, stack: Indices
+) -> tuple[float, int]:
     """Squared distance from a point to the nearest triangle and which one that is, where it is nearer than the one that
     was `found` at `best`. `stack` has room for 128 numbers."""
     stack[0] = 0
@@ -92,7 +94,7 @@ def nearest_one(p, soup, low, high, child, best, found, stack):  # type: ignore[
 
 
 @kernel
-def nearest_distances(points, soup, low, high, child):  # type: ignore[no-untyped-def]
+def nearest_distances(points: Floats, soup: Floats, low: Floats, high: Floats, child: Indices) -> Floats:
     """Squared distance (n) from each point to the nearest triangle."""
     out = np.empty(len(points))
     stack = np.empty(128, np.int64)
@@ -102,7 +104,9 @@ def nearest_distances(points, soup, low, high, child):  # type: ignore[no-untype
 
 
 @kernel
-def nearest_others(points, own, soup, label, low, high, child):  # type: ignore[no-untyped-def]
+def nearest_others(
+    points: Floats, own: Indices, soup: Floats, label: Indices, low: Floats, high: Floats, child: Indices
+) -> tuple[Floats, Ints]:
     """Squared distance (n) from each point to the nearest triangle with another label (T) than its `own` (n), and that
     label (n), −1 where there is no other; triangles with a label of −1 are none. Points of one label are quickest one
     after the other."""
@@ -140,7 +144,7 @@ def nearest_others(points, own, soup, label, low, high, child):  # type: ignore[
 
 
 @kernel
-def _segment_distance(x, y, z, ux, uy, uz):  # type: ignore[no-untyped-def]
+def _segment_distance(x: float, y: float, z: float, ux: float, uy: float, uz: float) -> float:
     """Squared distance from a point to the segment from the origin to u."""
     uu = ux * ux + uy * uy + uz * uz
     s = min(max((x * ux + y * uy + z * uz) / uu, 0.0), 1.0) if uu > 0.0 else 0.0
@@ -149,7 +153,9 @@ def _segment_distance(x, y, z, ux, uy, uz):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def nearest_place(x, y, z, ux, uy, uz, vx, vy, vz):  # type: ignore[no-untyped-def]
+def nearest_place(
+    x: float, y: float, z: float, ux: float, uy: float, uz: float, vx: float, vy: float, vz: float
+) -> tuple[float, float, float]:
     """The shares of u and v at the place that is nearest to a point on the triangle from the origin to u and v, by the
     region it falls in (Ericson 2004, ch. 5.1.5), and the squared distance to there."""
     uu, uv, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
@@ -178,7 +184,7 @@ def nearest_place(x, y, z, ux, uy, uz, vx, vy, vz):  # type: ignore[no-untyped-d
 
 
 @kernel
-def triangle_distance(p, a, b, c):  # type: ignore[no-untyped-def]
+def triangle_distance(p: Floats, a: Floats, b: Floats, c: Floats) -> float:
     """Squared distance from a point to a triangle."""
     ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
     vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Floats
+
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats
 
 #: How high the eyes of a player are over the ground, metres.
 EYES: Final = 1.7
@@ -29,7 +32,7 @@ def from_anywhere(low: Floats, high: Floats) -> Floats:
 
 
 @kernel
-def _to_boxes(eyes, low, high):  # type: ignore[no-untyped-def]
+def _to_boxes(eyes: Floats, low: Floats, high: Floats) -> Floats:
     out = np.empty(len(low))
     for i in range(len(low)):
         best = np.inf

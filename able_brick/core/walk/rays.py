@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
 from able_brick.core.kernel import kernel
 from able_brick.core.mesh.polymesh import Floats
 
+if TYPE_CHECKING:
+    from able_brick.core.mesh.polymesh import Floats
+
 
 @kernel
-def _first_hits(origins, directions, a, u, v, far):  # type: ignore[no-untyped-def]
+def _first_hits(origins: Floats, directions: Floats, a: Floats, u: Floats, v: Floats, far: float) -> Floats:
     out = np.full(len(origins), far)
     for r in range(len(origins)):
         ox, oy, oz = origins[r]
