@@ -10,6 +10,7 @@ import pytest
 from playwright.sync_api import expect
 from scipy.spatial.transform import Rotation
 
+from tests.thorough import long
 from tests.ui.hands import Hands
 from tests.ui.test_build import step
 
@@ -332,6 +333,7 @@ def eye(hands: Hands) -> list[float]:
     return [float(v) for v in (hands.viewport.get_attribute("data-eye") or "").split()]
 
 
+@long
 def test_walking_over_the_footbridge(page: object, server: object) -> None:
     hands = Hands(page, server.url)  # type: ignore[arg-type, attr-defined]
     keyboard = hands.page.keyboard

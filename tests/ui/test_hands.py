@@ -162,6 +162,7 @@ def test_an_idle_page_draws_nothing(page: Page, server: Server) -> None:
     assert calls <= 2 * slots + 40  # one for each piece and material, and one for its lines
 
 
+@long
 def test_two_tabs_see_each_other_and_the_late_one_is_told(browser: Browser, page: Page, server: Server) -> None:
     hands = Hands(page, server.url)
     start = hands.level()["revision"]

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Locator, expect
 
+from tests.thorough import long
 from tests.ui.hands import Hands
 from tests.ui.test_build import step
 from tests.within import whole
@@ -291,6 +292,7 @@ def test_the_ends_of_an_array_are_pulled_and_typed(yard: Hands) -> None:
     assert yard.row("Kerb row", "array")["count"] == 3
 
 
+@long
 def test_a_starter_takes_two_drags_and_its_points_are_turned_and_leant(yard: Hands) -> None:
     look_at(yard)
     page, begun = yard.page, yard.level()["revision"]

@@ -6,6 +6,7 @@ from typing import Any
 
 from playwright.sync_api import Browser, Route, expect
 
+from tests.thorough import long
 from tests.ui.conftest import Server
 
 LOOK: Any = {"viewport": {"width": 1280, "height": 800}, "device_scale_factor": 0.25}
@@ -36,6 +37,7 @@ def test_the_level_is_drawn_before_the_page_is_built_round_it(browser: Browser, 
     context.close()
 
 
+@long
 def test_a_mesh_that_does_not_come_holds_up_no_lists(browser: Browser, server: Server) -> None:
     piece = next(r for r in server.ask("levels/level-1")["changed"] if r["kind"] == "piece")
     context = browser.new_context(**LOOK)

@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.thorough import by_day
+from tests.thorough import by_day, long
 from tests.ui.axe import violations
 from tests.ui.conftest import Server, opened
 from tests.ui.hands import Hands
@@ -74,6 +74,7 @@ def test_levels_are_named_renamed_duplicated_and_deleted(bare: Hands) -> None:
     expect(page.get_by_role("button", name="Level Pound 1")).to_be_visible()
 
 
+@long
 def test_an_empty_project_shows_three_ways_to_begin(bare: Hands) -> None:
     page = bare.page
     begin = page.get_by_role("region", name="Begin")
@@ -91,6 +92,7 @@ def test_an_empty_project_shows_three_ways_to_begin(bare: Hands) -> None:
     expect(page.get_by_role("button", name="Level First level")).to_be_visible()
 
 
+@long
 def test_panels_are_widened_by_dragging_and_remembered(browser: Browser, shared: Server) -> None:
     with opened(browser, shared.url) as page:
         Hands(page, shared.url)

@@ -15,7 +15,7 @@ from playwright.sync_api import Locator, Page, expect
 from able_brick.core.files.glb_write import write_glb
 from able_brick.core.files.scene import ScenePart
 from able_brick.core.text import at_most
-from tests.thorough import by_day
+from tests.thorough import by_day, long
 from tests.ui.hands import Hands
 from tests.ui.test_build import step
 from tests.within import whole
@@ -83,6 +83,7 @@ def test_a_ladder_becomes_a_recipe_in_four_actions_and_is_used_on_another_piece(
     assert slim.row("Bronze heron", "piece")["ladder"]["recipe"] == ""
 
 
+@long
 def test_rungs_are_compared_by_a_divider_and_their_deviation_is_painted(slim: Hands) -> None:
     page = slim.page
     rungs = [{"kind": "share", "value": 85.0}, {"kind": "share", "value": 65.0}]
@@ -136,6 +137,7 @@ def test_a_ladder_that_is_stale_says_so_and_is_made_again(slim: Hands) -> None:
     assert piece["ladder"]["source"] == piece["mesh"]
 
 
+@long
 def test_a_budget_is_shared_over_a_selection(slim: Hands) -> None:
     page, begun = slim.page, slim.level()["revision"]
     names = ("Footbridge 10 m", "Pump house")
@@ -180,6 +182,7 @@ def test_seams_are_shown_and_the_largest_deviation_is_gone_to(slim: Hands) -> No
     page.keyboard.press("Space")
 
 
+@long
 def test_a_level_is_slimmed_by_how_near_a_player_comes_once_it_is_told(bare: Hands) -> None:
     page = bare.page
     for k, name in enumerate(("Buoy", "Ball")):

@@ -13,6 +13,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from able_brick.session.project import Project
+from tests.thorough import long
 from tests.ui.conftest import FORGET, LOOK, Server, opened
 from tests.ui.hands import Hands
 
@@ -103,6 +104,7 @@ def test_a_tab_goes_on_where_it_was_when_the_server_is_started_again(pair: Serve
         expect(listed(page, "Heard of")).to_be_visible()
 
 
+@long
 def test_a_tab_of_another_project_is_asked_where_it_goes_and_changes_nothing(pair: Server, browser: Browser) -> None:
     add(pair, "Crate")
     with opened(browser, pair.url) as page:
@@ -130,6 +132,7 @@ def test_a_tab_of_another_project_is_asked_where_it_goes_and_changes_nothing(pai
         second.close()
 
 
+@long
 def test_what_is_being_worked_on_is_asked_about_before_another_project_opens(
     pair: Server, browser: Browser, tmp_path: Path
 ) -> None:

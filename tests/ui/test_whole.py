@@ -11,6 +11,7 @@ import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
 from able_brick.session.project import Project
+from tests.thorough import long
 from tests.ui.conftest import Server, opened
 from tests.ui.hands import Hands
 
@@ -57,6 +58,7 @@ def test_a_damaged_project_is_shown_and_gives_a_copy(browser: Browser, worn: Ser
         assert sorted(t.name for t in copy.snapshot.of("level-1").values()) == ["Drum", "Pair", "Wall", "Wall 2"]
 
 
+@long
 def test_rows_that_point_at_nothing_are_findings_with_a_way_out(browser: Browser, worn: Server) -> None:
     wear(worn, "delete from row where id in ('piece-2', 'group-1')")
     worn.start()
@@ -108,6 +110,7 @@ def never(page: Page) -> None:
     page.route("**/levels/level-1/steps", lambda route: route.abort("connectionrefused"))
 
 
+@long
 def test_the_pivot_of_a_group_goes_to_its_centre(browser: Browser, worn: Server) -> None:
     worn.start()
     with opened(browser, worn.url) as page:
