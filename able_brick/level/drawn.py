@@ -68,7 +68,7 @@ def drawn(shown: Instances, load: Load) -> list[Drawn]:
             counts, box = _counts(batches, load), one.drawable.box()
             out.append(Drawn(one.drawable.piece, lone.key, one.numbers, one.poses.rows(), counts, box))
             continue
-        forms = tuple(
+        deformers = tuple(
             sorted(
                 (b.drawable.deformer for b in batches if isinstance(b.drawable.deformer, BendDeformer)),
                 key=lambda f: (f.division, f.alone),
@@ -77,16 +77,16 @@ def drawn(shown: Instances, load: Load) -> list[Drawn]:
         own = load(batches[0].drawable.piece.mesh)
         number = {id(b.drawable.deformer): int(b.numbers[0]) for b in batches}
         name = hashlib.blake2b(b"together", digest_size=20)
-        for deformer in forms:
+        for deformer in deformers:
             name.update(deformer.key.encode())
             name.update(deformer.bent.positions[deformer.item].tobytes())
             name.update(deformer.bent.turns[deformer.item].tobytes())
-        _RECIPES.keep(name.hexdigest(), forms)
-        origin = np.array([[*_origin(forms), *IDENTITY, 1.0, 1.0, 1.0]])
-        numbers = np.array([number[id(f)] for f in forms], np.int32)
-        faces = np.concatenate([_faces(list(alike), own) for _, alike in groupby(forms, key=lambda f: f.cost)])
+        _RECIPES.keep(name.hexdigest(), deformers)
+        origin = np.array([[*_origin(deformers), *IDENTITY, 1.0, 1.0, 1.0]])
+        numbers = np.array([number[id(f)] for f in deformers], np.int32)
+        faces = np.concatenate([_faces(list(alike), own) for _, alike in groupby(deformers, key=lambda f: f.cost)])
         counts = _counts(batches, load)
-        out.append(Drawn(batches[0].drawable.piece, name.hexdigest(), numbers, origin, counts, _box(forms), faces))
+        out.append(Drawn(batches[0].drawable.piece, name.hexdigest(), numbers, origin, counts, _box(deformers), faces))
     return out
 
 
@@ -107,20 +107,20 @@ def _key(drawable: Drawable) -> str:
     return hashlib.blake2b(name.encode(), digest_size=20).hexdigest()
 
 
-def _origin(forms: tuple[BendDeformer, ...]) -> Floats:
+def _origin(deformers: tuple[BendDeformer, ...]) -> Floats:
     """From where items together are measured: near them, so that float32 is fine enough."""
-    out: Floats = np.round(forms[len(forms) // 2].bent.positions[forms[len(forms) // 2].item])
+    out: Floats = np.round(deformers[len(deformers) // 2].bent.positions[deformers[len(deformers) // 2].item])
     return out
 
 
-def _box(forms: tuple[BendDeformer, ...]) -> tuple[Floats, Floats]:
+def _box(deformers: tuple[BendDeformer, ...]) -> tuple[Floats, Floats]:
     """The box round items together, measured from their origin."""
-    lows = np.array([f.bent.low[f.item] for f in forms])
-    highs = np.array([f.bent.high[f.item] for f in forms])
-    turns = matrices(np.array([f.bent.turns[f.item] for f in forms]))
-    middles = np.einsum("nij,nj->ni", turns, (lows + highs) / 2) + [f.bent.positions[f.item] for f in forms]
+    lows = np.array([f.bent.low[f.item] for f in deformers])
+    highs = np.array([f.bent.high[f.item] for f in deformers])
+    turns = matrices(np.array([f.bent.turns[f.item] for f in deformers]))
+    middles = np.einsum("nij,nj->ni", turns, (lows + highs) / 2) + [f.bent.positions[f.item] for f in deformers]
     reach = np.einsum("nij,nj->ni", np.abs(turns), (highs - lows) / 2)
-    origin = _origin(forms)
+    origin = _origin(deformers)
     return (middles - reach).min(axis=0) - origin, (middles + reach).max(axis=0) - origin
 
 
@@ -138,11 +138,11 @@ def glb_of(key: str, load: Load) -> bytes | None:
     return write_items_glb(batches)
 
 
-def _items(forms: list[BendDeformer], origin: Floats | None, load: Load) -> ViewItems:
+def _items(deformers: list[BendDeformer], origin: Floats | None, load: Load) -> ViewItems:
     """Forms of one piece that are divided alike, measured from an origin; a lone one as its own frame sees it."""
-    first = forms[0]
+    first = deformers[0]
     own = load(first.piece.mesh)
-    items = np.array([f.item for f in forms], np.int32)
+    items = np.array([f.item for f in deformers], np.int32)
     mesh, world, normals = first.standing(own, items)
     if origin is None:
         world = (world - first.bent.positions[first.item]) @ first.turn

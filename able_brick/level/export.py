@@ -64,7 +64,7 @@ def drawable_part(drawable: Drawable, own: Load, pictures: Pictures, load: Load 
         shares = coverages(piece)
         least = mesh.triangle_count
         for rung, share in zip(piece.ladder.rungs, shares, strict=True):
-            slim, shading = _drawn(rung_look(drawable, rung.mesh), load)
+            slim, shading = _drawn(rung_drawable(drawable, rung.mesh), load)
             # what has to be divided to be bent may come to no fewer triangles: then it is of no use
             if drawable.deformer is None or slim.triangle_count < least:
                 rungs.append(ScenePartRung(slim, share, shading))
@@ -80,7 +80,7 @@ def _drawn(drawable: Drawable, load: Load) -> tuple[PolyMesh, HardwareVertices |
     return (mesh if plain else seen_from_pivot(mesh, piece.pivot, piece.axes)), None
 
 
-def rung_look(drawable: Drawable, mesh: str) -> Drawable:
+def rung_drawable(drawable: Drawable, mesh: str) -> Drawable:
     """A look of a piece with the mesh of a rung of it."""
     piece = drawable.piece.changed(mesh=mesh, ladder=None)
 

@@ -49,9 +49,9 @@ def _face(at: FeatureAt) -> FaceAt:
     return FaceAt(thing=at.thing, item=at.item, face=at.face)
 
 
-def _spot(look: Drawable, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Spot:
-    loop = item_to_world(mesh.positions[face_loop(mesh, at.face)], pose, look.pivot, look.axes)
-    return Spot(_point(look, mesh, pose, at), outward(loop, pose), loop)
+def _spot(drawable: Drawable, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Spot:
+    loop = item_to_world(mesh.positions[face_loop(mesh, at.face)], pose, drawable.pivot, drawable.axes)
+    return Spot(_point(drawable, mesh, pose, at), outward(loop, pose), loop)
 
 
 def _check(mesh: PolyMesh, at: FeatureAt, name: str = "The piece") -> None:
@@ -76,16 +76,16 @@ def feature_vertices(mesh: PolyMesh, at: FeatureAt) -> list[int]:
     return [] if at.kind == "pivot" else [int(v) for v in edges[at.index]]
 
 
-def _point(look: Drawable, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
-    _check(mesh, at, look.piece.name)
+def _point(drawable: Drawable, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Floats:
+    _check(mesh, at, drawable.piece.name)
     edges = topology(mesh).edges
     if at.kind == "pivot":
         return np.array(pose[:3])
     if at.kind == "vertex":
-        return np.array(item_to_world(mesh.positions[[at.index]], pose, look.pivot, look.axes)[0])
+        return np.array(item_to_world(mesh.positions[[at.index]], pose, drawable.pivot, drawable.axes)[0])
     if at.kind == "edge":
-        out: Floats = item_to_world(mesh.positions[edges[at.index]], pose, look.pivot, look.axes).mean(axis=0)
+        out: Floats = item_to_world(mesh.positions[edges[at.index]], pose, drawable.pivot, drawable.axes).mean(axis=0)
         return out
     if at.kind == "on edge":
-        return edge_point(item_to_world(mesh.positions[edges[at.index]], pose, look.pivot, look.axes), at.share)
-    return np.array(item_to_world(np.array([face_centre(mesh, at.index)]), pose, look.pivot, look.axes)[0])
+        return edge_point(item_to_world(mesh.positions[edges[at.index]], pose, drawable.pivot, drawable.axes), at.share)
+    return np.array(item_to_world(np.array([face_centre(mesh, at.index)]), pose, drawable.pivot, drawable.axes)[0])

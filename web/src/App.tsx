@@ -27,7 +27,7 @@ import { ViewStrip } from "./panels/ViewStrip";
 import { Whereabouts } from "./panels/Whereabouts";
 import { WorkCard } from "./panels/WorkCard";
 import { Divider } from "./stages/Divider";
-import { StageCard } from "./stages/StageCard";
+import { loadStages, StageCard } from "./stages/StageCard";
 import { chooseFiles } from "./state/batches";
 import { followEnds } from "./state/ends";
 import { bringIn, models } from "./state/imports";
@@ -146,6 +146,9 @@ export function App() {
     </Boundary>
   );
   const there = useSeen();
+  useEffect(() => {
+    if (there) loadStages();
+  }, [there]);
   return (
     <Sheet>
       <TopLine onLevel={setLevelId} onFind={tools && (() => setSheet("find"))} />

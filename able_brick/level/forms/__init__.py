@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Final, Literal
 
 from pydantic import Field
@@ -32,7 +33,9 @@ class Repeat(Grid, Ring):
     @property
     def shape(self) -> Form:
         """It as its form."""
-        kind = FORMS[self.form]
+        return self._as(FORMS[self.form])
+
+    def _as(self, kind: type[Form]) -> Form:
         return kind.model_construct(**{name: getattr(self, name) for name in kind.model_fields})
 
     def repeat(self) -> dict[str, object]:
@@ -53,10 +56,18 @@ class Repeat(Grid, Ring):
         return self.shape.summary(extent)
 
     def scaled(self, own: Floats) -> dict[str, object]:
-        return self.shape.scaled(own)
+        return self._of_all(lambda form: form.scaled(own))
 
     def turned_over(self, across: int) -> dict[str, object]:
-        return self.shape.turned_over(across)
+        return self._of_all(lambda form: form.turned_over(across))
+
+    def _of_all(self, changed: Callable[[Form], dict[str, object]]) -> dict[str, object]:
+        """The settings of all forms go along, so that another form that is chosen later is as large; those of its own
+        form win."""
+        out: dict[str, object] = {}
+        for kind in (*FORMS.values(), FORMS[self.form]):
+            out |= changed(self._as(kind))
+        return out
 
     def with_centre(self, centre: Floats) -> dict[str, object]:
         return self.shape.with_centre(centre)
