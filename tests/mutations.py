@@ -178,7 +178,7 @@ MUTATIONS = [
             "mapped(mesh, points)",
             NORMALS,
         ),
-        ("core/files/node_extras.py", "if own.keys() & theirs.keys()", "if False", "tests/session/test_node_extras.py"),
+        ("core/files/gltf/extras.py", "if own.keys() & theirs.keys()", "if False", "tests/session/test_node_extras.py"),
         ("level/carried.py", "thing.changed(extras=extras or None)", "thing", "tests/session/test_node_extras.py"),
         # what is let go, and what shows
         (

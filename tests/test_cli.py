@@ -15,7 +15,7 @@ from typer.testing import CliRunner
 from able_brick import cli
 from able_brick.cli import app
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.gltf_read import read_glb
+from able_brick.core.files.gltf.read import read_glb
 from able_brick.core.files.scene import Material, Node, ScenePart
 from able_brick.session.project import Project
 from able_brick.store.migrations import HEAD

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.gltf_read import read_glb
+from able_brick.core.files.gltf.read import read_glb
 from able_brick.core.mesh.validity import problems
 from able_brick.core.place.pose import to_world
 from able_brick.level.export import level_file

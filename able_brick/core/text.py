@@ -60,3 +60,9 @@ def listed(names: Sequence[str], most: int = 3) -> str:
 def counted(number: int, one: str, plural: str) -> str:
     """A number with its noun: 1 copy, 12 copies."""
     return f"{grouped(number)} {one if number == 1 else plural}"
+
+
+def clean_name(name: str) -> str:
+    """A name of a file, as it is kept."""
+    plain = name if name.isprintable() else "".join(c for c in name if c.isprintable())
+    return plain[:120].strip()

@@ -8,9 +8,9 @@ from typing import Any, Final
 
 from pydantic import TypeAdapter, ValidationError
 
-from able_brick.core.files.gltf_document import clean_name
 from able_brick.core.files.scene import KeptLevel, Scene
 from able_brick.core.formats import FormatError
+from able_brick.core.text import clean_name
 from able_brick.level.formats import row_format, upgraded_row
 from able_brick.level.rows import AnyThing, AThing, Group, Piece, Standing
 from able_brick.level.rows.ladder import Ladder

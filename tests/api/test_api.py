@@ -15,7 +15,7 @@ from starlette.websockets import WebSocketDisconnect
 
 from able_brick.api.app import create_app, prepare
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.gltf_read import read_glb
+from able_brick.core.files.gltf.read import read_glb
 from able_brick.core.files.scene import Material, Node, Scene, ScenePart, Texture
 from able_brick.core.files.write import write_file
 from able_brick.session.columns import MEDIA

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.gltf_read import read_glb
+from able_brick.core.files.gltf.read import read_glb
 from able_brick.core.files.scene import Node, ScenePart, ScenePartRung
 from tests.api.asking import arrived, bring_in, step
 from tests.api.client import Client

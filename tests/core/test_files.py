@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from able_brick.core.errors import FileError
 from able_brick.core.files.from_faces import RawFaces, mesh_from
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.gltf_read import read_glb
+from able_brick.core.files.gltf.read import read_glb
 from able_brick.core.files.scene import Material, Node, ScenePart
 from able_brick.core.files.view_glb import write_view_glb
 from able_brick.core.files.write import write_file
@@ -148,15 +148,15 @@ GOOD = write_glb(
     [ScenePart("drum", ZOO["drum"](), (Material("oak"),))], [Node("a", 0), Node("b", None, children=(Node("c", 0),))]
 )
 HOSTILE: list[tuple[Any, str]] = [
-    (set_at("accessors", 0, "count", 2**31 - 1), "whole number from 1 to 60000000"),
-    (set_at("accessors", 0, "count", -1), "whole number from 1"),
+    (set_at("accessors", 0, "count", 2**31 - 1), "count should be at most 60000000"),
+    (set_at("accessors", 0, "count", -1), "count should be at least 1"),
     (set_at("accessors", 0, "count", True), "whole number"),
     (set_at("accessors", 0, "type", "MAT2"), "has type 'MAT2'"),
     (set_at("accessors", 0, "componentType", 5125), "|"),
-    (set_at("accessors", 0, "componentType", 1), "component type 1"),
-    (set_at("accessors", 0, "sparse", {}), "sparse.count should be a whole number from 1"),
+    (set_at("accessors", 0, "componentType", 1), "componentType should be .*, and is 1"),
+    (set_at("accessors", 0, "sparse", {}), "sparse.count is missing"),
     (set_at("accessors", 0, "bufferView", 999), "whole number from 0"),
-    (set_at("bufferViews", 0, "byteLength", 10**12), "byteLength"),
+    (set_at("bufferViews", 0, "byteLength", 10**12), "claims 1000000000000 bytes"),
     (set_at("bufferViews", 0, "byteOffset", -4), "byteOffset"),
     (set_at("bufferViews", 0, "byteStride", 10**9), "byteStride"),
     (set_at("nodes", 1, "children", [1]), "reached twice"),

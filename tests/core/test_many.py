@@ -11,7 +11,7 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from able_brick.core.errors import FileError
-from able_brick.core.files.gltf_read import read_glb, read_gltf
+from able_brick.core.files.gltf.read import read_glb, read_gltf
 from able_brick.core.files.obj_read import read_mtl, read_obj
 from able_brick.core.mesh import combine
 from able_brick.core.mesh.combine import together

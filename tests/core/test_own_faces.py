@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.gltf_read import read_glb
+from able_brick.core.files.gltf.read import read_glb
 from able_brick.core.files.own_faces import OtherTrianglesError, packed, unpacked
 from able_brick.core.files.scene import Material, ScenePart
 from able_brick.core.files.write import write_file

@@ -79,6 +79,28 @@ def test_ids_that_are_none_are_told(ids: object) -> None:
         read_file("x.glb", data)
 
 
+def test_what_holds_a_node_is_none_of_its_rungs() -> None:
+    def edit(document: Any) -> None:
+        document["nodes"][1]["extensions"]["MSFT_lod"]["ids"] = [0]
+
+    holder = Node("Yard", None, children=(Node("One", 0), Node("Two", 0, (1, 0, 0))))
+    scene = read_file("x.glb", edited(write_glb([BALL], [holder], rungs="lod"), edit))
+    assert [(i.name, i.group) for i in scene.instances] == [("One", 0), ("Two", 0)]
+
+
+def test_what_stands_in_a_rung_is_told_as_left_out() -> None:
+    def edit(document: Any) -> None:
+        (lod,) = document["nodes"][0]["extensions"]["MSFT_lod"]["ids"][:1]
+        document["nodes"][lod]["children"] = [len(document["nodes"])]
+        document["nodes"].append({"name": "Knob", "mesh": 0, "children": [len(document["nodes"]) + 1]})
+        document["nodes"].append({"name": "Cap", "mesh": 0})
+        document["scenes"][0]["nodes"].append(lod)
+
+    scene = read_file("x.glb", edited(write_glb([BALL], [Node("One", 0)], rungs="lod"), edit))
+    assert [i.name for i in scene.instances] == ["One"]
+    assert "2 meshes that stand in a rung of another were left out." in scene.notes
+
+
 def test_other_formats_refuse_rungs() -> None:
     with pytest.raises(FileError, match="cannot hold rungs"):
         write_file("ball.obj", Scene((BALL,)), rungs="lod")

@@ -11,7 +11,7 @@ import pytest
 
 from able_brick.core.errors import InputError
 from able_brick.core.files.glb_write import write_glb
-from able_brick.core.files.node_extras import MOST_EXTRAS, checked_extras, others_extras
+from able_brick.core.files.gltf.extras import MOST_EXTRAS, checked_extras, others_extras
 from able_brick.core.files.read import read_file
 from able_brick.core.files.scene import Node, Scene, ScenePart
 from able_brick.core.files.write import write_file
@@ -112,6 +112,6 @@ def test_texts_that_are_no_extras_are_refused(bench: Bench, text: str) -> None:
 
 
 def test_our_own_words_are_not_taken_for_theirs() -> None:
-    assert others_extras({"extras": {"kind": "array", "piece": "Wall", "thing": "array-1"}}) == ("", False)
-    assert others_extras({"extras": {"kind": "x", "MSFT_screencoverage": [1]}}) == ('{"kind":"x"}', False)
+    assert others_extras({"kind": "array", "piece": "Wall", "thing": "array-1"}) == ("", False)
+    assert others_extras({"kind": "x", "MSFT_screencoverage": [1]}) == ('{"kind":"x"}', False)
     assert others_extras({}) == ("", False)

@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from able_brick.core.files.gltf_read import read_glb
+from able_brick.core.files.gltf.read import read_glb
 from tests.ui.conftest import Server
 from tests.ui.hands import Hands, poses_of
 

@@ -7,7 +7,7 @@ from typing import Final, Literal, NamedTuple
 
 import numpy as np
 
-from able_brick.core.files.node_extras import extras_with
+from able_brick.core.files.gltf.extras import extras_with
 from able_brick.core.files.own_level import node_sum
 from able_brick.core.files.scene import Node, ScenePart
 

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from able_brick.core.files.glb_nodes import Laid, MeshAt, Rungs, Tree
-from able_brick.core.files.own_faces import FORMAT, checksum, packed
+from able_brick.core.files.own_faces import FORMAT, Triangles, checksum, packed
 from able_brick.core.files.own_level import FORMAT as LEVEL_FORMAT
 from able_brick.core.files.own_level import packed_level
 from able_brick.core.files.scene import Material, Node, ScenePart, Texture
@@ -85,7 +85,7 @@ def _primitives(
     tri_material = mesh.material[tri_face]
     place = np.zeros(len(hardware), np.int64)
     out: list[Json] = []
-    held: list[dict[str, object]] = []
+    held: list[Triangles] = []
     total = 0
     for material in np.unique(tri_material):
         chosen = np.flatnonzero(of_hardware == material)
@@ -103,7 +103,7 @@ def _primitives(
         if colour is not None:
             attributes["COLOR_0"] = binary.add(colour, target=ARRAY)
         index = place[hardware.of_corner[tris[tri_material == material]]].ravel() - total
-        held.append({"position": position, "uv": uv, "colour": colour, "triangles": index})
+        held.append(Triangles(position, index, uv=uv, colour=colour))
         primitive: Json = {
             "attributes": attributes,
             "indices": binary.add(indices(index, len(chosen)), target=ELEMENTS),

@@ -10,9 +10,8 @@ import numpy.typing as npt
 
 from able_brick.core.errors import FileError, GeometryError
 from able_brick.core.files import obj_kernels as kernels
+from able_brick.core.files.beside import Beside, nothing_beside
 from able_brick.core.files.from_faces import RawFaces, mesh_from
-from able_brick.core.files.gltf_document import Beside
-from able_brick.core.files.gltf_read import nothing_beside
 from able_brick.core.files.pictures import texture
 from able_brick.core.files.scene import Instance, Material, Scene, ScenePart, Texture
 from able_brick.core.mesh.spans import spans

@@ -6,14 +6,14 @@ from __future__ import annotations
 import hashlib
 import struct
 import zlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 import numpy.typing as npt
 
-from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.polymesh import Floats, PolyMesh
 
 #: 1: accessors of whole numbers, without a checksum.
 FORMAT: Final = 2
@@ -24,6 +24,18 @@ Whole = npt.NDArray[np.int64]
 
 class OtherTrianglesError(Exception):
     """They do not belong to the triangles that are there."""
+
+
+@dataclass(frozen=True, eq=False)
+class Triangles:
+    """What a primitive holds, decoded: for each hardware vertex (H) position (3), normal (3), uv (2) and colour (4),
+    None where it has none; the hardware vertices (n,3) of its triangles."""
+
+    position: Floats
+    triangles: npt.NDArray[np.integer]
+    normal: npt.NDArray[np.floating] | None = None
+    uv: Floats | None = None
+    colour: Floats | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,15 +87,14 @@ def unpacked(data: bytes, vertices: int) -> OwnFaces:
     return OwnFaces(sizes, material, facet, at_corner, sharp, vertex)
 
 
-def checksum(primitives: Iterable[Mapping[str, Any]]) -> str:
-    """Of what primitives hold, decoded: `position`, `uv` and `colour` (None where there is none), `triangles`. Other
-    ways to write the same numbers have the same checksum; normals have no part in it."""
+def checksum(primitives: Iterable[Triangles]) -> str:
+    """Of what primitives hold, decoded. Other ways to write the same numbers have the same checksum; normals have no
+    part in it."""
     found = hashlib.blake2b(digest_size=16)
     for p in primitives:
-        for key in ("position", "uv", "colour"):
-            values = p[key]
+        for values in (p.position, p.uv, p.colour):
             found.update(b"-" if values is None else np.ascontiguousarray(values, "<f4").tobytes())
-        found.update(np.ascontiguousarray(p["triangles"], "<u4").tobytes())
+        found.update(np.ascontiguousarray(p.triangles, "<u4").tobytes())
     return found.hexdigest()
 
 

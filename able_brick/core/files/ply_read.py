@@ -9,10 +9,9 @@ import numpy as np
 import numpy.typing as npt
 
 from able_brick.core.errors import FileError, GeometryError
+from able_brick.core.files.beside import Beside, nothing_beside
 from able_brick.core.files.colours import to_linear
 from able_brick.core.files.from_faces import RawFaces, floats, mesh_from
-from able_brick.core.files.gltf_document import Beside
-from able_brick.core.files.gltf_read import nothing_beside
 from able_brick.core.files.pictures import texture
 from able_brick.core.files.ply_kernels import walk_binary, walk_words
 from able_brick.core.files.scene import Instance, Material, Scene, ScenePart

@@ -7,8 +7,8 @@ from pathlib import PurePath
 from typing import Final
 
 from able_brick.core.errors import FileError
-from able_brick.core.files.gltf_document import Beside
-from able_brick.core.files.gltf_read import nothing_beside, read_glb, read_gltf
+from able_brick.core.files.beside import Beside, nothing_beside
+from able_brick.core.files.gltf.read import read_glb, read_gltf
 from able_brick.core.files.obj_read import read_obj
 from able_brick.core.files.ply_read import read_ply
 from able_brick.core.files.scene import Instance, Scene, ScenePart

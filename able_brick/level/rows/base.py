@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.files.node_extras import checked_extras
+from able_brick.core.files.gltf.extras import checked_extras
 from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats
 from able_brick.core.place.dock import Motion, plain

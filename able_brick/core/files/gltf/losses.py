@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Container, Iterable, Iterator
 from typing import Any, Final
 
-from able_brick.core.files.node_extras import others_extras
+from able_brick.core.files.gltf.extras import others_extras
 from able_brick.core.text import counted, listed
 
 #: Extensions that are read, wherever they stand.
@@ -82,7 +82,7 @@ def _of_file(document: dict[str, Any]) -> Iterator[str]:
 
 def _of_nodes(document: dict[str, Any], reached: Container[int], kept: Container[int]) -> Iterator[str]:
     every = [(k, n) for k, n in enumerate(_list(document, "nodes")) if isinstance(n, dict)]
-    left_out = [n for k, n in every if k not in kept and others_extras(n) != ("", False)]
+    left_out = [n for k, n in every if k not in kept and others_extras(n.get("extras")) != ("", False)]
     yield from _left_out_of("Extras", left_out, "node", "nodes")
     lone = [n for k, n in enumerate(_list(document, "nodes")) if k not in reached and isinstance(n, dict)]
     yield from _left((n for n in lone if "mesh" in n), "node that is in no scene", "nodes that are in no scene")

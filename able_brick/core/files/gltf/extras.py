@@ -15,9 +15,8 @@ _OWN: Final = frozenset({"MSFT_screencoverage"})
 _APART: Final = "able_brick"
 
 
-def others_extras(node: dict[str, Any]) -> tuple[str, bool]:
-    """What others tell of a node, as JSON text, "" for nothing; and whether some of it is left out."""
-    extras = node.get("extras")
+def others_extras(extras: object) -> tuple[str, bool]:
+    """What of a node's extras is of others, as JSON text, "" for nothing; and whether some of it is left out."""
     if extras is None:
         return "", False
     if not isinstance(extras, dict):
@@ -45,9 +44,8 @@ def extras_with(own: dict[str, object], text: str | None) -> dict[str, object]:
     return {**theirs, _APART: own} if own.keys() & theirs.keys() else {**own, **theirs}
 
 
-def own_extra(holder: dict[str, Any], key: str) -> object:
-    """What Able Brick stored with a node under a key; None where it did not."""
-    extras = holder.get("extras")
+def own_extra(extras: object, key: str) -> object:
+    """What Able Brick stored in a node's extras under a key; None where it did not."""
     if not isinstance(extras, dict):
         return None
     apart = extras.get(_APART)
