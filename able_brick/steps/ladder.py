@@ -14,7 +14,7 @@ from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
 from able_brick.core.place.pose import Vector
 from able_brick.core.slim.deviation import Deviation, deviation
 from able_brick.core.slim.ladder import Made, Target, ladder
-from able_brick.core.slim.reduce import Slimmed
+from able_brick.core.slim.slimmed import Slimmed
 from able_brick.core.slim.viewing import good_from
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field

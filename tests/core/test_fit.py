@@ -14,7 +14,7 @@ from able_brick.core.slim.deviation import Measure
 from able_brick.core.slim.fit import WORTH, fitted
 from able_brick.core.slim.ladder import Target, ladder
 from able_brick.core.slim.once import reduce_to
-from able_brick.core.slim.reduce import Slimmed
+from able_brick.core.slim.slimmed import Slimmed
 from able_brick.core.slim.stars import vertex_stars
 from able_brick.core.slim.tree import triangle_distance
 from able_brick.core.threads import one_thread

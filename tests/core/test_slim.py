@@ -14,7 +14,7 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.validity import problems
 from able_brick.core.slim.deviation import deviation
 from able_brick.core.slim.once import reduce_to
-from able_brick.core.slim.reduce import target_triangles
+from able_brick.core.slim.slimmed import target_triangles
 from able_brick.core.slim.tree import triangle_distance
 from tests.zoo import CLOSED, ZOO, bumpy_ball, waves
 

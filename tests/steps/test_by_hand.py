@@ -14,7 +14,7 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.place.mirror import symmetries
 from able_brick.core.shapes.box import box
 from able_brick.core.shapes.prism import prism
-from able_brick.core.slim.reduce import target_triangles
+from able_brick.core.slim.slimmed import target_triangles
 from tests.steps.test_steps import Sheet, item_vertices
 
 

@@ -13,7 +13,7 @@ from able_brick.core.mesh.numbering import bits_of, number_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.slim.fit_kernels import areas_until, lies_at, sample_of
-from able_brick.core.slim.reduce import Slimmed
+from able_brick.core.slim.slimmed import Slimmed
 from able_brick.core.slim.stars import vertex_stars
 
 if TYPE_CHECKING:

@@ -22,7 +22,7 @@ from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 from able_brick.core.slim import fit_kernels as kernels
-from able_brick.core.slim.reduce import Slimmed
+from able_brick.core.slim.slimmed import Slimmed
 from able_brick.core.slim.stars import vertex_stars
 from able_brick.core.threads import by_halves
 

@@ -15,7 +15,8 @@ from able_brick.core.mesh.polymesh import Bools, Floats, Ints, PolyMesh
 from able_brick.core.slim.attributes import fitted_attributes
 from able_brick.core.slim.deviation import Deviation, Measure
 from able_brick.core.slim.fit import fitted
-from able_brick.core.slim.reduce import Reducing, Slimmed, check_target, target_triangles, unchanged
+from able_brick.core.slim.reduce import Reducing
+from able_brick.core.slim.slimmed import Slimmed, check_target, target_triangles, unchanged
 from able_brick.core.slim.viewing import allowed
 
 #: How many times a search for a deviation halves what it does not know.

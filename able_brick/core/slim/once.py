@@ -5,7 +5,8 @@ from __future__ import annotations
 from able_brick.core.mesh.polymesh import Bools, PolyMesh
 from able_brick.core.slim.attributes import fitted_attributes
 from able_brick.core.slim.fit import fitted
-from able_brick.core.slim.reduce import Progress, Reducing, Slimmed, check_target, unchanged
+from able_brick.core.slim.reduce import Progress, Reducing
+from able_brick.core.slim.slimmed import Slimmed, check_target, unchanged
 
 
 def reduce_to(

@@ -5,23 +5,23 @@ from __future__ import annotations
 import copy
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from typing import Final, Self
 
 import numpy as np
 import numpy.typing as npt
 
-from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.hardware import HardwareVertices, hardware_vertices
 from able_brick.core.mesh.normals import surface_shading, with_normals
 from able_brick.core.mesh.numbering import bits_of, number_rows
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
-from able_brick.core.slim import collapse, quadrics, stars
+from able_brick.core.slim import collapse, costs, quadrics, stars
 from able_brick.core.slim.components import Components
 from able_brick.core.slim.outline import outline_weights
+from able_brick.core.slim.slimmed import Slimmed, check_target
+from able_brick.core.slim.working import CollapseRecord, EdgeList, WorkingMesh
 from able_brick.core.threads import by_halves
 
 Progress = Callable[[float], None]
@@ -43,43 +43,6 @@ _FEW_TRIANGLES: Final = 8_192
 _AHEAD: Final = 4.0
 #: Fewer edges than this are collapsed by one.
 _FEW_EDGES: Final = 4_096
-
-
-@dataclass(frozen=True, eq=False)
-class Slimmed:
-    """A reduced mesh of triangles; `vertex_source` (V) int32 names the source vertex that each one grew from.
-
-    `collapse_map` (source V) int32 is the vertex that each one of the source went into; −1 where nothing is left round
-    it.
-
-    `reached` is False where borders, seams and form left nothing more to take away. `gone` are the parts that were let
-    go as a whole.
-    """
-
-    mesh: PolyMesh
-    vertex_source: Ints
-    reached: bool
-    collapse_map: Ints
-    gone: int = 0
-
-
-def target_triangles(mesh: PolyMesh, share: float) -> int:
-    """Whole number of triangles that a share (0…1] of the mesh means, at least 4."""
-    if not 0 < share <= 1:
-        raise GeometryError(f"The share is {share:g}; give a number above 0 and up to 1.", received=share)
-    return max(4, math.floor(mesh.triangle_count * share + 0.5))
-
-
-def check_target(triangles: int) -> None:
-    """GeometryError for a target below 1."""
-    if triangles < 1:
-        raise GeometryError(f"The target is {triangles} triangles; give 1 or more.", received=triangles)
-
-
-def unchanged(mesh: PolyMesh) -> Slimmed:
-    """The mesh as it is."""
-    every = np.arange(mesh.vertex_count, dtype=np.int32)
-    return Slimmed(mesh, every, True, every)
 
 
 def _looks(mesh: PolyMesh, hardware: HardwareVertices) -> Ints:
@@ -299,7 +262,7 @@ class Reducing:
             lambda first, last: (
                 first,
                 last,
-                collapse.worth_trying(cost, edges, self._stamp, cutoffs, passes, first, last, wanted),
+                costs.worth_trying(cost, edges, self._stamp, cutoffs, passes, first, last, wanted),
             ),
             n,
             _PARALLEL_EDGES,
@@ -309,12 +272,12 @@ class Reducing:
         if cut >= 0 and n > _PARALLEL_EDGES and bins[:, : cut + 1].sum() < _WORTH_A_PASS * n:
             cut = -1
         if cut < 0:
-            cut = int(collapse.cut_at(bins, quota))
-        order = np.empty(collapse.places_of(bins, cut), np.int32)
+            cut = int(costs.cut_at(bins, quota))
+        order = np.empty(costs.places_of(bins, cut), np.int32)
 
         def put(half: int, _next: int) -> None:
             first, last, _ = halves[half]
-            collapse.put_in_order(cost, wanted, cut, bins[half], first, last, order)
+            costs.put_in_order(cost, wanted, cut, bins[half], first, last, order)
 
         by_halves(put, len(halves), 2)
         return order, cut
@@ -340,37 +303,12 @@ class Reducing:
         if large:
             lane = self._lanes(edges, order)
 
-        def part(first: int, last: int, only: int, _next: int = 0) -> int:
-            taken: int = collapse.collapse_pass(
-                self._pos,
-                self._quadric,
-                self._tri,
-                self._wedge,
-                self._look,
-                self._multi_wedge,
-                self._uv,
-                self._start,
-                self._star,
-                edges,
-                uses,
-                way,
-                cost,
-                most,
-                _AHEAD if len(self._tri) <= _FEW_TRIANGLES else math.inf,
-                self._stopped,
-                order,
-                self._stamp,
-                self._into,
-                used,
-                number,
-                surplus,
-                took,
-                lane,
-                only,
-                first,
-                last,
-            )
-            return taken
+        mesh, listed = self._working(), EdgeList(edges, uses, way, cost)
+        record = CollapseRecord(self._stamp, self._into, used, took, self._stopped)
+        ahead = _AHEAD if len(self._tri) <= _FEW_TRIANGLES else math.inf
+
+        def part(first: int, last: int, only: int, _next: int = 0) -> None:
+            collapse.collapse_pass(mesh, listed, record, order, lane, only, first, last, number, surplus, most, ahead)
 
         step = len(order) if large or self._components is None else max(_STEP, len(order) // _STEPS)
         first = 0
@@ -431,29 +369,28 @@ class Reducing:
         n = len(edges)
         cost, way = np.empty(n, np.float32), np.empty(n, np.int8)
 
+        mesh, listed = self._working(), EdgeList(edges, uses, way, cost)
+        square = _OFF * self.limit * self.limit
+
         def part(first: int, last: int) -> None:
-            collapse.cost_edges(
-                self._pos,
-                self._quadric,
-                self._tri,
-                self._wedge,
-                self._look,
-                self._start,
-                self._star,
-                edges,
-                uses,
-                self._fixed,
-                self._border,
-                self._multi_wedge,
-                _OFF * self.limit * self.limit,
-                first,
-                last,
-                cost,
-                way,
-            )
+            costs.cost_edges(mesh, listed, self._fixed, self._border, square, first, last)
 
         by_halves(part, n, _PARALLEL_EDGES)
         return cost, way
+
+    def _working(self) -> WorkingMesh:
+        """What kernels work on, the arrays shared."""
+        return WorkingMesh(
+            self._pos,
+            self._quadric,
+            self._tri,
+            self._wedge,
+            self._look,
+            self._multi_wedge,
+            self._uv,
+            self._start,
+            self._star,
+        )
 
     def result(self) -> Slimmed:
         """The mesh as it is now."""
