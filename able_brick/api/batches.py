@@ -69,7 +69,7 @@ class BatchView(BaseModel):
         p = b.progress
         return cls(
             id=b.id,
-            source=b.title,
+            source=b.source_name,
             target=str(b.target),
             recipe=b.recipe.name,
             state=b.state,

@@ -43,17 +43,7 @@ class ImportView(BaseModel):
 
     @classmethod
     def of(cls, a: jobs.Import) -> ImportView:
-        return cls(
-            id=a.id,
-            file=a.file,
-            state=a.state,
-            share=a.share,
-            words=a.words,
-            weld=a.weld,
-            reason=a.reason,
-            data=a.data,
-            sheet=a.sheet,
-        )
+        return cls.model_validate(a, from_attributes=True)
 
 
 class ReadAgain(BaseModel):

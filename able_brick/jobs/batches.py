@@ -4,19 +4,18 @@ from __future__ import annotations
 
 import logging
 import threading
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO, Final, Literal
 
-from able_brick.core.errors import AbleBrickError, InputError, StorageError, UnknownIdError
+from able_brick.core.errors import AbleBrickError, InputError, StorageError
 from able_brick.core.files.glb_nodes import Rungs
-from able_brick.core.gate import Gate
 from able_brick.core.text import counted
 from able_brick.jobs.arrived import put_down
 from able_brick.jobs.batch import Progress, check_folders, check_names, how_named, run_batch
 from able_brick.jobs.naming import NamePattern
+from able_brick.jobs.roster import Roster
 from able_brick.jobs.written import Written
 from able_brick.level.recipe import Recipe
 from able_brick.store.scratch import Scratch
@@ -44,40 +43,25 @@ class Batch:
     reason: str = ""
     progress: Progress = field(default_factory=Progress)
     wanted: bool = True
-    title: str = ""
+    source_name: str = ""
     arrived: Scratch | None = None
     replace: bool = False
     rungs: Rungs | None = None
+
+    @property
+    def title(self) -> str:
+        return f"Slim {self.source_name}"
 
     @property
     def ended(self) -> bool:
         return self.state != "working"
 
 
-class Batches:
-    """All batches of a server. Safe to use from several threads."""
+class Batches(Roster[Batch]):
+    """All batches of a server."""
 
     def __init__(self) -> None:
-        self._guard = threading.Condition(threading.RLock())
-        self._all: dict[str, Batch] = {}
-        self._number = 0
-        self._gate = Gate()
-
-    @property
-    def running(self) -> list[str]:
-        """What has not ended, in words."""
-        with self._guard:
-            return [f"Slim {b.title}" for b in self._all.values() if not b.ended]
-
-    def rest(self) -> list[str]:
-        """Begin nothing new from now on, where nothing is being slimmed; else what is, and nothing has changed."""
-        with self._guard:
-            return self._gate.shut_if(self.running)
-
-    def go_on(self) -> None:
-        """Begin new ones again."""
-        with self._guard:
-            self._gate.set(shut=False)
+        super().__init__("batch", "That batch is not known (any more).", _MOST_ENDED)
 
     def start_files(
         self,
@@ -129,46 +113,28 @@ class Batches:
         check_names(Written(target.resolve(), source.resolve(), "", replace), parsed, each, rungs)
         with self._guard:
             self._gate.check()
-            if any(not b.ended for b in self._all.values()):
+            if self.running:
                 raise InputError("Another folder is being slimmed; wait for it, or cancel it.", field="source")
-            self._number += 1
-            batch = Batch(
-                f"batch-{self._number}",
-                source,
-                target,
-                recipe,
-                pattern,
-                title=title or str(source),
-                arrived=arrived,
-                replace=replace,
-                rungs=rungs,
+            batch, _ = self._add(
+                lambda key: Batch(
+                    key,
+                    source,
+                    target,
+                    recipe,
+                    pattern,
+                    source_name=title or str(source),
+                    arrived=arrived,
+                    replace=replace,
+                    rungs=rungs,
+                )
             )
-            self._all[batch.id] = batch
-            for old in [b for b in self._all.values() if b.ended][:-_MOST_ENDED]:
-                del self._all[old.id]
         threading.Thread(target=self._run, args=(batch,), daemon=True).start()
         return batch
-
-    def get(self, key: str) -> Batch:
-        """The batch, or UnknownIdError."""
-        with self._guard:
-            found = self._all.get(key)
-        if found is None:
-            raise UnknownIdError("That batch is not known (any more).", id=key[:80])
-        return found
-
-    def all(self) -> list[Batch]:
-        """Every batch that is remembered, the oldest first."""
-        with self._guard:
-            return list(self._all.values())
 
     def wait(self, key: str, seconds: float, seen: int) -> Batch:
         """The batch, as soon as it has ended or more than `seen` files have, or after some seconds."""
         batch = self.get(key)
-        end = time.monotonic() + seconds
-        with self._guard:
-            while not batch.ended and batch.progress.ended <= seen and (left := end - time.monotonic()) > 0:
-                self._guard.wait(left)
+        self._until(lambda: batch.ended or batch.progress.ended > seen, seconds)
         return batch
 
     def stop(self, key: str) -> Batch:
@@ -184,10 +150,7 @@ class Batches:
             self._gate.set(shut=True)
         for batch in self.all():
             self.stop(batch.id)
-        end = time.monotonic() + 10
-        with self._guard:
-            while any(not b.ended for b in self._all.values()) and (left := end - time.monotonic()) > 0:
-                self._guard.wait(left)
+        self._until(lambda: all(b.ended for b in self.all()), 10)
 
     def _run(self, batch: Batch) -> None:
         def tell(now: Progress) -> None:

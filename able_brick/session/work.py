@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 import shutil
-import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -13,9 +12,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Final, Literal
 
-from able_brick.core.errors import AbleBrickError, HistoryError, InputError, UnknownIdError
+from able_brick.core.errors import AbleBrickError, HistoryError, InputError
 from able_brick.core.events import event
-from able_brick.core.gate import Gate
+from able_brick.jobs.roster import Roster
 from able_brick.session.project import Project
 from able_brick.steps.draft import ProgressCallback
 from able_brick.steps.tool import Tool
@@ -71,32 +70,13 @@ class Outcome:
 Doing = Callable[[ProgressCallback, Callable[[], Path]], Outcome]
 
 
-class Work:
-    """All long work of a server. Safe to use from several threads."""
+class Work(Roster[Job]):
+    """All long work of a server."""
 
     def __init__(self) -> None:
-        self._guard = threading.Condition(threading.RLock())
-        self._jobs: dict[str, Job] = {}
-        self._number = 0
+        super().__init__("job", "That work is not known (any more).", _MOST_ENDED)
         self._workers = ThreadPoolExecutor(1, thread_name_prefix="work")
         self._scratch: Scratch | None = None
-        self._gate = Gate()
-
-    @property
-    def running(self) -> list[str]:
-        """What has not ended, by its titles."""
-        with self._guard:
-            return [j.title for j in self._jobs.values() if not j.ended]
-
-    def rest(self) -> list[str]:
-        """Begin nothing new from now on, where nothing is being worked on; else what is, and nothing has changed."""
-        with self._guard:
-            return self._gate.shut_if(self.running)
-
-    def go_on(self) -> None:
-        """Begin new work again."""
-        with self._guard:
-            self._gate.set(shut=False)
 
     def start(
         self, project: Project, level: str, tool: Tool, selection: tuple[str, ...], *, adjust_last: bool = False
@@ -131,38 +111,19 @@ class Work:
         InputError where too many wait."""
         with self._guard:
             self._gate.check()
-            waiting = [j for j in self._jobs.values() if not j.ended]
-            if len(waiting) >= _MOST_WAITING:
-                raise InputError(f"{len(waiting)} steps are waiting; let some of them end first.", field="tool")
-            self._number += 1
-            job = Job(f"job-{self._number}", level, title, kind)
-            self._jobs[job.id] = job
-            for old in [j for j in self._jobs.values() if j.ended][:-_MOST_ENDED]:
-                del self._jobs[old.id]
+            waiting = len(self.running)
+            if waiting >= _MOST_WAITING:
+                raise InputError(f"{waiting} steps are waiting; let some of them end first.", field="tool")
+            job, dropped = self._add(lambda key: Job(key, level, title, kind))
+            for old in dropped:
                 self._drop_file(old)
         self._workers.submit(self._do, job, project if recorded else None, do)
         return job
 
-    def get(self, key: str) -> Job:
-        """The job, or UnknownIdError."""
-        with self._guard:
-            found = self._jobs.get(key)
-        if found is None:
-            raise UnknownIdError("That work is not known (any more).", id=key[:80])
-        return found
-
-    def all(self) -> list[Job]:
-        """Every job that is remembered, the oldest first."""
-        with self._guard:
-            return list(self._jobs.values())
-
     def wait(self, key: str, seconds: float, seen: float) -> Job:
         """The job, as soon as it has ended or come further than `seen`, or after some seconds."""
         job = self.get(key)
-        end = time.monotonic() + seconds
-        with self._guard:
-            while not job.ended and job.share <= seen and (left := end - time.monotonic()) > 0:
-                self._guard.wait(left)
+        self._until(lambda: job.ended or job.share > seen, seconds)
         return job
 
     def stop(self, key: str) -> Job:
@@ -201,7 +162,7 @@ class Work:
     def _make_room(self) -> None:
         """Let the oldest files go until few enough are left, by number and by bytes."""
         with self._guard:
-            held = [j for j in self._jobs.values() if j.file is not None]
+            held = [j for j in self._items.values() if j.file is not None]
             sizes = [_size(j.file) for j in held]
             while len(held) > 1 and (len(held) > _MOST_FILES or sum(sizes) > _MOST_BYTES):
                 self._drop_file(held.pop(0))

@@ -8,7 +8,7 @@ import numpy as np
 
 from able_brick.core.errors import GeometryError, SelectionError
 from able_brick.core.lazy_imports import Rotation
-from able_brick.core.place.copies import MOST_ITEMS, check_items
+from able_brick.core.place.copies import MOST_ITEMS
 from able_brick.core.place.dock import Motion
 from able_brick.core.place.pivots import permutation
 from able_brick.core.place.pose import vector
@@ -29,7 +29,7 @@ from able_brick.steps.about import (
     picked_field,
     point_field,
 )
-from able_brick.steps.copying import Copier, with_courses
+from able_brick.steps.copying import Copier, check_copies, linked_field
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
@@ -69,11 +69,11 @@ class SteppedCopies(Tool):
     point: Vector = point_field("to turn about")
     axes: AxesOf = axes_field()
     frame: Quaternion = frame_field()
-    linked: bool = field(True, "Linked", "Copies share the piece; off gives each copy a piece of its own")
+    linked: bool = linked_field()
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         things = tops(draft, rows)
-        check_items(self.count * sum(len(with_courses(draft, t)) for t in things), "The run of copies")
+        check_copies(draft, things, self.count)
         if min(self.size) < _LEAST_SIZE:
             raise GeometryError("A size step of 0 would flatten the copies; give factors above 0.", field="size")
         if not any(self.offset) and not any(self.turn) and self.size == (1.0, 1.0, 1.0):
@@ -131,7 +131,7 @@ class OneMore(Tool):
     instant = True
 
     count: int = field(1, "Copies", "How many more", ge=1, le=MOST_ITEMS)
-    linked: bool = field(True, "Linked", "Copies share the piece; off gives each copy a piece of its own")
+    linked: bool = linked_field()
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         last = draft.level.copied
@@ -142,7 +142,7 @@ class OneMore(Tool):
             )
         source, copy = pair[0], pair[1]
         things = tops(draft, rows)
-        check_items(self.count * sum(len(with_courses(draft, t)) for t in things), "The run of copies")
+        check_copies(draft, things, self.count)
         copier = Copier(draft, linked=self.linked)
         made: list[str] = []
         stride = draft.level.stride

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 
 from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats
+from able_brick.core.place.copies import check_items
 from able_brick.core.place.dock import Motion, plain_all
 from able_brick.core.place.pose import Vector
+from able_brick.level.field import field
 from able_brick.level.rows import AThing, Path, Placement, Scaling
 from able_brick.level.things import repeating
 from able_brick.steps.draft import Draft, Names
@@ -25,6 +27,16 @@ def with_courses(draft: Draft, top: AThing) -> list[AThing]:
     inside = {t.id for t in under}
     along = [c for t in under if isinstance(t, Path) for c in draft.things.courses(t.id) if c.id not in inside]
     return [*under, *dict.fromkeys(along)] if along else under
+
+
+def linked_field() -> Any:
+    """Whether copies share the piece."""
+    return field(True, "Linked", "Copies share the piece; off gives each copy a piece of its own")
+
+
+def check_copies(draft: Draft, things: Iterable[AThing], count: int) -> None:
+    """GeometryError for too many copies of things, with everything in them."""
+    check_items(count * sum(len(with_courses(draft, t)) for t in things), "The run of copies")
 
 
 class Copier:

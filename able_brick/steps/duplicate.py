@@ -7,14 +7,14 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.errors import GeometryError
-from able_brick.core.place.copies import MOST_ITEMS, check_items, repeated
+from able_brick.core.place.copies import MOST_ITEMS, repeated
 from able_brick.core.text import counted
 from able_brick.level.field import field
 from able_brick.level.forms import axis_vector
 from able_brick.level.rows import Quaternion
 from able_brick.level.snapshot import ARow
 from able_brick.steps.about import STANDING, AxesOf, axes_field, axes_of, frame_field
-from able_brick.steps.copying import Copier, with_courses
+from able_brick.steps.copying import Copier, check_copies, linked_field
 from able_brick.steps.draft import Draft
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import tops
@@ -45,11 +45,11 @@ class Duplicate(Tool):
     axis: Literal["x", "y", "z"] = field("x", "Along", "The axis to go along")
     axes: AxesOf = axes_field()
     frame: Quaternion = frame_field()
-    linked: bool = field(True, "Linked", "Copies share the piece; off gives each copy a piece of its own")
+    linked: bool = linked_field()
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         things = tops(draft, rows)
-        check_items(self.count * sum(len(with_courses(draft, t)) for t in things), "The run of copies")
+        check_copies(draft, things, self.count)
         if self.distance == 0:
             raise GeometryError("With a distance of 0 m all copies would stand on one spot; give a distance.")
         copier = Copier(draft, linked=self.linked)

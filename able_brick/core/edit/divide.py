@@ -29,6 +29,19 @@ def _evenly(mesh: PolyMesh, picked: Bools, parts: int, cut: Bools) -> tuple[Cutt
     return Cutting(mesh, strips, parts - 1, np.flatnonzero(cut), at, picked), fresh
 
 
+def _divided(mesh: PolyMesh, picked: Bools, positions: Floats, work: Cutting, added: Faces) -> Edited:
+    """The mesh with the picked faces (F) gone, those in their place added, and the cut sides of others followed."""
+    out = assemble(
+        mesh,
+        positions=positions,
+        keep=~picked,
+        changed=work.others(),
+        added=added,
+        next_=Next(added=np.ones(len(added.like), np.bool_)),
+    )
+    return refuse_flat(mesh, out)
+
+
 def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
     """Divide faces so that each side has so many parts: quads into rows of quads, others, in two parts only, into a
     quad at each corner. Faces beside them get the new vertices as corners. Raises GeometryError for other faces in
@@ -63,15 +76,7 @@ def divide(mesh: PolyMesh, faces: Indices, parts: int = 2) -> Edited:
         places.append(middles(mesh, shares))
     positions = np.concatenate(places)
     added = all_of(lists, mesh)
-    out = assemble(
-        mesh,
-        positions=positions,
-        keep=~picked,
-        changed=work.others(),
-        added=added,
-        next_=Next(added=np.ones(len(added.like), np.bool_)),
-    )
-    return refuse_flat(mesh, out)
+    return _divided(mesh, picked, positions, work, added)
 
 
 def divide_rows(mesh: PolyMesh, faces: Indices, along: int, across: int) -> Edited:
@@ -155,15 +160,7 @@ def _cut_sides(mesh: PolyMesh, picked: Bools, parts: int, cut: Bools) -> Edited:
     work, fresh = _evenly(mesh, picked, parts, cut)
     added, _, interior, _ = work.quads()
     positions = np.concatenate([mesh.positions, fresh, interior])
-    out = assemble(
-        mesh,
-        positions=positions,
-        keep=~picked,
-        changed=work.others(),
-        added=added,
-        next_=Next(added=np.ones(len(added.like), np.bool_)),
-    )
-    return refuse_flat(mesh, out)
+    return _divided(mesh, picked, positions, work, added)
 
 
 def _corner_quads(mesh: PolyMesh, work: Cutting, shares: tuple[Indices, Floats, Indices], base: int) -> Faces:

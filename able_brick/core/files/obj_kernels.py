@@ -16,6 +16,30 @@ if TYPE_CHECKING:
 #: What can be wrong with a line.
 FINE, NO_NUMBER, NO_INDEX, FEW_CORNERS, BEYOND, FEW_NUMBERS = range(6)
 
+#: What a line begins with.
+_END, _POINT, _UV, _NORMAL, _FACE, _COMMENT, _OTHER = range(7)
+
+
+@kernel
+def _line(text: npt.NDArray[np.uint8], i: int, end: int) -> tuple[int, int]:
+    """Where the next line with something in it begins, and with what."""
+    while i < end and (blank(text[i]) or text[i] == 10):
+        i += 1
+    if i >= end:
+        return i, _END
+    a = text[i]
+    b = text[i + 1] if i + 1 < end else 10
+    c = text[i + 2] if i + 2 < end else 10
+    if a == 118 and blank(b):
+        return i, _POINT
+    if a == 118 and b == 116 and blank(c):
+        return i, _UV
+    if a == 118 and b == 110 and blank(c):
+        return i, _NORMAL
+    if a == 102 and blank(b):
+        return i, _FACE
+    return i, _COMMENT if a == 35 else _OTHER
+
 
 @kernel
 def obj_counts(text: npt.NDArray[np.uint8]) -> tuple[int, int, int, int, int, int]:
@@ -23,21 +47,17 @@ def obj_counts(text: npt.NDArray[np.uint8]) -> tuple[int, int, int, int, int, in
     v = vt = vn = f = corners = other = 0
     i = 0
     end = len(text)
-    while i < end:
-        while i < end and (blank(text[i]) or text[i] == 10):
-            i += 1
-        if i >= end:
+    while True:
+        i, word = _line(text, i, end)
+        if word == _END:
             break
-        a = text[i]
-        b = text[i + 1] if i + 1 < end else 10
-        c = text[i + 2] if i + 2 < end else 10
-        if a == 118 and blank(b):
+        if word == _POINT:
             v += 1
-        elif a == 118 and b == 116 and blank(c):
+        elif word == _UV:
             vt += 1
-        elif a == 118 and b == 110 and blank(c):
+        elif word == _NORMAL:
             vn += 1
-        elif a == 102 and blank(b):
+        elif word == _FACE:
             f += 1
             i += 1
             inside = False
@@ -48,7 +68,7 @@ def obj_counts(text: npt.NDArray[np.uint8]) -> tuple[int, int, int, int, int, in
                     inside = True
                     corners += 1
                 i += 1
-        elif a != 35:
+        elif word == _OTHER:
             other += 1
         while i < end and text[i] != 10:
             i += 1
@@ -113,26 +133,21 @@ def obj_fill(
     i = 0
     end = len(text)
     row = np.empty(7, np.float64)
-    while i < end:
-        while i < end and (blank(text[i]) or text[i] == 10):
-            i += 1
-        if i >= end:
+    while True:
+        i, word = _line(text, i, end)
+        if word == _END:
             break
-        a = text[i]
-        b = text[i + 1] if i + 1 < end else 10
-        c = text[i + 2] if i + 2 < end else 10
-        if a == 118 and (blank(b) or ((b == 116 or b == 110) and blank(c))):
-            kind = b
-            i += 1 if blank(b) else 2
-            least = 3 if kind != 116 else 1
+        if word in (_POINT, _UV, _NORMAL):
+            i += 1 if word == _POINT else 2
+            least = 3 if word != _UV else 1
             n, wrong = _row(text, i, end, row, least)
             if wrong >= 0:
                 return (NO_NUMBER if n < least and wrong < end and text[wrong] != 10 else FEW_NUMBERS), wrong, coloured
-            if kind == 116:
+            if word == _UV:
                 uvs[vt, 0] = row[0]
                 uvs[vt, 1] = row[1] if n > 1 else 0.0
                 vt += 1
-            elif kind == 110:
+            elif word == _NORMAL:
                 for k in range(3):
                     normals[vn, k] = row[k]
                 vn += 1
@@ -144,7 +159,7 @@ def obj_fill(
                         colours[v, k] = row[n - 3 + k]
                     coloured += 1
                 v += 1
-        elif a == 102 and blank(b):
+        elif word == _FACE:
             i += 1
             n = 0
             while True:
@@ -183,7 +198,7 @@ def obj_fill(
                 return FEW_CORNERS, i, coloured
             sizes[f] = n
             f += 1
-        elif a != 35:
+        elif word == _OTHER:
             line_at[other] = i
             line_face[other] = f
             other += 1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
@@ -22,6 +23,9 @@ _KINDS: Final = {
     **dict(zip(("int8", "uint8", "int16", "uint16", "int32", "uint32", "float32", "float64"), range(8), strict=True)),
 }
 _DTYPES: Final = ("i1", "u1", "i2", "u2", "i4", "u4", "f4", "f8")
+Whole = npt.NDArray[np.int64]
+#: Where a walk ended, how many values there were, and the element that runs beyond the data, or −1.
+Walked = tuple[int, int, int]
 _MOST_ELEMENTS: Final = 20_000_000
 _MOST_HEADER: Final = 256 * 1024
 
@@ -59,7 +63,7 @@ def read_ply(data: bytes, beside: Beside = nothing_beside, *, weld: bool = True)
     """
     header = _header(data)
     columns: dict[str, npt.NDArray[np.float64]] = {}
-    faces: tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], npt.NDArray[np.int64] | None] | None = None
+    faces: tuple[Whole, Whole, Whole | None] | None = None
     shades: list[npt.NDArray[np.int64] | None] = []
     whole_colours = False
     body = _Text(data, header) if header.form == "ascii" else _Binary(data, header)
@@ -108,9 +112,7 @@ def _shades(found: list[npt.NDArray[np.int64] | None]) -> npt.NDArray[np.float64
     return out
 
 
-def _of_strips(
-    sizes: npt.NDArray[np.int64], values: npt.NDArray[np.int64]
-) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+def _of_strips(sizes: npt.NDArray[np.int64], values: npt.NDArray[np.int64]) -> tuple[Whole, Whole]:
     """Sizes and corners of the triangles of strips: every three that follow one another, each second one turned round;
     −1 begins a strip anew."""
     row = np.repeat(np.arange(len(sizes)), sizes)
@@ -219,21 +221,17 @@ class _Binary:
         self.at += element.count * dtype.itemsize
         return {p.name: floats(rows[n]) for n, p in zip(names, element.properties, strict=True)}
 
-    def lists(
-        self, element: _Element, wanted: int, number: int
-    ) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], npt.NDArray[np.int64] | None]:
-        counts, kinds = _tables(element)
+    def lists(self, element: _Element, wanted: int, number: int) -> tuple[Whole, Whole, Whole | None]:
         _fits(element, len(self.data) - self.at)
-        room = element.count if wanted >= 0 else 0
-        sizes, numbers = np.zeros(room, np.int64), np.zeros(room, np.int64)
-        nothing = np.empty(0, np.int64)
         start = self.at
-        common = (self.bytes, start, element.count, counts, kinds, wanted, number, self.big, sizes)
-        self.at, total, wrong = walk_binary(*common, nothing, numbers, False)
-        _whole_element(element, int(wrong))
-        values = np.empty(int(total), np.int64)
-        if wanted >= 0:
-            walk_binary(*common, values, numbers, True)
+
+        def walk(counts: Whole, kinds: Whole, sizes: Whole, values: Whole, numbers: Whole, fill: bool) -> Walked:
+            return walk_binary(
+                self.bytes, start, element.count, counts, kinds, wanted, number, self.big, sizes, values, numbers, fill
+            )
+
+        sizes, values, numbers, self.at, wrong = _two_walks(element, walk, filled=wanted >= 0)
+        _whole_element(element, wrong)
         return sizes, values, numbers if number >= 0 else None
 
 
@@ -265,26 +263,37 @@ class _Text:
         self.at += element.count * width
         return {p.name: rows[:, i] for i, p in enumerate(element.properties)}
 
-    def lists(
-        self, element: _Element, wanted: int, number: int
-    ) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], npt.NDArray[np.int64] | None]:
-        counts, kinds = _tables(element)
+    def lists(self, element: _Element, wanted: int, number: int) -> tuple[Whole, Whole, Whole | None]:
         _fits(element, len(self.words) - self.at)
-        room = element.count if wanted >= 0 else 0
-        sizes, numbers = np.zeros(room, np.int64), np.zeros(room, np.int64)
-        nothing = np.empty(0, np.int64)
         start = self.at
-        common = (self.words, start, element.count, counts, kinds, wanted, number, sizes)
-        self.at, total, wrong = walk_words(*common, nothing, numbers, False)
+
+        def walk(counts: Whole, kinds: Whole, sizes: Whole, values: Whole, numbers: Whole, fill: bool) -> Walked:
+            return walk_words(
+                self.words, start, element.count, counts, kinds, wanted, number, sizes, values, numbers, fill
+            )
+
+        sizes, values, numbers, self.at, wrong = _two_walks(element, walk, filled=wanted >= 0)
         if wrong >= 0:
-            raise self._short(element, f"{element.name[:40]} {int(wrong)}")
-        values = np.empty(int(total), np.int64)
-        if wanted >= 0:
-            walk_words(*common, values, numbers, True)
+            raise self._short(element, f"{element.name[:40]} {wrong}")
         return sizes, values, numbers if number >= 0 else None
 
 
-def _tables(element: _Element) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+def _two_walks(
+    element: _Element, walk: Callable[[Whole, Whole, Whole, Whole, Whole, bool], Walked], *, filled: bool
+) -> tuple[Whole, Whole, Whole, int, int]:
+    """Walk over an element to see how long its lists are, and once more where they are to be filled: sizes, values,
+    numbers, where it ends, and which one is wrong or −1."""
+    counts, kinds = _tables(element)
+    room = element.count if filled else 0
+    sizes, numbers = np.zeros(room, np.int64), np.zeros(room, np.int64)
+    end, total, wrong = walk(counts, kinds, sizes, np.empty(0, np.int64), numbers, False)
+    values = np.empty(int(total) if wrong < 0 else 0, np.int64)
+    if filled and wrong < 0:
+        walk(counts, kinds, sizes, values, numbers, True)
+    return sizes, values, numbers, int(end), int(wrong)
+
+
+def _tables(element: _Element) -> tuple[Whole, Whole]:
     counts = np.array([p.count_kind for p in element.properties], np.int64)
     return counts, np.array([p.kind for p in element.properties], np.int64)
 
@@ -310,7 +319,7 @@ def _scene(
     header: _Header,
     columns: dict[str, npt.NDArray[np.float64]],
     whole_colours: bool,
-    faces: tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], npt.NDArray[np.int64] | None],
+    faces: tuple[Whole, Whole, Whole | None],
     shades: npt.NDArray[np.float64] | None,
     beside: Beside,
     *,
