@@ -27,6 +27,7 @@ class AddShape(Tool):
     verb = "Make"
     stages = ("kit", "build")
     icon = "shapes"
+    leads = ()
     hidden = True
 
     shape: AnyShape = field(Box(), "Shape", "The shape and its dimensions", widget="shape")

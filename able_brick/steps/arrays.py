@@ -143,7 +143,7 @@ class EndArray(Tool):
     """Show what is in a group once again."""
 
     tool: Literal["end_array"] = "end_array"
-    title = "Show once"
+    title = "Stop repeating"
     about = "The group is no array and no live mirror any more; what is in it stays"
     verb = "Copy"
     stages = ("build",)

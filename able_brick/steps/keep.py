@@ -96,6 +96,7 @@ class LevelSettings(Tool):
     verb = "Keep"
     stages = ("kit", "build", "ship")
     icon = "settings-2"
+    leads = ()
     prefill = True
 
     name: str | None = field(None, "Name", "Name of the level", min_length=1, max_length=80)

@@ -67,6 +67,7 @@ class MakeLadder(_Rungs):
 
     tool: Literal["make_ladder"] = "make_ladder"
     title = "Make ladder"
+    key = "Y"
     about = "Makes rungs with fewer triangles each, all from the piece as it is; they stay with the piece"
 
     rungs: tuple[RungTarget, ...] = field(

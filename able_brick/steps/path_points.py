@@ -58,6 +58,7 @@ class PathPoints(_OnPath):
 
     tool: Literal["path_points"] = "path_points"
     title = "Path points"
+    leads = ()
     about = "Makes points sharp or smooth, leans, moves, turns and sizes them, puts one in, takes some out"
 
     does: Literal["put in", "take out", "make sharp", "make smooth", "lean", "move", "turn", "size"] = field(

@@ -182,6 +182,7 @@ class ToolInfo(BaseModel):
     previews: bool
     long: bool
     takes: list[str] = Field(description="Of what kinds of elements it wants some picked; none for other tools")
+    leads: list[str] = Field(description="The fields that the line of the last step shows, the first ones first")
     fields: dict[str, Any]
 
 
@@ -191,6 +192,15 @@ def _schema(tool: type[Tool]) -> dict[str, Any]:
     for name, info in tool.model_fields.items():
         schema["properties"][name].setdefault("title", info.title or name)
     return schema
+
+
+def _leads(tool: type[Tool]) -> list[str]:
+    """The fields that lead: those that the tool names, else its numbers outside of sections."""
+    if tool.leads is not None:
+        return list(tool.leads)
+    numbers = (int, float, int | None, float | None)
+    extra = {name: info.json_schema_extra for name, info in tool.model_fields.items() if info.annotation in numbers}
+    return [name for name, e in extra.items() if not (isinstance(e, dict) and ("section" in e or "widget" in e))]
 
 
 def describe() -> list[ToolInfo]:
@@ -212,6 +222,7 @@ def describe() -> list[ToolInfo]:
             previews=t.previews,
             long=t.long,
             takes=list(t.takes),
+            leads=_leads(t),
             fields=_schema(t),
         )
         for name, t in TOOLS.items()

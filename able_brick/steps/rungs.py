@@ -28,6 +28,7 @@ class TakeRung(Tool):
     title = "Take rung"
     about = "Makes a piece of a rung: a new one for what is selected, or the piece itself, everywhere"
     verb = "Slim"
+    key = "T"
     stages = ("slim",)
     need = Need(kinds=KINDS, least=1)
     icon = "chevrons-down"

@@ -56,7 +56,7 @@ class Scatter(_Scattering):
     """Random offsets, turns and sizes for what is selected."""
 
     tool: Literal["scatter"] = "scatter"
-    title = "Scatter"
+    title = "Vary"
     about = "Moves, turns and sizes each selected thing by chance, within ranges"
     need = Need(kinds=STANDING, least=1)
 
@@ -148,7 +148,7 @@ def _normal_at(triangles: np.ndarray, point: np.ndarray) -> np.ndarray:
 
 
 class _Strewing(_Scattering):
-    on: FeatureAt | None = field(None, "Over", "The face that it is strewn over", widget="feature at")
+    on: FeatureAt | None = field(None, "Over", "The face that it is scattered over", widget="feature at")
     whole: Literal["face", "all faces that look that way"] = field(
         "face", "How far", "The one face, or all faces of the thing that look the same way"
     )
@@ -209,15 +209,16 @@ class Strew(_Strewing):
     """Pieces over a face: grass, stones, reeds."""
 
     tool: Literal["strew"] = "strew"
-    title = "Strew over a face"
+    title = "Scatter over a face"
     about = "Places a piece over a face by chance, so many a square metre and never too near"
     need = Need(kinds=("piece",), least=1, most=12)
     icon = "trees"
+    leads = ("density", "apart")
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         pieces = [draft.piece(r.id) for r in rows]
         made, middle, kept = self.strew(draft, pieces)
-        group = group_of(draft, made, f"{pieces[0].name} strewn", middle)
+        group = group_of(draft, made, f"{pieces[0].name} scattered", middle)
         draft.put(group.changed(strewn=kept))
         draft.select = (group.id,)
 
@@ -226,19 +227,20 @@ class StrewAgain(_Strewing):
     """What was strewn, otherwise."""
 
     tool: Literal["strew_again"] = "strew_again"
-    title = "Strew again"
-    about = "Strews what is in the group anew, over the face as it is now, with other settings"
+    title = "Scatter again"
+    about = "Scatters what is in the group anew, over the face as it is now, with other settings"
     need = Need(kinds=("group",), least=1, most=1, having=("strewn",))
     icon = "trees"
+    leads = ("density", "apart")
     prefill = True
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         group = rows[0]
         if not isinstance(group, Group) or group.strewn is None:
-            raise SelectionError("What is in this group was not strewn; strew a piece of the shelf over a face.")
+            raise SelectionError("What is in this group was not scattered; scatter a piece of the shelf over a face.")
         pieces = [p for p in (draft.snapshot.pieces.get(k) for k in group.strewn.pieces) if p is not None]
         if not pieces:
-            raise SelectionError("The pieces that were strewn are not on the shelf any more; strew another one.")
+            raise SelectionError("The pieces that were scattered are not on the shelf any more; scatter another one.")
         was = group.strewn
         own = self if self.on is not None else self.model_copy(update={"on": _face_of(was)})
         before = [t for t in draft.things.under(group) if isinstance(t, Placement) and t.piece in was.pieces]

@@ -35,6 +35,7 @@ class ShareBudget(Tool):
         "least is taken first, so that small and smooth pieces give more"
     )
     verb = "Slim"
+    key = "B"
     stages = ("slim",)
     need = Need(kinds=_KINDS, least=1)
     icon = "chart-pie"

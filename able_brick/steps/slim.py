@@ -23,6 +23,7 @@ class Slim(Tool):
     title = "Slim"
     about = "Reduces triangles; borders, materials, seams and sharp edges are kept"
     verb = "Slim"
+    key = "S"
     stages = ("slim",)
     need = Need(kinds=("piece", "placement", "array", "course"), least=1)
     icon = "feather"

@@ -60,6 +60,7 @@ class SlimLevel(Tool):
         "Makes rungs for every piece that stands here, by how near a player comes to it, within a number of triangles"
     )
     verb = "Slim"
+    key = "A"
     stages = ("slim",)
     need = Need()
     icon = "layers-2"

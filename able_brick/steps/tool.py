@@ -78,6 +78,8 @@ class Tool(BaseModel):
     on_locked: ClassVar[bool] = False
     #: Of what kinds of elements of a mesh it wants some picked.
     takes: ClassVar[tuple[ElementType, ...]] = ()
+    #: The numbers that the line of the last step shows; None for the first ones that it has.
+    leads: ClassVar[tuple[str, ...] | None] = None
     #: Takes so long that it is done off the request, with progress and cancel.
     long: ClassVar[bool] = False
 

@@ -20,7 +20,7 @@ class Hands:
         self.page, self.url, self.level_id = page, url, level
         self.viewport: Locator = page.get_by_role("application", name="Viewport")
         expect(self.viewport).to_have_attribute("data-projection", _ANY)
-        expect(page.get_by_role("status").first).to_have_text(re.compile("Saved|Only for looking"))
+        expect(page.get_by_role("status").first).to_have_text(re.compile("Saved|Read only"))
         expect(page.get_by_role("button", name=f"Level {name}")).to_be_visible()
         # keys are bound once the tools are known
         expect(page.get_by_role("button", name="Find a tool")).to_be_enabled()
@@ -70,6 +70,26 @@ class Hands:
         depth = m[3] * at[0] + m[7] * at[1] + m[11] * at[2] + m[15]
         upward = (m[1] ** 2 + m[5] ** 2 + m[9] ** 2) ** 0.5
         return 92 * 2 * depth / (upward * box["height"])
+
+    def tool(self, name: str) -> Locator:
+        """A tool in its card; where tools are folded by verb, those it is among are unfolded."""
+        card = self.page.get_by_role("region", name="Tools")
+        button = card.get_by_role("button", name=re.compile(rf"^{name}( ([A-Z]|Del|Ctrl \S+))?$"))
+        expect(card).to_be_visible()
+        folds = card.get_by_role("group", name="More tools").get_by_role("button")
+        for k in range(folds.count()):
+            if button.count():
+                break
+            folds.nth(k).click()
+        return button
+
+    def last(self) -> Locator:
+        """The card of the last step, all of it."""
+        region = self.page.get_by_role("region", name="Last step")
+        unfold = region.get_by_role("button", name="All of the last step")
+        if unfold.count():
+            unfold.click()
+        return region
 
     def click_at(self, x: float, y: float, z: float) -> None:
         at = self.seen(x, y, z)

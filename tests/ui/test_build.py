@@ -110,7 +110,7 @@ def test_a_box_is_laid_flat_on_a_slope_with_a_gap(yard: Hands) -> None:
     corner(yard, *slope, "face")
     yard.saved(start + 1)
     page.keyboard.press("Escape")
-    card = page.get_by_role("region", name="Last step")
+    card = yard.last()
     yard.number(card, "Gap", "0.25")
     yard.saved(start + 2)
     yard.number(card, "Quarter turns", "1")
@@ -214,7 +214,7 @@ def test_a_whole_path_is_moved_and_turned_by_its_handles(yard: Hands) -> None:
     page.keyboard.press("Control+a")
     expect(page.get_by_role("region", name="Selection")).to_contain_text("4 selected")
     before = {r["name"]: r["position"] for r in yard.level()["changed"] if r["kind"] == "placement"}
-    page.get_by_role("region", name="Tools").get_by_role("button", name="Move", exact=True).click()
+    yard.tool("Move").click()
     yard.number(page.get_by_role("region", name="Move"), "By X", "1.5")
     yard.saved(start + 6)
     for name, (x, y, z) in before.items():
@@ -261,7 +261,7 @@ def test_a_boom_is_shortened_and_its_fittings_follow_in_six_actions(bare: Hands)
     # 4, 5, 6: a box round the fittings only, the tool, the factor
     bare.drag(bare.seen(-5.6, 2.95, 0), bare.seen(5.6, 2.2, 0))
     expect(card.get_by_role("heading", name="2 selected")).to_be_visible()
-    page.get_by_role("region", name="Tools").get_by_role("button", name="Spread").click()
+    bare.tool("Spread").click()
     bare.number(page.get_by_role("region", name="Spread"), "Factor", "0.6")
     bare.saved(start + 3)
     piece = bare.row("Boom", "piece")
@@ -277,7 +277,7 @@ def test_things_are_spread_and_sizes_baked_from_their_cards(yard: Hands) -> None
     start = yard.level()["revision"]
     box, wedge = yard.row("Box", "placement"), yard.row("Wedge", "placement")
     page.keyboard.press("Control+a")
-    page.get_by_role("region", name="Tools").get_by_role("button", name="Spread").click()
+    yard.tool("Spread").click()
     card = page.get_by_role("region", name="Spread")
     yard.number(card, "Factor", "0.6")
     yard.saved(start + 1)
@@ -293,9 +293,7 @@ def test_things_are_spread_and_sizes_baked_from_their_cards(yard: Hands) -> None
     assert yard.row("Box", "placement")["size"] == [1, 1, 1]
     expect(selection).not_to_contain_text("Unbaked size")
     expect(selection).to_contain_text("2.00 × 1.00 × 2.00 m")
-    expect(
-        page.get_by_role("region", name="Last step").get_by_role("button", name=re.compile("Result"))
-    ).to_be_visible()
+    expect(yard.last().get_by_role("button", name=re.compile("Result"))).to_be_visible()
 
 
 def test_things_are_hidden_locked_and_isolated(yard: Hands) -> None:
@@ -340,7 +338,7 @@ def test_a_box_turns_about_a_corner_that_is_picked(yard: Hands) -> None:
     page = yard.page
     start = yard.level()["revision"]
     yard.in_list("Box")
-    page.get_by_role("region", name="Tools").get_by_role("button", name="Turn", exact=True).click()
+    yard.tool("Turn").click()
     card = page.get_by_role("region", name="Turn")
     card.get_by_role("button", name=re.compile("About$")).click()
     page.get_by_role("option", name="Picked", exact=True).click()
@@ -392,7 +390,7 @@ def test_pivots_are_measured_between_and_turned_about(yard: Hands) -> None:
     page.keyboard.press("Escape")
     page.keyboard.press("Escape")
     yard.in_list("Box")
-    page.get_by_role("region", name="Tools").get_by_role("button", name="Turn", exact=True).click()
+    yard.tool("Turn").click()
     card = page.get_by_role("region", name="Turn")
     card.get_by_role("button", name=re.compile("About$")).click()
     page.get_by_role("option", name="Picked", exact=True).click()

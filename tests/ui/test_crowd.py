@@ -69,7 +69,7 @@ def test_one_of_thirty_thousand_is_picked_moved_and_moved_back_and_their_export_
             expect(selection).not_to_contain_text("Box 12345")
             hands.click_at(x, y + 0.5, z)
             expect(selection).to_contain_text("Box 12345")
-            page.get_by_role("region", name="Tools").get_by_role("button", name="Move", exact=True).click()
+            hands.tool("Move").click()
             move = page.get_by_role("region", name="Move", exact=True)
             hands.number(move, "By Y", "2.5")
             begun = view["revision"]

@@ -214,7 +214,7 @@ def test_dimensions_are_dragged_live_and_taken_as_one_step(kit: Hands) -> None:
     assert shape_of(kit, "Cylinder")["height"] == pytest.approx(1.524)
     # editing the mesh freezes them; there is a way back
     page.get_by_role("button", name="Slim", exact=True).click()
-    page.get_by_role("region", name="Tools").get_by_role("button", name="Slim").click()
+    kit.tool("Slim").click()
     slim = page.get_by_role("region", name="Slim", exact=True)
     slim.get_by_role("button", name=re.compile("Result")).click()
     page.get_by_role("option", name="Same piece").click()
@@ -224,6 +224,7 @@ def test_dimensions_are_dragged_live_and_taken_as_one_step(kit: Hands) -> None:
     card.get_by_role("button", name="Back to dimensions").click()
     kit.saved(6)
     assert kit.row("Cylinder", "piece")["facts"]["faces"] == 8
+    page.get_by_role("button", name="Build", exact=True).click()
     expect(card.get_by_role("textbox", name="Around")).to_have_value("6")
 
 

@@ -72,7 +72,7 @@ def yard(bare: Hands) -> Hands:
 
 
 def tool(hands: Hands, name: str) -> Locator:
-    return hands.page.get_by_role("region", name="Tools").get_by_role("button", name=re.compile(f"^{name}( |$)"))
+    return hands.tool(name)
 
 
 def card(hands: Hands, name: str) -> Locator:
@@ -118,7 +118,7 @@ def test_a_wall_along_an_s_path_is_closed_gets_a_gate_follows_its_path_and_is_un
     count = runs[0]["count"]
 
     # a gate in the place of one item, by a click on it
-    page.get_by_role("region", name="Tools").get_by_role("button", name="Swap items").click()
+    yard.tool("Swap items").click()
     swap = card(yard, "Swap items")
     swap.get_by_role("button", name=re.compile("Piece$")).click()
     page.get_by_role("listbox", name="Piece").get_by_role("option", name="Gate", exact=True).click()

@@ -244,7 +244,7 @@ def test_a_checker_of_accessibility_finds_nothing(browser: Browser, shared: Serv
             hands.in_list(name)
             look(f"selected: {name}")
         hands.in_list("North wall")
-        page.get_by_role("region", name="Tools").get_by_role("button", name="Turn", exact=True).click()
+        hands.tool("Turn").click()
         look("card of a tool")
         page.get_by_role("button", name="Cancel").click()
         hands.tile("Gate leaf").click()

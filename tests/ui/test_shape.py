@@ -34,7 +34,7 @@ def card(hands: Hands, name: str) -> Locator:
 
 
 def tool(hands: Hands, name: str) -> Locator:
-    return card(hands, "Tools").get_by_role("button", name=re.compile(f"^{name}( |$)"))
+    return hands.tool(name)
 
 
 def facts(hands: Hands) -> dict[str, Any]:
@@ -108,7 +108,7 @@ def test_a_canopy_by_extrusions_and_tapers_in_seven_actions(wall: Hands) -> None
     expect(card(wall, "Shape")).to_contain_text("12 of ")
     for k in range(3):
         tool(wall, "Extrude").click()  # 1, 4, 6
-        size = card(wall, "Extrude").get_by_role("textbox", name="Size there")
+        size = card(wall, "Extrude").get_by_role("textbox", name="End size")
         if k == 0:
             size.fill("75")  # 2
         else:
@@ -430,5 +430,5 @@ def test_a_piece_that_stands_nowhere_is_shaped_on_its_sheet(hut: Hands) -> None:
     picked(hut, "1 of 6 faces")
     enter(hut, "Extrude", Depth="0.5")
     assert facts(hut)["high"][1] == pytest.approx(3.5)
-    page.get_by_role("button", name="Earlier steps on this piece").click()
+    hut.last().get_by_role("button", name="Earlier steps on this piece").click()
     expect(page.get_by_role("list", name="Earlier steps on this piece")).to_contain_text("Draw a shape")

@@ -34,12 +34,10 @@ def validated(file: Path) -> dict[str, Any]:
 def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_path: Path) -> None:
     hands = Hands(page, server.url)
     start = hands.level()["revision"]
-    last = page.get_by_role("region", name="Last step")
-    tools = page.get_by_role("region", name="Tools")
 
     # a crate from the shelf onto the south bank
     hands.tile("Crate").click()
-    tools.get_by_role("button", name="Place", exact=True).click()
+    hands.tool("Place").click()
     hands.click_at(-3.2, 1.34, 12.3)
     hands.saved(start + 1)
     crate = hands.row("Crate 4")
@@ -68,7 +66,7 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     assert moved == pytest.approx([-2.83 - 0.47, 1.34, 12.5 - 0.47], abs=1e-6)
 
     # onto the grid
-    tools.get_by_role("button", name="Snap to grid").click()
+    hands.tool("Snap to grid").click()
     hands.saved(start + 4)
     assert hands.row("Crate 4")["position"] == [-3.5, 1.5, 12.0]
 
@@ -85,7 +83,7 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     # a curved path by three clicks
     page.keyboard.press("Escape")
     page.keyboard.press("Escape")
-    tools.get_by_role("button", name="Draw path").click()
+    hands.tool("Draw path").click()
     for x, z in ((-9.0, 8.5), (-4.5, 7.0), (0.0, 7.5)):
         hands.click_at(x, 1.34, z)
         hands.settle(4)
@@ -96,7 +94,7 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     assert {round(p["position"][1], 6) for p in path["points"]} == {1.34}
 
     # a course along it, then another spacing in the last-step card
-    tools.get_by_role("button", name="Lay course").click()
+    hands.tool("Lay course").click()
     card = page.get_by_role("region", name="Lay course")
     card.get_by_role("button", name=re.compile("Piece")).click()
     page.get_by_role("listbox", name="Piece").get_by_role("option", name="Bollard", exact=True).click()
@@ -107,8 +105,9 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     course = hands.row("Bollard course", "course")
     length = hands.level()["paths"][path["id"]]["length"]
     assert hands.count(course["id"]) == int((length - 0.48) / 4) + 1
-    hands.number(last, "Spacing", "1.5")
+    hands.number(hands.last(), "Spacing", "1.5")
     hands.saved(start + 8)
+    page.get_by_role("button", name="Fold the last step").click()
     assert hands.count(course["id"]) == int((length - 0.48) / 1.5) + 1
     assert hands.row("Bollard course", "course")["spacing"] == 1.5
 
@@ -131,7 +130,7 @@ def test_from_the_shelf_to_an_exported_level(page: Page, server: Server, tmp_pat
     # the heron to a quarter
     page.get_by_role("button", name="Slim", exact=True).click()
     hands.in_list("Bronze heron hidden")
-    tools.get_by_role("button", name="Slim").click()
+    hands.tool("Slim").click()
     page.get_by_role("region", name="Slim", exact=True).get_by_role("button", name="Slim").click()
     revision = start + 9 + 2 * steps
     hands.saved(revision)

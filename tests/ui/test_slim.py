@@ -38,7 +38,7 @@ def ladder(hands: Hands) -> Locator:
 
 
 def tool(hands: Hands, name: str) -> Locator:
-    return hands.page.get_by_role("region", name="Tools").get_by_role("button", name=name, exact=True)
+    return hands.tool(name)
 
 
 def made(hands: Hands, count: int) -> None:

@@ -45,7 +45,7 @@ def test_a_damaged_project_is_shown_and_gives_a_copy(browser: Browser, worn: Ser
     worn.start()
     with opened(browser, worn.url) as page:
         hands = Hands(page, worn.url, name="First level")
-        notice = page.get_by_role("alert").filter(has_text="Only for looking")
+        notice = page.get_by_role("alert").filter(has_text="Read only")
         expect(notice).to_contain_text("history of First level cannot be read")
         hands.in_list("Drum")
         hands.number(page.get_by_role("region", name="Selection"), "Position X", "7")

@@ -62,11 +62,7 @@ const Cards = styled.aside`
   grid-area: cards; position: relative; display: flex; flex-direction: column; min-height: 0; border-left: 1px solid var(--line);
 `;
 const Scrolled = styled.div`
-  flex: 1; min-height: 0; background: var(--sheet); display: flex; flex-direction: column; gap: 10px; padding: 10px 3px 10px 10px; overflow-y: auto; scrollbar-gutter: stable; scrollbar-width: thin;
-`;
-const Pinned = styled.div`
-  flex: none; max-height: 52%; background: var(--sheet); overflow-y: auto; scrollbar-gutter: stable; scrollbar-width: thin; padding: 8px 3px 10px 10px;
-  &:empty { display: none; }
+  flex: 1; min-height: 0; background: var(--sheet); display: flex; flex-direction: column; gap: 8px; padding: 8px 2px 8px 8px; overflow-y: auto; scrollbar-gutter: stable; scrollbar-width: thin;
 `;
 const Title = styled.h1`
   && { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); white-space: nowrap; }
@@ -117,7 +113,7 @@ export function App() {
   const slimming = useView((v) => v.stage === "slim");
   const atWork = useRunning((r) => r.card !== null);
   const shaping = useView((v) => v.stage === "shape");
-  const opened = useSelection((s) => s.ids.length === 1);
+  const fewest = useSelection((s) => s.ids.length <= 1);
   const name = useLevel((s) => s.scene.level?.name);
   const [noLeft, noCards] = [useFolded("left"), useFolded("cards")];
   const open = levelId ?? (levels.data && firstLevel(levels.data)?.id) ?? null;
@@ -206,7 +202,7 @@ export function App() {
                 <MeasureCard />
               </Boundary>
               {(slimming || shaping) && stage}
-              {!drawing && !(shaping && (atWork || opened)) && (
+              {!drawing && !(shaping && (atWork || fewest)) && (
                 <Boundary about={selected} what="The selection">
                   <SelectionCard />
                 </Boundary>
@@ -218,14 +214,12 @@ export function App() {
                 </Boundary>
               )}
             </Scrolled>
-            <Pinned>
-              <Boundary what="What is being worked on">
-                <WorkCard />
-              </Boundary>
-              <Boundary what="The last step">
-                <LastStepCard tools={every} />
-              </Boundary>
-            </Pinned>
+            <Boundary what="What is being worked on">
+              <WorkCard />
+            </Boundary>
+            <Boundary what="The last step">
+              <LastStepCard tools={every} />
+            </Boundary>
           </>
         )}
       </Cards>
@@ -243,6 +237,7 @@ export function App() {
           <FindTool open={sheet === "find"} onClose={() => setSheet(null)} tools={every} />
           <KeySheet
             open={sheet === "keys"}
+            tools={every}
             onClose={() => setSheet(null)}
             onTour={() => {
               setSheet(null);

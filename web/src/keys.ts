@@ -6,6 +6,7 @@ import { openInShape } from "./hand/picking/boxSelect";
 import { STAGES } from "./panels/TopLine";
 import { changeStep } from "./panels/ViewStrip";
 import { openPiece, takeInMore } from "./state/elements";
+import { askLastStep } from "./state/lastStep";
 import { levelStore } from "./state/level";
 import { hideSelection, showAll, toggleGlass, toggleIsolated } from "./state/marks";
 import { tell } from "./state/messages";
@@ -71,6 +72,7 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
     "?": sheets.keys,
     escape: stepBack,
     ".": nextSeed,
+    ",": askLastStep,
   };
   const shifted: Record<string, () => void> = { l: () => look(true), h: showAll };
   const control: Record<string, () => void> = {

@@ -34,7 +34,15 @@ class ExtrudeAlong(ElementTool):
         "even", "Rhythm", "How the sections follow each other"
     )
     turn: float = field(0.0, "Turn", "Over the whole path", unit="°", step=15, ge=-3600, le=3600)
-    taper: float = field(100.0, "Size there", "Of what they are, at the end", unit="%", step=5, ge=0.1, le=10_000)
+    taper: float = field(
+        100.0,
+        "End size",
+        "Of the faces at the end of the path, in what they are now",
+        unit="%",
+        step=5,
+        ge=0.1,
+        le=10_000,
+    )
 
     def edit_shown(
         self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices

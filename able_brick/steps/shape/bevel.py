@@ -20,6 +20,7 @@ class Bevel(ElementTool):
     tool: Literal["bevel"] = "bevel"
     title = "Bevel"
     verb = "Add form"
+    key = "B"
     about = "Cuts the picked edges or vertices off, flat or round"
     icon = "squircle"
     amounts = (("width", 0.0),)

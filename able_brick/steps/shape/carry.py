@@ -49,6 +49,7 @@ class MoveElements(_Carrying):
     verb = "Move"
     about = "Moves what is picked in the piece's own axes, or along where its faces look"
     icon = "move"
+    leads = ("out",)
     amounts = (("by", 0.0), ("out", 0.0))
 
     by: Vector = field((0.0, 0.0, 0.0), "By", "In the axes of the piece's pivot", unit="m", step=0.05)
@@ -103,6 +104,7 @@ class StretchElements(_Carrying):
     verb = "Move"
     about = "Makes an edge, or what lies between two vertices, or a side of faces, so long"
     icon = "scaling"
+    leads = ()
     hidden = True
 
     side: Side = field("length", "Side", "The length of an edge, or the width or height of faces in their plane")
@@ -142,6 +144,7 @@ class TurnElements(_About):
     verb = "Move"
     about = "Turns what is picked about its middle, or another point"
     icon = "rotate-cw"
+    leads = ("angle",)
     amounts = (("angle", 0.0),)
 
     axis: Literal["x", "y", "z", "way"] = field("y", "Axis", "An axis of the piece's pivot, or a direction")
@@ -166,6 +169,7 @@ class SizeElements(_About):
     verb = "Move"
     about = "Makes what is picked larger or smaller along the piece's axes; 0 % makes it flat"
     icon = "scaling"
+    leads = ()
     amounts = (("shares", 100.0),)
 
     shares: Vector = field((100.0, 100.0, 100.0), "Size", "Of what it is, along each axis", unit="%", step=5)
@@ -182,6 +186,7 @@ class Taper(ElementTool):
     tool: Literal["taper"] = "taper"
     title = "Taper"
     verb = "Move"
+    key = "T"
     about = "Makes the picked faces smaller or larger about their middle"
     icon = "triangle"
     amounts = (("share", 100.0),)
@@ -234,6 +239,7 @@ class Flatten(_Carrying):
     tool: Literal["flatten"] = "flatten"
     title = "Flatten"
     verb = "Move"
+    key = "U"
     about = "Puts what is picked into one plane"
     icon = "align-vertical-justify-center"
 

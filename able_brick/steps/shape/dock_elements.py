@@ -30,6 +30,7 @@ class DockElements(ElementTool):
     verb = "Move"
     icon = "magnet"
     key = "K"
+    leads = ()
     need = Need(kinds=("placement",), least=1, most=1)
     takes = ("vertex", "edge", "face")
 

@@ -33,6 +33,7 @@ class Extrude(ElementTool):
     tool: Literal["extrude"] = "extrude"
     title = "Extrude"
     verb = "Add form"
+    key = "X"
     about = "Pulls the picked faces out, or pushes them in, with walls behind them"
     icon = "chevrons-up"
     amounts = (("depth", 0.0),)
@@ -41,7 +42,9 @@ class Extrude(ElementTool):
         0.3, "Depth", "How far out, below 0 how far in; in the piece's own metres", unit="m", step=0.05, ge=-1e5, le=1e5
     )
     faces: Together = field("together", "Faces", "Together as one, or each face by itself")
-    taper: float = field(100.0, "Size there", "Of what they are, at the far end", unit="%", step=5, ge=0.1, le=10_000)
+    taper: float = field(
+        100.0, "End size", "Of the faces at the far end, in what they are now", unit="%", step=5, ge=0.1, le=10_000
+    )
     direction: AlongOrPoints = field(
         "normal", "Along", "The mean of where they look, an axis of the piece, or from one picked point to another"
     )
@@ -112,6 +115,7 @@ class Inset(ElementTool):
     tool: Literal["inset"] = "inset"
     title = "Inset"
     verb = "Add form"
+    key = "Y"
     about = "Draws the border of the picked faces inward, with a ring of faces around them"
     icon = "square"
     amounts = (("width", 0.0), ("depth", 0.0))

@@ -80,6 +80,7 @@ class Weld(ElementTool):
     tool: Literal["weld"] = "weld"
     title = "Weld"
     verb = "Join and part"
+    key = "W"
     about = "Makes picked vertices one that lie within a distance of each other"
     icon = "merge"
     amounts = (("distance", 0.0),)

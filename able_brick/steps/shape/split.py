@@ -24,6 +24,7 @@ class AddLoops(ElementTool):
     tool: Literal["add_loops"] = "add_loops"
     title = "Add loops"
     verb = "Divide"
+    key = "C"
     about = "Puts loops of edges through the strips of quads that the picked edges cross"
     icon = "rows-3"
     takes = ("edge",)
@@ -70,6 +71,7 @@ class CutAcross(ElementTool):
     tool: Literal["cut_across"] = "cut_across"
     title = "Cut across"
     verb = "Divide"
+    key = "A"
     about = "Cuts faces from edge to edge, where you click"
     icon = "scissors"
     takes = ()
@@ -91,6 +93,7 @@ class SlicePlane(ElementTool):
     tool: Literal["slice_plane"] = "slice_plane"
     title = "Slice"
     verb = "Divide"
+    key = "S"
     about = "Cuts straight through the whole piece along a plane"
     icon = "slice"
     takes = ()
@@ -109,6 +112,7 @@ class Divide(ElementTool):
     tool: Literal["divide"] = "divide"
     title = "Divide"
     verb = "Divide"
+    key = "D"
     about = "Divides the picked faces into rows of quads"
     icon = "grid-2x2"
 

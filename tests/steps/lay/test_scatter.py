@@ -74,7 +74,7 @@ def test_things_are_strewn_over_a_face_and_dropped(sheet: Sheet) -> None:
     sheet.do("set_marks", again[-1].id, lock=True)
     with pytest.raises(AbleBrickError, match="lock"):
         sheet.do("strew_again", group, **_settings(row.strewn))
-    with pytest.raises(AbleBrickError, match="not strewn"):
+    with pytest.raises(AbleBrickError, match="not scattered"):
         sheet.do("strew_again", (sheet.do("make_group", "placement-1").select or ("",))[0])
     field = np.array([[(0, 0, 0), (90, 0, 0), (0, 0, 90)]], np.float64)
     with pytest.raises(AbleBrickError, match="Ask for fewer"):

@@ -18,6 +18,7 @@ const tool: ToolInfo = {
   previews: true,
   long: false,
   takes: [],
+  leads: [],
   fields: {
     $defs: { Fit: { enum: ["fill", "number"], title: "Fit", type: "string" } },
     properties: {

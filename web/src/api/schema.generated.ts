@@ -5739,6 +5739,11 @@ export interface components {
              */
             key: string | null;
             /**
+             * Leads
+             * @description The fields that the line of the last step shows, the first ones first
+             */
+            leads: string[];
+            /**
              * Long
              * @description Runs beside other steps, with progress
              */

@@ -12,8 +12,8 @@ import { Button } from "../ui/controls";
 import { Quiet } from "./parts";
 
 const Block = styled.div`
-  border-top: 1px solid var(--line); padding-top: 8px; display: grid; gap: 2px;
-  & h3 { font-weight: 620; padding-bottom: 2px; display: flex; align-items: center; gap: 6px; }
+  border-top: 1px solid var(--line); padding-top: 6px; display: grid; gap: 4px;
+  & h3 { font-weight: 620; display: flex; align-items: center; gap: 6px; }
   & h3 span { color: var(--quiet); font-weight: 400; margin-left: auto; }
 `;
 
@@ -47,6 +47,7 @@ export function Dimensions({ piece, row }: { piece: Piece; row: string }) {
         {title} <span>live, for every use</span>
       </h3>
       <ShapeFields
+        compact
         shape={shape}
         errors={errors}
         onPreview={(next) =>

@@ -1,14 +1,14 @@
 import { BoxSelect, FileInput, Landmark } from "lucide-react";
-import { type ChangeEvent, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import styled from "styled-components";
 import { api } from "../api/client";
 import { useProject, useRules } from "../api/queries";
 import { startDrawing } from "../hand/modes/draw";
-import { bringIn } from "../state/imports";
 import { useLevel } from "../state/level";
 import { openProject } from "../state/projects";
 import { useRunning } from "../state/running";
 import { Button } from "../ui/controls";
+import { ModelFile } from "./ModelFile";
 
 const Card = styled.section`
   position: absolute; z-index: 4; top: 50%; left: 50%; transform: translate(-50%, -50%); width: min(520px, 86%); padding: 18px 20px;
@@ -33,10 +33,6 @@ export function EmptyStart() {
   const file = useRef<HTMLInputElement>(null);
   const [building, setBuilding] = useState(false);
   if (!opened || running || pieces > 0 || things > 0 || project?.read_only) return null;
-  const chosen = (event: ChangeEvent<HTMLInputElement>) => {
-    void bringIn([...(event.currentTarget.files ?? [])], false);
-    event.currentTarget.value = "";
-  };
   const demo = async () => {
     setBuilding(true);
     if (!(await openProject(api.openDemo))) setBuilding(false);
@@ -66,15 +62,7 @@ export function EmptyStart() {
           </Way>
         )}
       </div>
-      <input
-        ref={file}
-        type="file"
-        accept={[...(rules?.models ?? []), ...(rules?.beside ?? [])].join()}
-        multiple
-        hidden
-        aria-label="File to begin with"
-        onChange={chosen}
-      />
+      <ModelFile ref={file} label="File to begin with" />
     </Card>
   );
 }

@@ -5,9 +5,10 @@ import styled from "styled-components";
 import { useRules } from "../api/queries";
 import type { ImportFacts, ImportView } from "../api/types";
 import { accept, discard, readAgain, useImport } from "../state/imports";
-import { Button, OnOff, Picker, Segments } from "../ui/controls";
+import { Button, OnOff, Segments } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
 import { grouped } from "../ui/words";
+import { UnitAndAxis } from "./UnitAndAxis";
 
 const Veil = styled(ModalOverlay)`
   position: fixed; inset: 0; background: rgb(34 48 58 / 0.25); display: grid; place-items: center; z-index: 20;
@@ -201,18 +202,7 @@ function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
               </Swatches>
             </dd>
           </Facts>
-          {!facts.fixed && (
-            <>
-              <Labelled>
-                <span>Unit</span>
-                <Picker label="Unit" value={unit} options={rules?.units ?? []} onChange={setUnit} />
-              </Labelled>
-              <Labelled>
-                <span>Axis</span>
-                <Segments label="Axis" value={up} options={rules?.ups ?? []} onChange={setUp} wide />
-              </Labelled>
-            </>
-          )}
+          {!facts.fixed && <UnitAndAxis unit={unit} up={up} onUnit={setUnit} onUp={setUp} />}
           {(count > 1 || facts.places > 1) && (
             <Labelled>
               <span>Pieces</span>

@@ -1,4 +1,4 @@
-import { type RefObject, useRef, useState } from "react";
+import { type RefObject, useEffect, useRef, useState } from "react";
 import styled from "styled-components";
 import { askLevels } from "../api/queries";
 import type { LevelSummary } from "../api/types";
@@ -101,6 +101,11 @@ interface NameProps {
 /** A name, proposed and selected, so that typing replaces it. */
 function Name({ input, proposed, verb, onClose }: NameProps) {
   const [name, setName] = useState(proposed);
+  // once the dialog has given it the keyboard
+  useEffect(() => {
+    const frame = requestAnimationFrame(() => input.current?.select());
+    return () => cancelAnimationFrame(frame);
+  }, [input]);
   return (
     <>
       <Field>

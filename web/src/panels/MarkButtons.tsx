@@ -1,30 +1,37 @@
-import { Eye, EyeOff, Lock, LockOpen } from "lucide-react";
+import { Eye, EyeOff, Focus, Lock, LockOpen } from "lucide-react";
 import styled from "styled-components";
 import type { Thing } from "../api/types";
-import { mark } from "../state/marks";
-import { Button } from "../ui/controls";
+import { mark, toggleIsolated } from "../state/marks";
+import { useView } from "../state/view";
+import { IconButton } from "../ui/controls";
 
-const Row = styled.div`
-  display: flex; gap: 6px; border-top: 1px solid var(--line); padding-top: 8px;
-  & > * { flex: 1; justify-content: center; }
+const Marks = styled.div`
+  display: flex; margin: -4px -6px -4px 0;
+  & button { padding: 3px 5px; min-height: 26px; }
 `;
 
-/** Hide and lock what is selected, or take that back. */
+/** Hide, lock and isolate what is selected, or take that back; stands in the head of a card. */
 export function MarkButtons({ things }: { things: readonly Thing[] }) {
+  const isolated = useView((v) => v.isolated !== null);
   const ids = things.map((t) => t.id);
   const hidden = things.every((t) => t.hidden);
   const locked = things.every((t) => t.locked);
   if (ids.length === 0) return null;
   return (
-    <Row>
-      <Button onPress={() => void mark(ids, { hide: !hidden })}>
-        {hidden ? <Eye size={14} aria-hidden /> : <EyeOff size={14} aria-hidden />}
-        {hidden ? "Show" : "Hide"}
-      </Button>
-      <Button onPress={() => void mark(ids, { lock: !locked })}>
-        {locked ? <LockOpen size={14} aria-hidden /> : <Lock size={14} aria-hidden />}
-        {locked ? "Unlock" : "Lock"}
-      </Button>
-    </Row>
+    <Marks>
+      <IconButton
+        label={hidden ? "Show" : "Hide"}
+        keys={hidden ? undefined : "H"}
+        onPress={() => void mark(ids, { hide: !hidden })}
+      >
+        {hidden ? <Eye size={15} aria-hidden /> : <EyeOff size={15} aria-hidden />}
+      </IconButton>
+      <IconButton label={locked ? "Unlock" : "Lock"} onPress={() => void mark(ids, { lock: !locked })}>
+        {locked ? <LockOpen size={15} aria-hidden /> : <Lock size={15} aria-hidden />}
+      </IconButton>
+      <IconButton label="Isolate" keys="I" pressed={isolated} onPress={toggleIsolated}>
+        <Focus size={15} aria-hidden />
+      </IconButton>
+    </Marks>
   );
 }

@@ -2,13 +2,13 @@ import { Download } from "lucide-react";
 import { useState } from "react";
 import styled from "styled-components";
 import { within } from "../api/here";
-import { useRules } from "../api/queries";
 import type { Piece, Thing } from "../api/types";
 import { isShown, useLevel } from "../state/level";
 import { select } from "../state/selection";
-import { Button, Picker, Segments } from "../ui/controls";
+import { Button, Picker } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
 import { look } from "../viewport/looking";
+import { UnitAndAxis } from "./UnitAndAxis";
 
 const Names = styled.div`
   display: flex; flex-wrap: wrap; gap: 2px 4px; align-items: baseline;
@@ -56,7 +56,6 @@ const FORMATS = [
 ];
 /** A piece as a file. */
 export function ExportPiece({ piece }: { piece: Piece }) {
-  const rules = useRules();
   const [open, setOpen] = useState(false);
   const [format, setFormat] = useState("glb");
   const [unit, setUnit] = useState("m");
@@ -76,18 +75,7 @@ export function ExportPiece({ piece }: { piece: Piece }) {
         <span>Format</span>
         <Picker label="Format" value={format} options={FORMATS} onChange={setFormat} />
       </Labelled>
-      {!plain && (
-        <>
-          <Labelled>
-            <span>Unit</span>
-            <Picker label="Unit" value={unit} options={rules?.units ?? []} onChange={setUnit} />
-          </Labelled>
-          <Labelled>
-            <span>Axis</span>
-            <Segments label="Axis" value={up} options={rules?.ups ?? []} onChange={setUp} wide />
-          </Labelled>
-        </>
-      )}
+      {!plain && <UnitAndAxis unit={unit} up={up} onUnit={setUnit} onUp={setUp} />}
       <Button
         data-main="true"
         onPress={() => {

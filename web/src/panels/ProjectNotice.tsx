@@ -24,7 +24,7 @@ export function ProjectNotice() {
     <Strip role="alert">
       <TriangleAlert size={16} aria-hidden />
       <p>
-        <b>Only for looking.</b> {data.read_only} Save a copy, and open that to go on working.
+        <b>Read only.</b> {data.read_only} Save a copy, and open that to go on working.
       </p>
       <a href={within("copy")} download>
         <Download size={16} aria-hidden /> Save a copy

@@ -68,6 +68,7 @@ function Several({ rows }: { rows: (Piece | Thing)[] }) {
     <Card aria-label="Selection">
       <header>
         <h2>{rows.length} selected</h2>
+        <MarkButtons things={rows.filter((r): r is Thing => r.kind !== "piece")} />
       </header>
       <div>
         <Facts>
@@ -75,7 +76,6 @@ function Several({ rows }: { rows: (Piece | Thing)[] }) {
           <dd>{grouped(triangles)}</dd>
         </Facts>
         <BoxTakes />
-        <MarkButtons things={rows.filter((r): r is Thing => r.kind !== "piece")} />
       </div>
     </Card>
   );

@@ -136,6 +136,7 @@ const KEYS: [string, string][] = [
   ["Ctrl D, Ctrl Shift D", "duplicate linked, with pieces of their own"],
   ["O, Shift O", "one more, stepped copies"],
   ["Shift M", "mirror"],
+  [",", "the first setting of the last step"],
   [".", "the last step with the next seed"],
   ["hold Ctrl Shift while dragging a handle", "leave a copy behind"],
   ["click a point of the selected path", "choose it; Shift adds; a double click on the line puts one in"],
@@ -173,16 +174,37 @@ const KEYS: [string, string][] = [
   ["Enter, Esc", "accept, step back"],
 ];
 
-/** Every key that does something. */
-export function KeySheet({ open, onClose, onTour }: SheetProps & { onTour: () => void }) {
+/** Those of tools that stand in the list above, in other words. */
+const SAID = new Set(["Ctrl+D", "O", "Shift+O", "Shift+M", "K", "M", "P", "G", "Shift+G", "Z", "Del"]);
+
+/** Every key that does something, those of tools in the stage in which they are theirs. */
+export function keysOf(tools: readonly ToolInfo[]): [string, string][] {
+  const theirs = tools.filter((t) => t.key && !t.hidden && !SAID.has(t.key));
+  const stageOf = (t: ToolInfo) => `${t.stages[0]?.charAt(0).toUpperCase()}${t.stages[0]?.slice(1)}`;
+  return [...KEYS, ...theirs.map((t): [string, string] => [`${t.key} in ${stageOf(t)}`, t.title])];
+}
+
+/** The keys, to be searched. */
+export function KeySheet({
+  open,
+  onClose,
+  onTour,
+  tools,
+}: SheetProps & { onTour: () => void; tools: readonly ToolInfo[] }) {
+  const [text, setText] = useState("");
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = keysOf(tools).filter((line) => words.every((w) => line.join(" ").toLowerCase().includes(w)));
   return (
     <Over open={open} onClose={onClose} label="Keys">
       <Top>
         <Heading slot="title">Keys</Heading>
         <Button onPress={onTour}>Take the tour</Button>
       </Top>
+      <SearchField aria-label="Search the keys" autoFocus value={text} onChange={setText}>
+        <Input placeholder="A key, or what it does" />
+      </SearchField>
       <Table tabIndex={0}>
-        {KEYS.map(([keys, does]) => (
+        {found.map(([keys, does]) => (
           <div key={keys} style={{ display: "contents" }}>
             <dt>
               <Key>{keys}</Key>
@@ -190,6 +212,7 @@ export function KeySheet({ open, onClose, onTour }: SheetProps & { onTour: () =>
             <dd>{does}</dd>
           </div>
         ))}
+        {found.length === 0 && <dd>No key does that.</dd>}
       </Table>
     </Over>
   );

@@ -1,18 +1,18 @@
 import { Plus } from "lucide-react";
-import { type ChangeEvent, type PointerEvent, useMemo, useRef, useState } from "react";
+import { type PointerEvent, useMemo, useRef, useState } from "react";
 import { Input, Menu, MenuItem, MenuTrigger, SearchField } from "react-aria-components";
 import styled from "styled-components";
-import { useRules, useShapes } from "../api/queries";
+import { useShapes } from "../api/queries";
 import type { Piece, ToolInfo } from "../api/types";
 import { startDrawing } from "../hand/modes/draw";
 import { startPlacing } from "../hand/modes/place";
 import { usePicture } from "../scene/pieces/pictures";
-import { bringIn } from "../state/imports";
 import { useLevel } from "../state/level";
 import { runningStore } from "../state/running";
 import { hover, select, useSelection } from "../state/selection";
 import { Button, Floating } from "../ui/controls";
 import { grouped } from "../ui/words";
+import { ModelFile } from "./ModelFile";
 import { PieceMenu } from "./PieceMenu";
 import { Heading } from "./parts";
 
@@ -41,14 +41,9 @@ export function Shelf({ tools }: { tools: readonly ToolInfo[] }) {
   const pieces = useLevel((s) => s.scene.pieces);
   const uses = useLevel((s) => s.scene.summary?.uses);
   const shapes = useShapes();
-  const rules = useRules();
   const count = useMemo(() => new Map(uses?.map((u) => [u.piece, u.items])), [uses]);
   const [text, setText] = useState("");
   const file = useRef<HTMLInputElement>(null);
-  const chosen = (event: ChangeEvent<HTMLInputElement>) => {
-    void bringIn([...(event.currentTarget.files ?? [])], false);
-    event.currentTarget.value = "";
-  };
   const found = useMemo(() => {
     const words = text
       .toLowerCase()
@@ -83,15 +78,7 @@ export function Shelf({ tools }: { tools: readonly ToolInfo[] }) {
             </Menu>
           </Floating>
         </MenuTrigger>
-        <input
-          ref={file}
-          type="file"
-          accept={[...(rules?.models ?? []), ...(rules?.beside ?? [])].join()}
-          multiple
-          hidden
-          aria-label="File to bring in"
-          onChange={chosen}
-        />
+        <ModelFile ref={file} label="File to bring in" />
       </Heading>
       {pieces.size > 8 && (
         <Search aria-label="Search the shelf" value={text} onChange={setText}>
@@ -122,7 +109,7 @@ const short = (metres: number) => String(Number(metres.toFixed(metres >= 10 ? 0 
 function PieceTile({ piece, uses }: { piece: Piece; uses: number }) {
   const picture = usePicture(piece);
   const selected = useSelection((s) => s.ids.includes(piece.id));
-  const size = piece.facts.high.map((v, k) => short(v - (piece.facts.low[k] ?? 0))).join(" × ");
+  const size = piece.facts.high.map((v, k) => short(v - (piece.facts.low[k] ?? 0))).join("\u202f×\u202f");
   const press = (event: PointerEvent) => {
     if (event.button !== 0) return;
     const from = { x: event.clientX, y: event.clientY };

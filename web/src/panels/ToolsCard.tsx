@@ -1,4 +1,5 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { ChevronDown } from "lucide-react";
+import { type RefObject, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import { Problem } from "../api/client";
 import { errorsOf } from "../api/fields";
@@ -13,6 +14,7 @@ import { previewStep, takeStep } from "../state/steps";
 import { useView } from "../state/view";
 import { startWork } from "../state/work";
 import { remember } from "../tools/lastUsed";
+import { mostUsed } from "../tools/often";
 import { drawOf, pickOf, startingParams, startTool, whyNot } from "../tools/registry";
 import { ToolForm } from "../tools/ToolForm";
 import { Button, Key, Tipped } from "../ui/controls";
@@ -21,15 +23,24 @@ import { Plan } from "./Plan";
 import { Card, Quiet } from "./parts";
 
 const Rows = styled.div`
-  && { padding: 6px 6px 8px; gap: 0; }
+  && { padding: 4px 4px 6px; gap: 0; }
   & > div { display: grid; grid-template-columns: repeat(2, minmax(0, 1fr)); }
-  & h3 { grid-column: 1 / -1; padding: 4px 6px 0; color: var(--quiet); font-size: 11px; line-height: 16px; font-weight: 620; }
+  & h3 { grid-column: 1 / -1; padding: 3px 6px 0; color: var(--quiet); font-size: 11px; line-height: 16px; font-weight: 620; }
+`;
+const Verbs = styled.div`
+  && { display: flex; flex-wrap: wrap; gap: 4px; padding: 6px 4px 4px; border-top: 1px solid var(--line); margin-top: 4px; }
+  & button { padding: 1px 6px 1px 8px; min-height: 25px; gap: 3px; }
+  & button[aria-expanded="true"] { background: var(--dark); border-color: var(--dark); color: var(--on-dark); }
 `;
 const ToolRow = styled(Button)`
-  width: 100%; min-width: 0; justify-content: flex-start; border-color: transparent; background: none; gap: 6px; padding: 2px 6px; min-height: 25px;
+  width: 100%; min-width: 0; justify-content: flex-start; border-color: transparent; background: none; gap: 6px; padding: 1px 6px; min-height: 24px;
   & span { flex: 1; text-align: left; overflow: hidden; text-overflow: ellipsis; }
   &[data-off="true"] { color: var(--quiet); }
 `;
+/** Pixels of a tool's line, of a verb above some, of the rest of the card, and between cards. */
+const [ROW, TITLE, HEAD, GAP] = [24, 19, 48, 8];
+/** Tools that stand above the folded ones. */
+const MOST = 10;
 const Foot = styled.div`display: flex; gap: 8px; justify-content: flex-end; padding-top: 4px;`;
 
 function useSelectedRows(): Row[] {
@@ -54,6 +65,12 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
   // which tools there are depends on what is picked
   const mode = useElements((s) => s.mode);
   const opened = tools.find((t) => t.tool === open);
+  // a card is left behind with the stage that it is of
+  const before = useRef(stage);
+  useEffect(() => {
+    if (before.current !== stage && opened && !(opened.stages as string[]).includes(stage)) openCard(null);
+    before.current = stage;
+  }, [stage, opened]);
   if (opened) return <OpenTool key={opened.tool + rows.map((r) => r.id).join()} tool={opened} rows={rows} />;
   const here = tools.filter((t) => !t.hidden && (t.stages as string[]).includes(stage));
   const able = here.filter((t) => whyNot(t, rows) === null && (rows.length === 0 || (t.need.least ?? 0) > 0));
@@ -66,36 +83,110 @@ export function ToolsCard({ tools }: { tools: readonly ToolInfo[] }) {
   // what is laid comes first for paths and what runs along them
   const laid = kinds.size > 0 && [...kinds].every((k) => k === "path" || k === "course");
   const verbs = laid ? [...all].sort((a, b) => Number(b === "Lay") - Number(a === "Lay")) : all;
+  const groups = verbs.flatMap((verb) => {
+    const group = able.filter((t) => t.verb === verb);
+    return group.length ? [{ verb, group }] : [];
+  });
+  const others = rows.length === 0 ? rest.slice(0, 6) : [];
   if (able.length === 0 && (rest.length === 0 || rows.length > 0)) return null;
+  return <ToolList key={stage} scope={scope} groups={groups} others={others.map((t) => [t, whyNot(t, rows) ?? ""])} />;
+}
+
+interface ToolListProps {
+  scope: string;
+  groups: readonly { verb: string; group: readonly ToolInfo[] }[];
+  /** What could be done with a selection, and why not without. */
+  others: readonly (readonly [ToolInfo, string])[];
+}
+
+/** All tools by verb where there is room for them; else those that are used most, and the others folded by verb. */
+function ToolList({ scope, groups, others }: ToolListProps) {
+  const card = useRef<HTMLElement>(null);
+  const [verb, setVerb] = useState<string | null>(null);
+  const lists = [...groups.map((g) => g.group.length), ...(others.length ? [others.length] : [])];
+  const fits = useFits(card, HEAD + lists.reduce((sum, n) => sum + TITLE + ROW * Math.ceil(n / 2), 0));
+  const every = useMemo(() => groups.flatMap((g) => g.group), [groups]);
+  const above = useMemo(() => mostUsed(every, MOST), [every]);
+  const folded = !fits && every.length > MOST;
+  const below = groups.flatMap((g) => {
+    const group = g.group.filter((t) => !above.includes(t));
+    return group.length ? [{ ...g, group }] : [];
+  });
+  const unfolded = below.find((g) => g.verb === verb);
   return (
-    <Card aria-label="Tools">
+    <Card ref={card} aria-label="Tools">
       <header>
         <h2>Tools</h2>
         <span>{scope}</span>
       </header>
       <Rows>
-        {verbs.map((verb) => {
-          const group = able.filter((t) => t.verb === verb);
-          return group.length === 0 ? null : (
-            <div key={verb}>
-              <h3>{verb}</h3>
-              {group.map((t) => (
+        {folded ? (
+          <>
+            <div>
+              {above.map((t) => (
                 <OneTool key={t.tool} tool={t} />
               ))}
             </div>
-          );
-        })}
-        {rest.length > 0 && rows.length === 0 && (
+            <Verbs role="group" aria-label="More tools">
+              {below.map((g) => (
+                <Button
+                  key={g.verb}
+                  aria-expanded={g.verb === verb}
+                  onPress={() => setVerb(g.verb === verb ? null : g.verb)}
+                >
+                  {g.verb} <ChevronDown size={12} aria-hidden />
+                </Button>
+              ))}
+            </Verbs>
+            {unfolded && (
+              <div>
+                {unfolded.group.map((t) => (
+                  <OneTool key={t.tool} tool={t} />
+                ))}
+              </div>
+            )}
+          </>
+        ) : (
+          groups.map((g) => (
+            <div key={g.verb}>
+              <h3>{g.verb}</h3>
+              {g.group.map((t) => (
+                <OneTool key={t.tool} tool={t} />
+              ))}
+            </div>
+          ))
+        )}
+        {others.length > 0 && (
           <div>
             <h3>With a selection</h3>
-            {rest.slice(0, 6).map((t) => (
-              <OneTool key={t.tool} tool={t} reason={whyNot(t, rows) ?? undefined} />
+            {others.map(([t, reason]) => (
+              <OneTool key={t.tool} tool={t} reason={reason} />
             ))}
           </div>
         )}
       </Rows>
     </Card>
   );
+}
+
+/** Whether a card of so many pixels fits under the others of the column without scrolling. */
+function useFits(card: RefObject<HTMLElement | null>, height: number): boolean {
+  const [fits, setFits] = useState(true);
+  useLayoutEffect(() => {
+    const own = card.current;
+    const column = own?.parentElement;
+    if (!own || !column) return;
+    const others = [...column.children].filter((c) => c !== own);
+    const look = () => {
+      const taken = others.reduce((sum, c) => sum + c.getBoundingClientRect().height + GAP, 0);
+      setFits(height <= column.clientHeight - 2 * GAP - taken);
+    };
+    const watch = new ResizeObserver(look);
+    for (const one of [column, ...others]) watch.observe(one);
+    look();
+    return () => watch.disconnect();
+  });
+  return fits;
 }
 
 function OneTool({ tool, reason }: { tool: ToolInfo; reason?: string }) {

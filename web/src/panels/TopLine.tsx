@@ -94,7 +94,7 @@ export function TopLine({ onLevel, onFind }: TopLineProps) {
           <Key>Ctrl K</Key>
         </Find>
         <Saved role="status" data-state={online ? "online" : "offline"}>
-          {!online ? "No server" : looking ? "Only for looking" : busy ? "Saving …" : "Saved"}
+          {!online ? "No server" : looking ? "Read only" : busy ? "Saving …" : "Saved"}
         </Saved>
       </div>
     </Bar>

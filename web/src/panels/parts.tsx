@@ -9,10 +9,10 @@ export const Heading = styled.header`
 
 export const Card = styled.section`
   background: var(--panel); border: 1px solid var(--line); border-radius: 4px; flex: none;
-  & > header { display: flex; align-items: center; gap: 8px; padding: 7px 10px; border-bottom: 1px solid var(--line); min-height: 34px; }
+  & > header { display: flex; align-items: center; gap: 8px; padding: 5px 8px 5px 10px; border-bottom: 1px solid var(--line); min-height: 34px; }
   & > header h2 { font-weight: 640; flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   & > header span { color: var(--quiet); white-space: nowrap; }
-  & > div { padding: 8px 10px 10px; display: grid; gap: 8px; }
+  & > div { padding: 7px 8px 8px 10px; display: grid; gap: 6px; }
 `;
 
 export const Quiet = styled.p`color: var(--quiet);`;

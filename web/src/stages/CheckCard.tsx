@@ -38,10 +38,10 @@ export function CheckCard() {
         <Facts>
           <dt>Triangles for the engine</dt>
           <dd>{grouped(found.triangles)}</dd>
-          <dt>Vertices modelled, held</dt>
-          <dd>
-            {grouped(found.vertices)}, {grouped(found.hardware_vertices)}
-          </dd>
+          <dt>Vertices</dt>
+          <dd>{grouped(found.vertices)}</dd>
+          <dt>Hardware vertices</dt>
+          <dd>{grouped(found.hardware_vertices)}</dd>
         </Facts>
         <Rows role="group" aria-label="What there is">
           {rows.map((k) => (

@@ -27,11 +27,11 @@ import { viewport } from "../viewport/controller";
 
 const Strip = styled(RadioGroup)`display: grid; gap: 0;`;
 const Head = styled.div`
-  display: grid; grid-template-columns: minmax(0, 1.3fr) 56px 50px 44px; gap: 6px; padding: 0 6px; color: var(--quiet); font-size: 12px;
+  display: grid; grid-template-columns: minmax(0, 1.3fr) 54px 48px 54px; gap: 6px; padding: 0 6px; color: var(--quiet); font-size: 12px;
   & > :not(:first-child) { text-align: right; }
 `;
 const Line = styled(Radio)`
-  display: grid; grid-template-columns: minmax(0, 1.3fr) 56px 50px 44px; gap: 6px; padding: 3px 6px; border-radius: 3px; cursor: pointer;
+  display: grid; grid-template-columns: minmax(0, 1.3fr) 54px 48px 54px; gap: 6px; padding: 3px 6px; border-radius: 3px; cursor: pointer;
   font-variant-numeric: tabular-nums;
   & > :not(:first-child) { text-align: right; }
   & > :first-child { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
@@ -144,7 +144,7 @@ function Rungs({ piece }: { piece: Piece }) {
       {times > 1.0005 && !isStale(piece) && (
         <Stale>
           <span>
-            Made for {timesSize(made)}, shownOf for {timesSize(sizes?.size ?? made)}, as it stands now.
+            Made for {timesSize(made)}, shown for {timesSize(sizes?.size ?? made)}, as it stands now.
           </span>
           <Button onPress={() => void startWork("remake_ladder", {}, [piece.id])}>
             <RefreshCw size={14} aria-hidden /> Remake ladder
@@ -156,8 +156,8 @@ function Rungs({ piece }: { piece: Piece }) {
         <Head aria-hidden>
           <span />
           <span>tris</span>
-          <span>mm off</span>
-          <span>from m</span>
+          <span>off, mm</span>
+          <span>use from</span>
         </Head>
         <Strip aria-label="Rung" value={String(rung)} onChange={(v) => showRung(piece.id, Number(v))}>
           <Line value="0">
@@ -167,7 +167,7 @@ function Rungs({ piece }: { piece: Piece }) {
             </Named>
             <span>{grouped(piece.facts.triangles)}</span>
             <span>0</span>
-            <span>0</span>
+            <span>0 m</span>
           </Line>
           {rungs.map((r, k) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: a rung is its place
@@ -182,7 +182,7 @@ function Rungs({ piece }: { piece: Piece }) {
                 <span>{grouped(r.triangles)}</span>
               )}
               <span>{shownOf(r, times).off}</span>
-              <span>{shownOf(r, times).from}</span>
+              <span>{shownOf(r, times).from} m</span>
             </Line>
           ))}
         </Strip>

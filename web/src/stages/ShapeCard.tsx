@@ -1,6 +1,5 @@
 import { useState } from "react";
 import styled from "styled-components";
-import { Facts } from "../panels/cards/parts";
 import { Card, Quiet } from "../panels/parts";
 import { BoxTakes } from "../panels/SelectionCard";
 import { cageOf } from "../scene/elements/cage";
@@ -19,6 +18,13 @@ import { ALONG_KINDS, type HowWord } from "./takeIn";
 const More = styled.div`
   display: flex; flex-wrap: wrap; gap: 4px;
   & button { min-height: 24px; padding: 2px 8px; }
+`;
+
+const Trio = styled.div`
+  display: grid; grid-template-columns: repeat(3, minmax(0, 1fr)); gap: 4px 6px; align-items: end;
+  &:empty { display: none; }
+  & p { min-height: 40px; text-align: right; }
+  & small { display: block; font-size: 11px; line-height: 14px; color: var(--quiet); padding-bottom: 3px; }
 `;
 
 interface Length {
@@ -95,32 +101,31 @@ export function ShapeCard() {
         )}
         {found && (
           <>
-            {(found.area !== undefined || (found.long !== undefined && count > 1)) && (
-              <Facts>
-                {found.area !== undefined && (
-                  <>
-                    <dt>Area</dt>
-                    <dd>{found.area.toFixed(found.area < 1 ? 4 : 2)} m²</dd>
-                  </>
-                )}
-                {found.long !== undefined && count > 1 && (
-                  <>
-                    <dt>Lengths, all</dt>
-                    <dd>{metres(found.long)}</dd>
-                  </>
-                )}
-              </Facts>
-            )}
-            {lengths(found, count).map(({ label, side, value }) => (
-              <NumberField
-                key={label}
-                label={label}
-                unit="m"
-                value={Number(value.toFixed(4))}
-                step={0.05}
-                onCommit={(v) => v !== null && stretch(side, v, ids)}
-              />
-            ))}
+            <Trio>
+              {lengths(found, count).map(({ label, side, value }) => (
+                <NumberField
+                  key={label}
+                  label={label}
+                  unit="m"
+                  look="under"
+                  value={Number(value.toFixed(4))}
+                  step={0.05}
+                  onCommit={(v) => v !== null && stretch(side, v, ids)}
+                />
+              ))}
+              {found.area !== undefined && (
+                <p>
+                  <small>Area</small>
+                  {found.area.toFixed(found.area < 1 ? 4 : 2)} m²
+                </p>
+              )}
+              {found.long !== undefined && count > 1 && (
+                <p>
+                  <small>Length of all</small>
+                  {metres(found.long)}
+                </p>
+              )}
+            </Trio>
             <VectorField
               label={kind === "vertex" && count === 1 ? "At" : "Middle"}
               value={found.at.map((v) => Number(v.toFixed(4))) as typeof found.at}

@@ -1,11 +1,10 @@
 import { Download, FileInput, House } from "lucide-react";
-import { type ChangeEvent, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import styled from "styled-components";
 import { within } from "../api/here";
-import { useRules } from "../api/queries";
 import type { Piece } from "../api/types";
+import { ModelFile } from "../panels/ModelFile";
 import { Card, Quiet } from "../panels/parts";
-import { bringIn } from "../state/imports";
 import { levelStore, useLevel } from "../state/level";
 import { tell } from "../state/messages";
 import { takeStep } from "../state/steps";
@@ -44,12 +43,7 @@ export default function ShipStage() {
   const levelId = useLevel((s) => s.levelId);
   const name = useLevel((s) => s.scene.level?.name ?? "level");
   const items = useLevel((s) => s.scene.summary?.placements ?? 0);
-  const rules = useRules();
   const file = useRef<HTMLInputElement>(null);
-  const chosen = (event: ChangeEvent<HTMLInputElement>) => {
-    void bringIn([...(event.currentTarget.files ?? [])], true);
-    event.currentTarget.value = "";
-  };
   const keepView = async () => {
     const eye = viewport.camera.position.toArray();
     await takeStep("level_settings", { home: [eye, viewStore.getState().target] }, []);
@@ -88,15 +82,7 @@ export default function ShipStage() {
         <Button onPress={() => void keepView()}>
           <House size={16} aria-hidden /> Open the level with this view
         </Button>
-        <input
-          ref={file}
-          type="file"
-          accept={[...(rules?.models ?? []), ...(rules?.beside ?? [])].join()}
-          multiple
-          hidden
-          aria-label="File to place where it stands"
-          onChange={chosen}
-        />
+        <ModelFile ref={file} label="File to place where it stands" place />
       </Column>
     </Card>
   );

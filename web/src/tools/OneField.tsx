@@ -1,16 +1,16 @@
-import styled from "styled-components";
 import type { Field } from "../api/fields";
 import type { RungTarget, Vector } from "../api/types";
 import { useLevel } from "../state/level";
 import { Button, Key, OnOff, Picker, Segments } from "../ui/controls";
 import { AnchorField, type AnchorValue, VectorField } from "../ui/fields";
 import { Labelled } from "../ui/Labelled";
-import { NumberField, Wrong } from "../ui/NumberField";
+import { NumberField, type NumberFieldProps, Wrong } from "../ui/NumberField";
 import { TextField } from "../ui/TextField";
+import { OneThing, SomeOf } from "./choosing";
 import { FeatureField, type Picked, type Place, PlaceField } from "./FeatureField";
 import { RungsField } from "./RungsField";
 
-const Toggles = styled.div`display: flex; gap: 4px; & button { flex: 1; min-width: 0; padding: 2px; }`;
+const AXES = ["x", "y", "z"];
 const SIDES = ["-x", "+x", "-y", "+y", "-z", "+z"];
 
 interface OneFieldProps {
@@ -18,6 +18,7 @@ interface OneFieldProps {
   value: unknown;
   error?: string;
   focus: boolean;
+  look?: NumberFieldProps["look"];
   onPreview: (value: unknown) => void;
   onCommit: (value: unknown) => void;
 }
@@ -28,9 +29,8 @@ const word = (option: string): string => {
 };
 
 /** One field, by its kind. */
-export function OneField({ field, value, error, focus, onPreview, onCommit }: OneFieldProps) {
+export function OneField({ field, value, error, focus, look, onPreview, onCommit }: OneFieldProps) {
   const pieces = useLevel((s) => s.scene.pieces);
-  const things = useLevel((s) => s.scene.things);
   const wrong = error && <Wrong role="alert">{error}</Wrong>;
   switch (field.kind) {
     case "number":
@@ -44,6 +44,7 @@ export function OneField({ field, value, error, focus, onPreview, onCommit }: On
           help={field.help}
           empty={field.empty}
           error={error}
+          look={look}
           autoFocus={focus}
           onPreview={onPreview}
           onCommit={onCommit}
@@ -123,45 +124,33 @@ export function OneField({ field, value, error, focus, onPreview, onCommit }: On
       );
     }
     case "course":
-    case "path": {
-      const found = [...things.values()].filter((t) => t.kind === field.kind);
-      const options = [{ value: "", label: "None" }, ...found.map((t) => ({ value: t.id, label: t.name }))];
+    case "path":
+      return <OneThing field={field} value={value} wrong={wrong} onCommit={onCommit} none="None" />;
+    case "group":
+      return <OneThing field={field} value={value} wrong={wrong} onCommit={onCommit} none="No group" />;
+    case "axes":
       return (
-        <Labelled title={field.help}>
-          <span>{field.title}</span>
-          <Picker
-            label={field.title}
-            value={String(value ?? "")}
-            options={options}
-            onChange={(id) => onCommit(id || null)}
-          />
-          {wrong}
-        </Labelled>
+        <SomeOf
+          field={field}
+          value={value}
+          wrong={wrong}
+          onCommit={onCommit}
+          options={AXES}
+          name={(axis) => axis.toUpperCase()}
+        />
       );
-    }
-    case "axes": {
-      const chosen = Array.isArray(value) ? (value as string[]) : [];
+    case "sides":
       return (
-        <Labelled title={field.help}>
-          <span>{field.title}</span>
-          <Toggles role="group" aria-label={field.title}>
-            {["x", "y", "z"].map((axis) => (
-              <Button
-                key={axis}
-                aria-pressed={chosen.includes(axis)}
-                data-main={chosen.includes(axis)}
-                onPress={() =>
-                  onCommit(chosen.includes(axis) ? chosen.filter((a) => a !== axis) : [...chosen, axis].sort())
-                }
-              >
-                {axis.toUpperCase()}
-              </Button>
-            ))}
-          </Toggles>
-          {wrong}
-        </Labelled>
+        <SomeOf
+          field={field}
+          value={value}
+          wrong={wrong}
+          onCommit={onCommit}
+          options={SIDES}
+          name={(side) => side.toUpperCase().replace("-", "−")}
+          spoken={(side) => `Side ${word(side.replace("+", ""))}`}
+        />
       );
-    }
     case "rungs":
       return (
         <>
@@ -169,30 +158,6 @@ export function OneField({ field, value, error, focus, onPreview, onCommit }: On
           {wrong}
         </>
       );
-    case "sides": {
-      const chosen = Array.isArray(value) ? (value as string[]) : [];
-      return (
-        <Labelled title={field.help}>
-          <span>{field.title}</span>
-          <Toggles role="group" aria-label={field.title}>
-            {SIDES.map((side) => (
-              <Button
-                key={side}
-                aria-label={`Side ${word(side.replace("+", ""))}`}
-                aria-pressed={chosen.includes(side)}
-                data-main={chosen.includes(side)}
-                onPress={() =>
-                  onCommit(chosen.includes(side) ? chosen.filter((s) => s !== side) : [...chosen, side].sort())
-                }
-              >
-                {side.toUpperCase().replace("-", "−")}
-              </Button>
-            ))}
-          </Toggles>
-          {wrong}
-        </Labelled>
-      );
-    }
     case "seed": {
       const seed = typeof value === "number" ? value : 0;
       return (
@@ -210,22 +175,6 @@ export function OneField({ field, value, error, focus, onPreview, onCommit }: On
             Next seed <Key>.</Key>
           </Button>
         </>
-      );
-    }
-    case "group": {
-      const groups = [...things.values()].filter((t) => t.kind === "group");
-      const options = [{ value: "", label: "No group" }, ...groups.map((g) => ({ value: g.id, label: g.name }))];
-      return (
-        <Labelled title={field.help}>
-          <span>{field.title}</span>
-          <Picker
-            label={field.title}
-            value={String(value ?? "")}
-            options={options}
-            onChange={(id) => onCommit(id || null)}
-          />
-          {wrong}
-        </Labelled>
       );
     }
     case "feature":

@@ -6,16 +6,18 @@ import { openCard } from "../state/running";
 import { lastPiece, selectionStore } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { withoutFollowers } from "../state/tree";
+import { viewStore } from "../state/view";
 import { startWork } from "../state/work";
 import { BY_HAND } from "./byHand";
 import type { CardPick, ToolExtras } from "./extras";
 import { remembered } from "./lastUsed";
+import { countUse } from "./often";
 
 /** What settings are called that a tool needs to be there. */
 const WORDS: Readonly<Record<string, string>> = {
   repeat: "repetition",
   mirror: "live mirror",
-  strewn: "strewn things",
+  strewn: "scattered things",
 };
 
 /** Why a tool cannot work on the selection; null when it can. */
@@ -80,6 +82,7 @@ export const drawOf = (tool: ToolInfo): ToolExtras["draw"] => BY_HAND[tool.tool]
 
 /** Start a tool: in the viewport where a hand is better, at once where nothing has to be said, else by its card. */
 export function startTool(tool: ToolInfo): void {
+  countUse(tool.tool);
   const rows = selectedRows();
   const byHand = BY_HAND[tool.tool]?.start;
   const selection = rows.map((r) => r.id);
@@ -92,8 +95,11 @@ export function startTool(tool: ToolInfo): void {
 }
 
 /** What the key of a tool does now; of several tools with that key it is the first one that suits the selection. */
-export function pressKey(tools: readonly ToolInfo[], refused: (tool: ToolInfo, why: string) => void): void {
+export function pressKey(every: readonly ToolInfo[], refused: (tool: ToolInfo, why: string) => void): void {
   const rows = selectedRows();
+  // what shapes and slims has its keys in its own stage alone
+  const { stage } = viewStore.getState();
+  const tools = every.filter((t) => t.stages.includes(stage) || t.stages.some((s) => s !== "shape" && s !== "slim"));
   const suits = (tool: ToolInfo) =>
     whyNot(tool, rows) === null || (rows.length === 0 && BY_HAND[tool.tool]?.unselected === true);
   // what works on elements comes before what works on the whole thing

@@ -4,22 +4,27 @@ import { evaluate } from "./expression";
 
 const Row = styled.div`
   display: grid; grid-template-columns: 92px minmax(0, 1fr); align-items: center; gap: 8px; min-height: 28px;
-  &[data-tight="true"] { grid-template-columns: 18px minmax(0, 1fr); gap: 0; border: 1px solid var(--line); border-radius: 3px;
+  &[data-look="tight"] { grid-template-columns: 15px minmax(0, 1fr); gap: 0; border: 1px solid var(--line); border-radius: 3px;
     background: var(--field); min-height: 26px; overflow: hidden; }
-  &[data-tight="true"]:focus-within { border-color: var(--petrol); }
+  &[data-look="tight"]:focus-within { border-color: var(--petrol); }
+  &[data-look="under"] { grid-template-columns: minmax(0, 1fr); gap: 0; }
 `;
 const Label = styled.label`
   color: var(--quiet); cursor: ew-resize; touch-action: none; user-select: none; overflow: hidden; text-overflow: ellipsis;
   white-space: nowrap;
-  &[data-tight="true"] { text-align: center; background: var(--sheet); border-right: 1px solid var(--line); height: 100%;
+  &[data-look="tight"] { text-align: center; background: var(--sheet); border-right: 1px solid var(--line); height: 100%;
     line-height: 24px; }
+  &[data-look="under"] { font-size: 11px; line-height: 14px; }
 `;
 const Box = styled.div`
   display: flex; align-items: center; border: 1px solid var(--line); border-radius: 3px; background: var(--field); min-height: 26px;
   &:focus-within { border-color: var(--petrol); }
   &[data-wrong="true"] { border-color: var(--error); }
-  &[data-tight="true"] { border: 0; min-height: 24px; }
-  &[data-tight="true"] input { padding-left: 3px; }
+  &[data-look="tight"] { border: 0; min-height: 24px; font-size: 12.5px; }
+  &[data-look="tight"] input { padding-left: 2px; }
+  &[data-look="tight"] span:empty { padding-right: 3px; }
+  &[data-look="under"] span { padding: 0 4px 0 1px; }
+  &[data-look="under"] input { padding-left: 3px; }
   & input { all: unset; flex: 1; min-width: 0; padding: 3px 0 3px 6px; text-align: right; cursor: text; }
   & span { color: var(--quiet); padding: 0 7px 0 3px; }
   & span:empty { padding: 0 5px 0 0; }
@@ -33,7 +38,8 @@ export interface NumberFieldProps {
   step?: number;
   digits?: number;
   help?: string;
-  tight?: boolean;
+  /** With its label's last letter in the field, or under its label; else beside it in a column of its own. */
+  look?: "tight" | "under";
   /** May be emptied: the value is then null. */
   empty?: boolean;
   error?: string;
@@ -53,7 +59,7 @@ const written = (value: number | null, digits: number | undefined): string => {
 
 /** A number: typed with unit or expression, dragged sideways on its label, stepped with the arrow keys. */
 export function NumberField(props: NumberFieldProps) {
-  const { label, value, unit, step = 1, digits, help, tight, empty, error, autoFocus, onPreview, onCommit } = props;
+  const { label, value, unit, step = 1, digits, help, look, empty, error, autoFocus, onPreview, onCommit } = props;
   const id = useId();
   const [text, setText] = useState<string | null>(null);
   const input = useRef<HTMLInputElement>(null);
@@ -114,10 +120,10 @@ export function NumberField(props: NumberFieldProps) {
   const shownError =
     error ?? (wrong ? `${label} is not a number${unit ? ` in ${unit}` : ""}; nothing was changed.` : "");
   return (
-    <Row data-tight={tight} title={help}>
+    <Row data-look={look} title={help}>
       <Label
         htmlFor={id}
-        data-tight={tight}
+        data-look={look}
         onPointerDown={down}
         onPointerMove={move}
         onPointerUp={up}
@@ -128,9 +134,9 @@ export function NumberField(props: NumberFieldProps) {
         }}
         onClick={(event) => drag.current?.moved && event.preventDefault()}
       >
-        {tight ? label.at(-1) : label}
+        {look === "tight" ? label.at(-1) : label}
       </Label>
-      <Box data-wrong={wrong || undefined} data-tight={tight}>
+      <Box data-wrong={wrong || undefined} data-look={look}>
         <input
           ref={input}
           id={id}
@@ -160,7 +166,7 @@ export function NumberField(props: NumberFieldProps) {
         />
         <span>{unit ?? ""}</span>
       </Box>
-      {shownError && !tight && <Wrong role="alert">{shownError}</Wrong>}
+      {shownError && look !== "tight" && <Wrong role="alert">{shownError}</Wrong>}
     </Row>
   );
 }

@@ -3,9 +3,8 @@ import { NumberField, Wrong } from "./NumberField";
 import type { Vector } from "./vector";
 
 const Three = styled.div`
-  display: grid; gap: 4px;
-  & > header { display: flex; justify-content: space-between; color: var(--quiet); }
-  & > div { display: grid; grid-template-columns: repeat(3, minmax(0, 1fr)); gap: 6px; }
+  display: grid; grid-template-columns: 56px repeat(3, minmax(0, 1fr)); gap: 4px; align-items: center;
+  & > span { color: var(--quiet); line-height: 14px; overflow-wrap: anywhere; }
 `;
 
 interface VectorFieldProps {
@@ -36,25 +35,20 @@ export function VectorField({
 }: VectorFieldProps) {
   const put = (k: number, v: number | null): Vector => value.map((old, j) => (j === k ? (v ?? 0) : old)) as Vector;
   return (
-    <Three role="group" aria-label={label} title={help}>
-      <header>
-        <span>{label}</span>
-        <span>{hint ?? unit ?? ""}</span>
-      </header>
-      <div>
-        {["X", "Y", "Z"].map((axis, k) => (
-          <NumberField
-            key={axis}
-            tight
-            label={`${label} ${axis}`}
-            value={value[k] ?? 0}
-            step={step}
-            digits={digits}
-            onPreview={onPreview && ((v) => onPreview(put(k, v)))}
-            onCommit={(v) => onCommit(put(k, v))}
-          />
-        ))}
-      </div>
+    <Three role="group" aria-label={label} title={[help, hint ?? unit].filter(Boolean).join(" · ") || undefined}>
+      <span aria-hidden>{label}</span>
+      {["X", "Y", "Z"].map((axis, k) => (
+        <NumberField
+          key={axis}
+          look="tight"
+          label={`${label} ${axis}`}
+          value={value[k] ?? 0}
+          step={step}
+          digits={digits}
+          onPreview={onPreview && ((v) => onPreview(put(k, v)))}
+          onCommit={(v) => onCommit(put(k, v))}
+        />
+      ))}
       {error && <Wrong role="alert">{error}</Wrong>}
     </Three>
   );

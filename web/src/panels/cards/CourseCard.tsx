@@ -18,6 +18,7 @@ export function CourseCard({ row: course }: { row: Course }) {
         <Linked>
           <Link2 size={14} aria-hidden /> {items} {items === 1 ? "item" : "items"}
         </Linked>
+        <MarkButtons things={[course]} />
       </header>
       <div>
         <Facts>
@@ -27,7 +28,6 @@ export function CourseCard({ row: course }: { row: Course }) {
           <dd>{path?.name}</dd>
         </Facts>
         {piece && <PieceFacts piece={piece} items={items} all={costOf(scene, [course])} />}
-        <MarkButtons things={[course]} />
       </div>
     </Card>
   );

@@ -26,6 +26,7 @@ export function GroupCard({ row: group }: { row: Group }) {
       <header>
         <h2>{group.name}</h2>
         <span>group of {insideOf(scene.things, group.id).length}</span>
+        <MarkButtons things={[group]} />
       </header>
       <div>
         <StandFields label="Pivot at" of={group} set={set} />
@@ -40,7 +41,6 @@ export function GroupCard({ row: group }: { row: Group }) {
           </Button>
           <Button onPress={() => void takeStep("group_pivot", { place: "centre" }, [group.id])}>Pivot to centre</Button>
         </Pair>
-        <MarkButtons things={[group]} />
       </div>
     </Card>
   );

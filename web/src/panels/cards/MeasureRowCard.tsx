@@ -12,13 +12,13 @@ export function MeasureRowCard({ row: measure }: { row: Measure }) {
       <header>
         <h2>{measure.name}</h2>
         <span>measure</span>
+        <MarkButtons things={[measure]} />
       </header>
       <div>
         <Facts>
           <dt>Distance</dt>
           <dd>{length.toFixed(3)} m</dd>
         </Facts>
-        <MarkButtons things={[measure]} />
       </div>
     </Card>
   );

@@ -52,6 +52,7 @@ export function PathCard({ row: path }: { row: Path }) {
       <header>
         <h2>{path.name}</h2>
         <span>{path.points.length} points</span>
+        <MarkButtons things={[path]} />
       </header>
       <div>
         <Facts>
@@ -130,7 +131,6 @@ export function PathCard({ row: path }: { row: Path }) {
             <Plus size={14} aria-hidden /> Draw on from its end
           </Button>
         )}
-        <MarkButtons things={[path]} />
       </div>
     </Card>
   );

@@ -5,6 +5,7 @@ import { isShown, itemCount, shown, useLevel } from "../../state/level";
 import { openCard } from "../../state/running";
 import { select } from "../../state/selection";
 import { takeStep } from "../../state/steps";
+import { useView } from "../../state/view";
 import { Button, IconButton } from "../../ui/controls";
 import { VectorField } from "../../ui/fields";
 import { Dimensions } from "../Dimensions";
@@ -16,7 +17,9 @@ const Unclean = styled.div`
   display: flex; align-items: center; gap: 6px; color: var(--ochre);
   & span { flex: 1; }
 `;
-const All = styled(Button)`&&& { color: var(--petrol); font-weight: 600; padding: 2px 4px; min-height: 22px; }`;
+const All = styled(
+  IconButton,
+)`&&& { color: var(--petrol); font-weight: 600; padding: 2px 3px; min-height: 22px; gap: 3px; }`;
 
 /** A placement or an array. */
 export function StandingCard({ row: thing }: { row: Placement | ArrayRow }) {
@@ -24,6 +27,8 @@ export function StandingCard({ row: thing }: { row: Placement | ArrayRow }) {
   const items = useLevel((s) => itemCount(shown(s), thing.id) || 1);
   const uses = useUses(thing.piece);
   const scene = useLevel((s) => s.scene);
+  // where triangles are looked at, places are not changed
+  const slimming = useView((v) => v.stage === "slim");
   const set = (part: object) => void takeStep("set_pose", part as Record<string, unknown>, [thing.id]);
   const size = (thing.size ?? [1, 1, 1]) as Vector;
   return (
@@ -33,23 +38,27 @@ export function StandingCard({ row: thing }: { row: Placement | ArrayRow }) {
         {uses > 1 && (
           <>
             <All
-              data-plain="true"
-              aria-label={`${uses} linked: select all that show ${piece?.name}`}
+              label={`${uses} linked: select all that show ${piece?.name}`}
               onPress={() =>
                 select([...scene.things.values()].flatMap((t) => (isShown(t) && t.piece === thing.piece ? [t.id] : [])))
               }
             >
-              <Link2 size={14} aria-hidden /> {uses} linked
+              <Link2 size={14} aria-hidden /> {uses}
             </All>
             <IconButton label="Make independent" onPress={() => void takeStep("make_independent", {}, [thing.id])}>
               <Unlink size={14} aria-hidden />
             </IconButton>
           </>
         )}
+        <MarkButtons things={[thing]} />
       </header>
       <div>
-        <StandFields label="Position" of={thing} set={set} />
-        <VectorField label="Size" hint="factors" value={size} step={0.1} onCommit={(s) => set({ size: s })} />
+        {!slimming && (
+          <>
+            <StandFields label="Position" of={thing} set={set} />
+            <VectorField label="Size" hint="factors" value={size} step={0.1} onCommit={(s) => set({ size: s })} />
+          </>
+        )}
         {size.some((v) => v !== 1) && (
           <Unclean>
             <TriangleAlert size={14} aria-hidden />
@@ -65,8 +74,9 @@ export function StandingCard({ row: thing }: { row: Placement | ArrayRow }) {
         )}
         {piece && <PieceFacts piece={piece} items={items} factors={size} all={costOf(scene, [thing])} />}
         <Within thing={thing} />
-        {piece && <Dimensions key={piece.id} piece={piece} row={thing.id} />}
-        <MarkButtons things={[thing]} />
+        {piece && (!slimming || piece.dimensions?.mesh !== piece.mesh) && (
+          <Dimensions key={piece.id} piece={piece} row={thing.id} />
+        )}
       </div>
     </Card>
   );

@@ -12,6 +12,11 @@ export const Facts = styled.dl`
   margin: 0; display: grid; grid-template-columns: max-content 1fr; gap: 2px 12px;
   & dt { color: var(--quiet); } & dd { margin: 0; text-align: right; }
 `;
+/** Facts that need no words, in one line where there is room. */
+export const Line = styled.p`
+  display: flex; flex-wrap: wrap; justify-content: space-between; gap: 0 8px; color: var(--quiet); font-size: 12.5px;
+  & > :first-child { color: var(--ink); }
+`;
 export const Linked = styled.span`
   display: inline-flex; gap: 4px; align-items: center; && { color: var(--petrol); font-weight: 600; }
 `;
@@ -48,33 +53,36 @@ export function PieceFacts({ piece, items = 1, factors, all = piece.facts }: Fac
   const madeFor = piece.slim?.size ?? [1, 1, 1];
   const times = Math.max(1, ...madeFor.map((t, k) => Math.abs(factors?.[k] ?? 0) / (t || 1)));
   return (
-    <Facts>
-      <dt>Measures</dt>
-      <dd>{`${size}\u00a0m`}</dd>
-      <dt>Triangles</dt>
-      <dd>{counted(piece.facts.triangles, items, all.triangles)}</dd>
-      <dt>Hardware vertices</dt>
-      <dd>{counted(piece.facts.hardware_vertices, items, all.hardware_vertices)}</dd>
-      {piece.facts.own_normals && (
-        <>
-          <dt>Normals</dt>
-          <dd>of its file, until edited</dd>
-        </>
+    <>
+      <Line>
+        <span title="Measures">{`${size}\u00a0m`}</span>
+        <span title="Triangles">{`${counted(piece.facts.triangles, items, all.triangles)}\u00a0tris`}</span>
+        <span title="Hardware vertices">
+          {`${counted(piece.facts.hardware_vertices, items, all.hardware_vertices)}\u00a0hw\u00a0verts`}
+        </span>
+      </Line>
+      {(piece.facts.own_normals || piece.slim) && (
+        <Facts>
+          {piece.facts.own_normals && (
+            <>
+              <dt>Normals</dt>
+              <dd>of its file, until edited</dd>
+            </>
+          )}
+          {piece.slim && (
+            <>
+              <dt>Slimmed from</dt>
+              <dd>{grouped(piece.slim.triangles)} tris</dd>
+              <dt>Deviation</dt>
+              <dd>
+                {(piece.slim.rms * times * 1000).toFixed(2)} mm RMS, {piece.slim.proven ? "" : "≈ "}
+                {atMost(piece.slim.largest * times * 1000)} mm largest
+              </dd>
+            </>
+          )}
+        </Facts>
       )}
-      {piece.slim && (
-        <>
-          <dt>Slimmed from</dt>
-          <dd>{grouped(piece.slim.triangles)} tris</dd>
-          <dt>Deviation RMS</dt>
-          <dd>{(piece.slim.rms * times * 1000).toFixed(2)} mm RMS</dd>
-          <dt>Deviation largest</dt>
-          <dd>
-            {piece.slim.proven ? "" : "≈ "}
-            {atMost(piece.slim.largest * times * 1000)} mm
-          </dd>
-        </>
-      )}
-    </Facts>
+    </>
   );
 }
 

@@ -55,7 +55,7 @@ export const BY_HAND: Readonly<Record<string, ToolExtras>> = {
   strew: {
     pick: () => ({
       piece: null,
-      words: "Click the face to strew over",
+      words: "Click the face to scatter over",
       params: (feature) => ({ on: placeOf(feature) }),
     }),
     starting: () => ({ on: null }),
