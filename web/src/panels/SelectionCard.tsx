@@ -16,6 +16,7 @@ export function SelectionCard() {
   const ids = useSelection((s) => s.ids);
   const scene = useLevel(shown);
   const before = useLevel((s) => s.scene);
+  const slimming = useView((v) => v.stage === "slim");
   // a preview may show something else in the place of what is selected, which is still that
   const rows = ids.flatMap((id) => [scene, before].flatMap((s) => s.pieces.get(id) ?? s.things.get(id) ?? [])[0] ?? []);
   const [first] = rows;
@@ -33,6 +34,10 @@ export function SelectionCard() {
     );
   }
   if (rows.length > 1) return <Several rows={rows} />;
+  // in Slim the ladder says what it is, and there is nothing more to set
+  const piece = first.kind === "piece" ? first : "piece" in first ? scene.pieces.get(first.piece) : undefined;
+  const frozen = piece?.dimensions != null && piece.dimensions.mesh !== piece.mesh;
+  if (slimming && piece && !frozen) return null;
   const One = cardOf(first);
   return <One row={first} />;
 }

@@ -28,7 +28,7 @@ const Tile = styled.button`
   all: unset; box-sizing: border-box; display: grid; width: 100%; min-width: 0; padding: 4px; border: 1px solid var(--line); border-radius: 4px; grid-template-columns: minmax(0, 1fr);
   background: var(--field); cursor: grab; touch-action: none; user-select: none;
   & img, & i { width: 100%; aspect-ratio: 176 / 104; background: var(--sheet); border-radius: 2px; display: block; }
-  & strong { font-weight: 600; font-size: 12px; line-height: 16px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; margin-top: 3px; }
+  & strong { font-weight: 600; font-size: 11.5px; line-height: 16px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; margin-top: 3px; }
   & small { font-size: 11px; line-height: 14px; color: var(--quiet); overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   &:hover { border-color: var(--line-strong); }
   &[aria-pressed="true"] { border-color: var(--petrol); background: var(--petrol-wash); }

@@ -149,7 +149,7 @@ function ToolList({ scope, groups, others }: ToolListProps) {
         ) : (
           groups.map((g) => (
             <div key={g.verb}>
-              <h3>{g.verb}</h3>
+              {groups.length > 1 && <h3>{g.verb}</h3>}
               {g.group.map((t) => (
                 <OneTool key={t.tool} tool={t} />
               ))}
@@ -176,15 +176,24 @@ function useFits(card: RefObject<HTMLElement | null>, height: number): boolean {
     const own = card.current;
     const column = own?.parentElement;
     if (!own || !column) return;
-    const others = [...column.children].filter((c) => c !== own);
+    const others = () => [...column.children].filter((c) => c !== own);
     const look = () => {
-      const taken = others.reduce((sum, c) => sum + c.getBoundingClientRect().height + GAP, 0);
+      const taken = others().reduce((sum, c) => sum + c.getBoundingClientRect().height + GAP, 0);
       setFits(height <= column.clientHeight - 2 * GAP - taken);
     };
-    const watch = new ResizeObserver(look);
-    for (const one of [column, ...others]) watch.observe(one);
-    look();
-    return () => watch.disconnect();
+    const sizes = new ResizeObserver(look);
+    const follow = () => {
+      for (const one of [column, ...others()]) sizes.observe(one);
+      look();
+    };
+    // cards of the stage come and go
+    const cards = new MutationObserver(follow);
+    cards.observe(column, { childList: true });
+    follow();
+    return () => {
+      sizes.disconnect();
+      cards.disconnect();
+    };
   });
   return fits;
 }

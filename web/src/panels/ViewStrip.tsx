@@ -89,14 +89,18 @@ export function ViewStrip() {
         </Alone>
       )}
       <Step>
-        {stage !== "shape" && "Step"}
-        <IconButton label="Halve the step" keys="−" onPress={() => changeStep(0.5, step)}>
-          <Minus size={14} aria-hidden />
-        </IconButton>
-        <b>{Number(step.toPrecision(4))} m</b>
-        <IconButton label="Double the step" keys="=" onPress={() => changeStep(2, step)}>
-          <Equal size={14} aria-hidden />
-        </IconButton>
+        {stage !== "slim" && (
+          <>
+            {stage !== "shape" && "Step"}
+            <IconButton label="Halve the step" keys="−" onPress={() => changeStep(0.5, step)}>
+              <Minus size={14} aria-hidden />
+            </IconButton>
+            <b>{Number(step.toPrecision(4))} m</b>
+            <IconButton label="Double the step" keys="=" onPress={() => changeStep(2, step)}>
+              <Equal size={14} aria-hidden />
+            </IconButton>
+          </>
+        )}
       </Step>
       <FoldButton side="cards" />
     </Strip>

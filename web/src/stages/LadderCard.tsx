@@ -27,13 +27,13 @@ import { viewport } from "../viewport/controller";
 
 const Strip = styled(RadioGroup)`display: grid; gap: 0;`;
 const Head = styled.div`
-  display: grid; grid-template-columns: minmax(0, 1.3fr) 54px 48px 54px; gap: 6px; padding: 0 6px; color: var(--quiet); font-size: 12px;
+  display: grid; grid-template-columns: minmax(0, 1.3fr) 50px 46px 60px; gap: 5px; padding: 0 6px; color: var(--quiet); font-size: 12px;
   & > :not(:first-child) { text-align: right; }
 `;
 const Line = styled(Radio)`
-  display: grid; grid-template-columns: minmax(0, 1.3fr) 54px 48px 54px; gap: 6px; padding: 3px 6px; border-radius: 3px; cursor: pointer;
+  display: grid; grid-template-columns: minmax(0, 1.3fr) 50px 46px 60px; gap: 5px; padding: 3px 6px; border-radius: 3px; cursor: pointer;
   font-variant-numeric: tabular-nums;
-  & > :not(:first-child) { text-align: right; }
+  & > :not(:first-child) { text-align: right; white-space: nowrap; }
   & > :first-child { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   &[data-hovered] { background: var(--sheet); }
   &[data-selected] { background: var(--petrol-wash); color: var(--petrol); font-weight: 600; }
@@ -48,14 +48,19 @@ const Scale = styled.div`
   display: grid; grid-template-columns: auto 1fr auto; gap: 8px; align-items: center; color: var(--quiet); font-size: 12px;
   & i { height: 8px; border-radius: 2px; border: 1px solid var(--line); background: linear-gradient(90deg, #e9e4d6, #d8a13c, #a8321f, #3d0b12); }
 `;
+const Switches = styled.div`
+  display: grid; grid-template-columns: 4fr 5fr; gap: 12px; & > div { grid-template-columns: minmax(0, 1fr) auto; }
+`;
 const Buttons = styled.div`display: flex; gap: 6px; & > button { flex: 1; }`;
 const Fewest = styled.span`color: var(--ochre);`;
-const NO_FEWER = "It is not as few as was asked for: borders, seams and form allow no fewer.";
+const NO_FEWER = "Fewer were asked for than borders, seams and form allow.";
+const FROM = "From this distance on it shows by less than a pixel, anywhere in a 16:9 picture";
 const Stale = styled.div`
   display: flex; gap: 8px; align-items: center; color: var(--ochre); & span { flex: 1; }
 `;
 
-const mm = (metres: number): string => (metres === 0 ? "0" : `${Number((metres * 1000).toPrecision(3))}`);
+/** Millimetres; what is below a ten thousandth of one is none. */
+const mm = (metres: number): string => (metres < 1e-7 ? "0" : `${Number((metres * 1000).toPrecision(3))}`);
 /** In per-axis sizes: × 2, or × 1, 2, 4. */
 const timesSize = (size: readonly number[]): string => {
   const shownOf = size.map((v) => `${Number(v.toPrecision(3))}`);
@@ -182,7 +187,7 @@ function Rungs({ piece }: { piece: Piece }) {
                 <span>{grouped(r.triangles)}</span>
               )}
               <span>{shownOf(r, times).off}</span>
-              <span>{shownOf(r, times).from} m</span>
+              <span title={FROM}>{shownOf(r, times).from} m</span>
             </Line>
           ))}
         </Strip>
@@ -190,26 +195,27 @@ function Rungs({ piece }: { piece: Piece }) {
       {chosen && (
         <>
           <Quiet>
-            {grouped(chosen.hardware_vertices)} hardware vertices, {mm(times * chosen.rms)} mm off on average (RMS),{" "}
-            {chosen.proven ? "nowhere more than" : "by an estimate up to"} {atMost(1000 * times * chosen.largest)} mm.
-            From {shownOf(chosen, times).from} m on it shows by less than a pixel, anywhere in a 16:9 picture.
+            {grouped(chosen.hardware_vertices)} hardware vertices, {mm(times * chosen.rms)} mm off on average (RMS)
+            {chosen.proven ? "." : "; by an estimate, as the ≈ says."}
             {chosen.reached === false && ` ${NO_FEWER}`}
           </Quiet>
           {there && (
             <Button onPress={() => lookFrom(there, times * chosen.largest)}>Look from where it is a pixel</Button>
           )}
-          <Labelled title="The piece as it is on the left of a line, the rung on its right; drag the line">
-            <span>Divider</span>
-            <OnOff
-              label="Divider"
-              value={mine && beside !== null}
-              onChange={(on) => setRungs({ beside: on ? rung : null })}
-            />
-          </Labelled>
-          <Labelled title="How far the rung is from the piece, painted onto it">
-            <span>Paint deviation</span>
-            <OnOff label="Paint deviation" value={paint} onChange={(on) => setRungs({ paint: on })} />
-          </Labelled>
+          <Switches>
+            <Labelled title="The piece as it is on the left of a line, the rung on its right; drag the line">
+              <span>Divider</span>
+              <OnOff
+                label="Divider"
+                value={mine && beside !== null}
+                onChange={(on) => setRungs({ beside: on ? rung : null })}
+              />
+            </Labelled>
+            <Labelled title="How far the rung is from the piece, painted onto it">
+              <span>Paint deviation</span>
+              <OnOff label="Paint deviation" value={paint} onChange={(on) => setRungs({ paint: on })} />
+            </Labelled>
+          </Switches>
           {paint && (
             <Scale>
               <span>0</span>

@@ -56,9 +56,11 @@ export function PieceFacts({ piece, items = 1, factors, all = piece.facts }: Fac
     <>
       <Line>
         <span title="Measures">{`${size}\u00a0m`}</span>
-        <span title="Triangles">{`${counted(piece.facts.triangles, items, all.triangles)}\u00a0tris`}</span>
-        <span title="Hardware vertices">
-          {`${counted(piece.facts.hardware_vertices, items, all.hardware_vertices)}\u00a0hw\u00a0verts`}
+        <span title={`Triangles: ${counted(piece.facts.triangles, items, all.triangles)}`}>
+          {`${grouped(all.triangles)}\u00a0tris`}
+        </span>
+        <span title={`Hardware vertices: ${counted(piece.facts.hardware_vertices, items, all.hardware_vertices)}`}>
+          {`${grouped(all.hardware_vertices)}\u00a0hw\u00a0verts`}
         </span>
       </Line>
       {(piece.facts.own_normals || piece.slim) && (
