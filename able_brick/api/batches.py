@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import os
-from pathlib import Path
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, File, Form, Query, UploadFile
 from fastapi import Path as InPath
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from able_brick.api.places import path_of
 from able_brick.api.within import PREFIX, OfProject
 from able_brick.core.errors import InputError
 from able_brick.core.files.glb_nodes import Rungs
@@ -83,22 +82,10 @@ class BatchView(BaseModel):
         )
 
 
-def _folder(text: str, field: str) -> Path:
-    """The folder that is named. InputError for what can be no name of one."""
-    try:
-        if "\0" in text:
-            raise ValueError(text)
-        path = Path(text).expanduser()
-        os.fsencode(path)
-    except (RuntimeError, ValueError) as error:  # nobody's home, or what no file system takes
-        raise InputError(f"{text[:80]!r} cannot be a folder here; give a whole path.", field=field) from error
-    return path
-
-
 @router.post("", status_code=202)
 def start(batches: OfProject, new: NewBatch) -> BatchView:
     """Begin to slim a folder; what was done before with the same content and recipe is not done again."""
-    source, target = _folder(new.source, "source"), _folder(new.target, "target")
+    source, target = path_of(new.source, "source"), path_of(new.target, "target")
     return BatchView.of(batches.start(source, target, new.recipe, new.pattern, rungs=new.rungs, replace=new.replace))
 
 
@@ -116,7 +103,7 @@ def start_files(
         field = ".".join(map(str, first["loc"])) or "how"
         raise InputError(sentence(field, first), field=field) from error
     named = [(f.filename or "", f.file) for f in files]
-    target = _folder(wish.target, "target")
+    target = path_of(wish.target, "target")
     return BatchView.of(
         batches.start_files(named, target, wish.recipe, wish.pattern, rungs=wish.rungs, replace=wish.replace)
     )

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.background import BackgroundTask
 
 from able_brick.api.current_project import CurrentProject, Running
+from able_brick.api.places import project_path
 from able_brick.api.within import PREFIX, TheProject
 from able_brick.core.errors import UnknownIdError
 from able_brick.store.recent import recent
@@ -61,6 +62,17 @@ class OpenRequest(BaseModel):
     running: Running | None = None
 
 
+class FileRequest(BaseModel):
+    """A project file by its path on the server's machine: one that is there, or a new one; and what becomes of what is
+    being worked on, likewise."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    path: str = Field(min_length=1, max_length=4096, description="Whole path of the file")
+    new: bool = Field(False, description="Make it; a file that is there already is never touched")
+    running: Running | None = None
+
+
 class DemoRequest(BaseModel):
     """What becomes of what is being worked on when the demo is opened, likewise."""
 
@@ -100,6 +112,13 @@ def open_other(it: TheCurrent, wish: OpenRequest) -> ProjectView:
     if wish.path not in {r.path for r in recent()}:
         raise UnknownIdError("That project is not among the recent ones, or not there any more.", id=wish.path[:200])
     it.open(Path(wish.path), wish.running)
+    return _view(it)
+
+
+@router.post("/file")
+def open_file(it: TheCurrent, wish: FileRequest) -> ProjectView:
+    """Open a project file by its path, or make a new one, instead of this one; all tabs are notified."""
+    it.open(project_path(wish.path, new=wish.new), wish.running)
     return _view(it)
 
 

@@ -33,7 +33,7 @@ def test_the_level_is_drawn_before_the_page_is_built_round_it(browser: Browser, 
     assert page.evaluate(SAME) == [True, True]
     # where the first picture was, the viewport is
     box = page.evaluate("(({x, y, width, height}) => [x, y, width, height])(window.first.getBoundingClientRect())")
-    assert box == [224, 80, 752, 680]
+    assert box == [236, 80, 740, 680]
     context.close()
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
@@ -72,6 +73,33 @@ def test_levels_are_named_renamed_duplicated_and_deleted(bare: Hands) -> None:
     expect(page.get_by_role("alertdialog")).to_contain_text("the only level of the project")
     page.get_by_role("button", name="Keep it").click()
     expect(page.get_by_role("button", name="Level Pound 1")).to_be_visible()
+
+    # typing replaces the name that a new level is given
+    levels(page)
+    entry(page, "New level …")
+    fresh = page.get_by_role("dialog", name="New level").get_by_role("textbox", name="Name")
+    expect(fresh).to_be_focused()
+    bare.settle(2)
+    page.keyboard.type("Trial yard")
+    expect(fresh).to_have_value("Trial yard")
+    page.keyboard.press("Escape")
+
+
+def test_a_project_is_made_from_the_page_where_its_folder_is_there(bare: Hands, tmp_path: Path) -> None:
+    page = bare.page
+    levels(page)
+    entry(page, "New project …")
+    dialog = page.get_by_role("dialog", name="New project")
+    path = dialog.get_by_role("textbox")
+    path.fill(str(tmp_path / "nowhere" / "Quay trial"))
+    path.press("Enter")
+    expect(dialog.get_by_role("alert")).to_contain_text("There is no folder")
+    path.fill(str(tmp_path / "Quay trial"))
+    path.press("Enter")
+    expect(dialog).not_to_be_visible()
+    expect(page.get_by_role("button", name="Level First level")).to_be_visible()
+    levels(page)
+    expect(page.get_by_role("menu")).to_contain_text("Quay trial.db")
 
 
 @long

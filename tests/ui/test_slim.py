@@ -204,6 +204,7 @@ def test_a_level_is_slimmed_by_how_near_a_player_comes_once_it_is_told(bare: Han
     bare.saved(begun + 2)
 
 
+@long
 def test_a_dense_piece_is_slimmed_while_another_tab_works_and_the_next_is_cancelled(slim: Hands) -> None:
     page, begun = slim.page, slim.level()["revision"]
     second = page.context.new_page()
@@ -251,6 +252,7 @@ def test_a_slim_that_was_made_last_is_adjusted_with_progress(slim: Hands) -> Non
     expect(page.get_by_role("region", name="Last step").get_by_role("heading")).not_to_contain_text("Slim")
 
 
+@long
 def test_a_folder_is_slimmed_with_progress_cancelled_and_gone_on_with(bare: Hands, tmp_path: Path) -> None:
     page = bare.page
     source, target = tmp_path / "in", tmp_path / "out"

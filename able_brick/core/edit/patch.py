@@ -6,6 +6,9 @@ import numpy as np
 
 from able_brick.core.mesh.polymesh import Floats, Indices
 
+#: Points lie on a sphere within this share of its radius.
+_ROUND = 1e-6
+
 
 def fan_patches(loops: Floats) -> tuple[Indices, Floats]:
     """(k,3) triangles that close holes with loops (h,k,3+d) of points, and (h,1,3+d) the places in their middles, which
@@ -27,10 +30,6 @@ def ring_patches(sides: Floats) -> tuple[list[Indices], Floats]:
     faces, places = _rings(sides)
     places[..., :3] = _rounded(sides[:, :, :-1, :3].reshape(h, -1, 3), places[..., :3])
     return faces, places
-
-
-#: Points lie on a sphere within this share of its radius.
-_ROUND = 1e-6
 
 
 def _rounded(edge: Floats, places: Floats) -> Floats:
@@ -55,7 +54,8 @@ def _rounded(edge: Floats, places: Floats) -> Floats:
 
 
 def _rings(sides: Floats) -> tuple[list[Indices], Floats]:
-    """Ring j has sides with s − 2 j parts; the last is one face, or a point."""
+    """Faces and places (h,m,3+d) as `ring_patches` says, before they are put onto spheres. Ring j, from the border
+    inward, has sides with s − 2 j parts; the last is one face, or a point."""
     n, s = sides.shape[1], sides.shape[2] - 1
     faces: list[list[int]] = []
     places: list[Floats] = []

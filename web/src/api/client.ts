@@ -146,6 +146,8 @@ export const api = {
   recent: () => answered<RecentProject[]>(client.GET("/api/project/recent")),
   openProject: (path: string, running?: Running) =>
     changed<ProjectView>(client.POST("/api/project/open", { body: { path, ...(running && { running }) } })),
+  openFile: (path: string, fresh: boolean, running?: Running) =>
+    changed<ProjectView>(client.POST("/api/project/file", { body: { path, new: fresh, ...(running && { running }) } })),
   openDemo: (running?: Running) =>
     changed<ProjectView>(client.POST("/api/project/demo", { body: { ...(running && { running }) } })),
 

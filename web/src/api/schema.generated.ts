@@ -64,6 +64,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/project/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open File
+         * @description Open a project file by its path, or make a new one, instead of this one; all tabs are notified.
+         */
+        post: operations["open_file_api_project_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/project/open": {
         parameters: {
             query?: never;
@@ -2691,6 +2711,29 @@ export interface components {
              * @description Id of the thing in the level
              */
             thing: string;
+        };
+        /**
+         * FileRequest
+         * @description A project file by its path on the server's machine: one that is there, or a new one; and what becomes of what is
+         *     being worked on, likewise.
+         */
+        FileRequest: {
+            /**
+             * New
+             * @description Make it; a file that is there already is never touched
+             * @default false
+             */
+            new: boolean;
+            /**
+             * Path
+             * @description Whole path of the file
+             */
+            path: string;
+            /**
+             * Running
+             * @description What becomes of work under way: `wait` for it or `stop` it; null refuses while there is some
+             */
+            running?: ("wait" | "stop") | null;
         };
         /**
          * Finding
@@ -6025,6 +6068,39 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["DemoRequest"] | null;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_file_api_project_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileRequest"];
             };
         };
         responses: {

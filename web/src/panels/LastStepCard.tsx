@@ -127,7 +127,15 @@ export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
   const said = note || last.note;
   const leads = live && !whole ? leadsOf(tool, now) : [];
   return (
-    <Foot ref={foot} aria-label="Last step">
+    <Foot
+      ref={foot}
+      aria-label="Last step"
+      onKeyDown={(event) => {
+        if (event.key !== "Escape" || !whole) return;
+        event.stopPropagation();
+        openLastStep(false);
+      }}
+    >
       {whole && (
         <Whole>
           {live ? (

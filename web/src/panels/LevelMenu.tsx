@@ -10,6 +10,7 @@ import { restoreLevel } from "../state/levels";
 import { bringBack, openProject } from "../state/projects";
 import { Button, Floating } from "../ui/controls";
 import { type Asked, LevelDialog } from "./LevelDialog";
+import { ProjectFileDialog } from "./ProjectFileDialog";
 
 const Name = styled(Button)`
   font-weight: 640; font-size: 15px; min-width: 0;
@@ -37,6 +38,7 @@ export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
   const recent = useRecent();
   const backups = useBackups();
   const [asked, setAsked] = useState<Asked | null>(null);
+  const [file, setFile] = useState<"new" | "open" | null>(null);
   const all = levels.data ?? [];
   const there = all.filter((l) => !l.deleted);
   const gone = all.filter((l) => l.deleted);
@@ -45,6 +47,7 @@ export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
     const [verb, what = ""] = key.split(":", 2);
     if (verb === "open") onLevel(what);
     else if (verb === "back") void restoreLevel(what).then((l) => l && onLevel(l.id));
+    else if (verb === "file") setFile(what === "new" ? "new" : "open");
     else if (verb === "copy") window.location.assign(within("copy"));
     else if (verb === "project") void openProject((running) => api.openProject(key.slice(8), running));
     else if (verb === "backup") void bringBack(key.slice(7));
@@ -87,6 +90,8 @@ export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
                 <small>{project?.path}</small>
               </Header>
               <MenuItem id="copy">Save a copy</MenuItem>
+              <MenuItem id="file:new">New project …</MenuItem>
+              <MenuItem id="file:open">Open a project file …</MenuItem>
               {others.map((r) => (
                 <MenuItem key={r.path} id={`project:${r.path}`} textValue={`Open ${r.name}`}>
                   Open {r.name}
@@ -116,6 +121,7 @@ export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
           </Menu>
         </Wide>
       </MenuTrigger>
+      {file && project && <ProjectFileDialog kind={file} beside={project.path} onClose={() => setFile(null)} />}
       <LevelDialog asked={asked} levels={there} onClose={() => setAsked(null)} onLevel={onLevel} />
     </>
   );

@@ -34,15 +34,17 @@ export function goAlong(): void {
   location.reload();
 }
 
+const asMessage = (error: Problem): void => tell(error.message, "error");
+
 /** Open another project: the page begins anew with it. Where something is being worked on, it is asked what becomes of
- * that. False where nothing came of it. */
-export async function openProject(open: Open): Promise<boolean> {
+ * that. False where nothing came of it; why it was refused is told in a message, unless somebody else tells it. */
+export async function openProject(open: Open, refused: (error: Problem) => void = asMessage): Promise<boolean> {
   try {
     await open();
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
     if (error.code !== "work_running") {
-      tell(error.message, "error");
+      refused(error);
       return false;
     }
     const { running } = error.data;
