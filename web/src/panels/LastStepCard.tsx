@@ -6,7 +6,7 @@ import { errorsOf, type Field, fieldsOf, matters } from "../api/fields";
 import { useEarlier } from "../api/queries";
 import type { Params, ToolInfo } from "../api/types";
 import { useOpenPiece } from "../state/elements";
-import { openLastStep, useLastStep } from "../state/lastStep";
+import { openLastStep, showLastStep, useLastStep } from "../state/lastStep";
 import { useLevel } from "../state/level";
 import { useRunning } from "../state/running";
 import { adjustLast, previewStep } from "../state/steps";
@@ -90,14 +90,14 @@ export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
   // what is wrong is said where there is room for it
   const wrong = Object.keys(errors).length > 0;
   useEffect(() => {
-    if (wrong) openLastStep(true);
+    if (wrong) showLastStep();
   }, [wrong]);
   const heard = useRef(asked);
   useEffect(() => {
     if (heard.current === asked) return;
     const [first] = foot.current?.querySelectorAll("input") ?? [];
     if (first || whole) heard.current = asked;
-    else openLastStep(true);
+    else showLastStep();
     first?.focus();
   }, [asked, whole]);
   // what takes long shows what is wished until it has ended

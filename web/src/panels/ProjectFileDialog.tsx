@@ -7,7 +7,7 @@ import { Ask, Foot } from "../ui/Dialogs";
 import { Wrong } from "../ui/NumberField";
 
 const Field = styled.label`
-  display: grid; gap: 4px; color: var(--quiet); 
+  display: grid; gap: 4px; color: var(--quiet);
   & input { min-height: 28px; padding: 3px 8px; border: 1px solid var(--line); border-radius: 3px; background: var(--field); color: var(--ink); }
 `;
 

@@ -34,10 +34,10 @@ export function SelectionCard() {
     );
   }
   if (rows.length > 1) return <Several rows={rows} />;
-  // in Slim the ladder says what it is, and there is nothing more to set
+  // in Slim the ladder says what it is; what slimming has cost, and the way back to its dimensions, stand here
   const piece = first.kind === "piece" ? first : "piece" in first ? scene.pieces.get(first.piece) : undefined;
   const frozen = piece?.dimensions != null && piece.dimensions.mesh !== piece.mesh;
-  if (slimming && piece && !frozen) return null;
+  if (slimming && piece && !frozen && !piece.slim) return null;
   const One = cardOf(first);
   return <One row={first} />;
 }

@@ -105,9 +105,9 @@ function ToolList({ scope, groups, others }: ToolListProps) {
   const [verb, setVerb] = useState<string | null>(null);
   const lists = [...groups.map((g) => g.group.length), ...(others.length ? [others.length] : [])];
   const fits = useFits(card, HEAD + lists.reduce((sum, n) => sum + TITLE + ROW * Math.ceil(n / 2), 0));
-  const every = useMemo(() => groups.flatMap((g) => g.group), [groups]);
-  const above = useMemo(() => mostUsed(every, MOST), [every]);
+  const every = groups.flatMap((g) => g.group);
   const folded = !fits && every.length > MOST;
+  const above = folded ? mostUsed(every, MOST) : [];
   const below = groups.flatMap((g) => {
     const group = g.group.filter((t) => !above.includes(t));
     return group.length ? [{ ...g, group }] : [];

@@ -21,6 +21,10 @@ export const lastStepStore = createStore<LastStepState>(() => ({ open: kept(), a
 
 export const useLastStep = <T>(choose: (state: LastStepState) => T): T => useStore(lastStepStore, choose);
 
+/** Have it in sight for now, whatever is kept. */
+export const showLastStep = (): void => lastStepStore.setState({ open: true });
+
+/** Open or fold it, and keep that. */
 export function openLastStep(open: boolean): void {
   lastStepStore.setState({ open });
   try {

@@ -74,9 +74,7 @@ export function StandingCard({ row: thing }: { row: Placement | ArrayRow }) {
         )}
         {piece && <PieceFacts piece={piece} items={items} factors={size} all={costOf(scene, [thing])} />}
         <Within thing={thing} />
-        {piece && (!slimming || piece.dimensions?.mesh !== piece.mesh) && (
-          <Dimensions key={piece.id} piece={piece} row={thing.id} />
-        )}
+        {piece && <Dimensions key={piece.id} piece={piece} row={thing.id} />}
       </div>
     </Card>
   );
