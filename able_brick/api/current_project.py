@@ -117,11 +117,11 @@ class CurrentProject:
         found.leave()
         raise other_project(self.now, key)
 
-    def open(self, path: Path, running: Running | None = None) -> None:
+    def open(self, path: Path, running: Running | None = None, *, budget: int | None = None) -> None:
         """Open another project. What is being worked on in this one is waited for, for a while, or stopped.
 
-        Raises WorkRunningError where it is not said which, or where that takes longer; StorageError where the other
-        one cannot be read. Then all is as it was.
+        The first level of an empty project has the `budget`. Raises WorkRunningError where it is not said which, or
+        where that takes longer; StorageError where the other one cannot be read. Then all is as it was.
         """
         until = time.monotonic() + MOST_WAITING
         while True:
@@ -132,7 +132,7 @@ class CurrentProject:
                 busy = now.rest()
                 if not busy:
                     try:
-                        fresh = self._opened(path)
+                        fresh = self._opened(path, budget)
                     except BaseException:
                         now.go_on()
                         raise
@@ -157,7 +157,7 @@ class CurrentProject:
         self._closing[old.project.path] = thread
         thread.start()
 
-    def _opened(self, path: Path) -> Project:
+    def _opened(self, path: Path, budget: int | None) -> Project:
         closing = self._closing.get(path.resolve())
         if closing is not None:
             closing.join(_MOST_CLOSING)
@@ -166,7 +166,7 @@ class CurrentProject:
         fresh = Project(path)
         try:
             if not fresh.snapshot.levels and fresh.read_only is None:
-                fresh.create_level("First level")
+                fresh.create_level("First level", budget)
         except BaseException:
             fresh.close()
             raise

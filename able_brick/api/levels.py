@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from functools import lru_cache
-from typing import Annotated, Any
+from typing import Annotated, Any, Final
 
 from fastapi import APIRouter, Depends, Path, Request, WebSocket
 from fastapi.concurrency import run_in_threadpool
@@ -21,6 +21,9 @@ from able_brick.session.shipping import level_glb
 from able_brick.steps.checks import check_text
 from able_brick.steps.parse import parse_tool
 from able_brick.steps.registry import ToolInfo, describe
+
+#: The most triangles that a level can be given.
+MOST_BUDGET: Final = 2_000_000_000
 
 router = APIRouter(prefix=PREFIX)
 general = APIRouter(prefix="/api")
@@ -50,6 +53,12 @@ class NewLevel(BaseModel):
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"name": "Merrow Lock"}]})
 
     name: str = Field(min_length=1, max_length=80, description="A word or more; no control characters")
+
+
+class FreshLevel(NewLevel):
+    """A level that is made, with nothing in it."""
+
+    budget: int | None = Field(None, ge=1, le=MOST_BUDGET, description="Triangles that it may have")
 
 
 class StepRequest(BaseModel):
@@ -126,9 +135,9 @@ def list_levels(project: TheProject) -> list[LevelSummary]:
 
 
 @router.post("/levels", status_code=201)
-def create_level(project: TheProject, new: NewLevel) -> LevelSummary:
+def create_level(project: TheProject, new: FreshLevel) -> LevelSummary:
     """A new, empty level."""
-    row = project.create_level(check_text(new.name.strip(), "name", most=80))
+    row = project.create_level(check_text(new.name.strip(), "name", most=80), new.budget)
     return LevelSummary(id=row.id, name=row.name, revision=0, items=0)
 
 

@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Final
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, File, Form, Request, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.background import BackgroundTask
 
 from able_brick.api.current_project import CurrentProject, Running
+from able_brick.api.levels import MOST_BUDGET
 from able_brick.api.places import project_path
 from able_brick.api.within import PREFIX, TheProject
-from able_brick.core.errors import UnknownIdError
+from able_brick.core.errors import InputError, StorageError, UnknownIdError
+from able_brick.store.making import put_copy, remove_all
 from able_brick.store.recent import recent
 from able_brick.store.scratch import Scratch
+
+#: How every project file begins, as its format says.
+HEADER: Final = b"SQLite format 3\0"
 
 router = APIRouter(prefix="/api/project")
 of_project = APIRouter(prefix=PREFIX)
@@ -70,6 +75,7 @@ class FileRequest(BaseModel):
 
     path: str = Field(min_length=1, max_length=4096, description="Whole path of the file")
     new: bool = Field(False, description="Make it; a file that is there already is never touched")
+    budget: int | None = Field(None, ge=1, le=MOST_BUDGET, description="Triangles that the level of a new one may have")
     running: Running | None = None
 
 
@@ -118,7 +124,36 @@ def open_other(it: TheCurrent, wish: OpenRequest) -> ProjectView:
 @router.post("/file")
 def open_file(it: TheCurrent, wish: FileRequest) -> ProjectView:
     """Open a project file by its path, or make a new one, instead of this one; all tabs are notified."""
-    it.open(project_path(wish.path, new=wish.new), wish.running)
+    it.open(project_path(wish.path, new=wish.new), wish.running, budget=wish.budget)
+    return _view(it)
+
+
+@router.post("/upload")
+def open_copy(
+    it: TheCurrent,
+    file: Annotated[UploadFile, File(description="A project file, closed before it was sent")],
+    path: Annotated[str, Form(min_length=1, max_length=4096, description="Whole path that its copy is to have")],
+    running: Annotated[Running | None, Form(description="What becomes of what is being worked on")] = None,
+) -> ProjectView:
+    """Keep a project file that comes with the request under a new path, and open it instead of this one; all tabs are
+    notified. Where it cannot be opened, nothing of it is kept."""
+    to = project_path(path, new=True)
+    if file.file.read(len(HEADER)) != HEADER:
+        raise InputError(f"{(file.filename or 'The file')[:80]} is no project file; nothing was kept of it.")
+    file.file.seek(0)
+    try:
+        put_copy(file.file, to)
+    except FileExistsError as error:
+        raise InputError(f"{to.name} is there already; choose another name.", field="path") from error
+    except OSError as error:
+        raise StorageError(
+            f"{to.name} cannot be written to {to.parent} ({error.strerror}); nothing was kept."
+        ) from error
+    try:
+        it.open(to, running)
+    except BaseException:
+        remove_all(to)
+        raise
     return _view(it)
 
 

@@ -121,12 +121,14 @@ class Project:
 
     # -- levels -
 
-    def create_level(self, name: str) -> LevelRow:
-        """A new empty level."""
+    def create_level(self, name: str, budget: int | None = None) -> LevelRow:
+        """A new empty level, which may have `budget` triangles where that is given."""
         with self._ledger.guard:
             counters_now = self.snapshot.counters
             counters = {**counters_now, "level": counters_now.get("level", 0) + 1}
             row = LevelRow(id=f"level-{counters['level']}", name=name)
+            if budget is not None:
+                row = row.changed(budget=budget)
             check_row(None, row)
             edits = (Edit(None, row),)
             return self._add_level(row, edits, counters)

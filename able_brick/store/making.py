@@ -6,12 +6,13 @@ import fcntl
 import glob
 import os
 import secrets
+import shutil
 import sqlite3
 import time
 from collections.abc import Callable
 from contextlib import closing, suppress
 from pathlib import Path
-from typing import Final
+from typing import BinaryIO, Final
 
 from able_brick.store import wal_recovery
 
@@ -38,9 +39,27 @@ def made_beside(path: Path, stem: str, make: Callable[[Path], None]) -> list[str
     finally:
         fcntl.flock(mine, fcntl.LOCK_UN)  # explicitly: a child between fork and exec may share the descriptor
         os.close(mine)
-        _remove_all(half)
+        remove_all(half)
     sync_folder(path.parent)
     return notes
+
+
+def put_copy(source: BinaryIO, path: Path) -> None:
+    """Copy what is read into a new file, which has its name only once it is whole and on the disk.
+
+    FileExistsError where something has that name; OSError where it cannot be written. Then nothing of it is left.
+    """
+    half = path.with_name(f".{path.name[:80]}-{secrets.token_hex(4)}")
+    try:
+        with half.open("xb") as out:
+            shutil.copyfileobj(source, out, 1 << 20)
+            out.flush()
+            os.fsync(out.fileno())
+        if not _put_there(half, path):
+            raise FileExistsError(path)
+    finally:
+        half.unlink(missing_ok=True)
+    sync_folder(path.parent)
 
 
 def _put_there(half: Path, path: Path) -> bool:
@@ -56,7 +75,8 @@ def _put_there(half: Path, path: Path) -> bool:
     return True
 
 
-def _remove_all(half: Path) -> None:
+def remove_all(half: Path) -> None:
+    """Remove a database with what lies beside it."""
     for left in (half, wal_recovery.log_of(half), half.with_name(f"{half.name}-shm")):
         left.unlink(missing_ok=True)
 
@@ -65,7 +85,7 @@ def _remove_abandoned(half: Path) -> None:
     """Remove a file whose making was cut off: it has not been touched for a while."""
     with suppress(OSError):
         if time.time() - half.stat().st_mtime > _YOUNG:
-            _remove_all(half)
+            remove_all(half)
 
 
 def copy_database(path: Path, to: Path) -> None:

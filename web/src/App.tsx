@@ -4,13 +4,14 @@ import { Problem } from "./api/client";
 import { firstLevel, rememberLevel } from "./api/early";
 import { askLevels, useLevels, useRules, useShapes, useTools } from "./api/queries";
 import { draws } from "./hand/modes/draw";
-import { bindKeys } from "./keys";
+import { bindKeys, PAGE_KEYS } from "./keys";
 import { BudgetStrip } from "./panels/BudgetStrip";
 import { DrawCard } from "./panels/DrawCard";
 import { Edge, useFolded } from "./panels/Edge";
 import { EmptyStart } from "./panels/EmptyStart";
 import { EyeBar } from "./panels/EyeBar";
 import { HandleBar } from "./panels/HandleBar";
+import { KeySheet } from "./panels/KeySheet";
 import { LastStepCard } from "./panels/LastStepCard";
 import { LevelList } from "./panels/LevelList";
 import { MeasureCard } from "./panels/MeasureCard";
@@ -19,7 +20,7 @@ import { ProjectDialogs } from "./panels/ProjectDialogs";
 import { ProjectNotice } from "./panels/ProjectNotice";
 import { SelectionCard } from "./panels/SelectionCard";
 import { ElementBar, OpenBar } from "./panels/ShapeBars";
-import { FindTool, KeySheet } from "./panels/Sheets";
+import { FindTool } from "./panels/Sheets";
 import { Shelf } from "./panels/Shelf";
 import { ToolsCard } from "./panels/ToolsCard";
 import { TopLine } from "./panels/TopLine";
@@ -34,6 +35,7 @@ import { bringIn, models } from "./state/imports";
 import { levelStore, useLevel } from "./state/level";
 import { listen } from "./state/live";
 import { tell } from "./state/messages";
+import { dropProject, isProjectFile } from "./state/projects";
 import { useRunning } from "./state/running";
 import { seen, useSeen } from "./state/seen";
 import { select, useSelection } from "./state/selection";
@@ -69,6 +71,7 @@ const Title = styled.h1`
 `;
 
 const ImportSheet = lazy(() => import("./panels/ImportSheet").then((m) => ({ default: m.ImportSheet })));
+const SettingsSheet = lazy(() => import("./panels/SettingsSheet").then((m) => ({ default: m.SettingsSheet })));
 const Tour = lazy(() => import("./panels/Tour").then((m) => ({ default: m.Tour })));
 
 /** Files may be dropped anywhere on the page. */
@@ -81,6 +84,11 @@ function takeDrops(): () => void {
     if (!holds(event)) return;
     event.preventDefault();
     const files = [...(event.dataTransfer?.files ?? [])];
+    const [first] = files;
+    if (first && isProjectFile(first)) {
+      dropProject(first);
+      return;
+    }
     // on the card, or many models at once: that can only be meant for slimming
     const onCard = event.target instanceof Element && event.target.closest("[data-drop='slim']") !== null;
     if (onCard || (viewStore.getState().stage === "slim" && models(files).length > 1)) {
@@ -106,7 +114,7 @@ export function App() {
     if (body) setView({ body });
   }, [body]);
   const [levelId, setLevelId] = useState(levelStore.getState().levelId);
-  const [sheet, setSheet] = useState<"find" | "keys" | null>(null);
+  const [sheet, setSheet] = useState<"find" | "keys" | "settings" | null>(null);
   const [tour, setTour] = useState(false);
   const drawing = draws.use() !== null;
   // in Slim and Shape the stage comes before where things stand
@@ -147,7 +155,11 @@ export function App() {
   }, [there]);
   return (
     <Sheet>
-      <TopLine onLevel={setLevelId} onFind={tools && (() => setSheet("find"))} />
+      <TopLine
+        onLevel={setLevelId}
+        onSettings={() => setSheet("settings")}
+        onFind={tools && (() => setSheet("find"))}
+      />
       <Left hidden={noLeft} aria-label="Lists">
         {there && !noLeft && (
           <>
@@ -235,9 +247,13 @@ export function App() {
           </Boundary>
           <ProjectDialogs />
           <FindTool open={sheet === "find"} onClose={() => setSheet(null)} tools={every} />
+          <Suspense>
+            {sheet === "settings" && <SettingsSheet onClose={() => setSheet(null)} onKeys={() => setSheet("keys")} />}
+          </Suspense>
           <KeySheet
             open={sheet === "keys"}
             tools={every}
+            page={PAGE_KEYS}
             onClose={() => setSheet(null)}
             onTour={() => {
               setSheet(null);

@@ -17,6 +17,8 @@ import { here } from "./state/tree";
 import { type Stage, setView, type ViewMode, viewStore } from "./state/view";
 import { remember, remembered } from "./tools/lastUsed";
 import { pressKey, selectedRows } from "./tools/registry";
+import { toolKey } from "./tools/toolKeys";
+import { type KeyEntry, keyMapStore, keyOf, pressedKey } from "./ui/keyMap";
 import { endTransition, look, lookBy } from "./viewport/looking";
 
 const VIEWS: ViewMode[] = ["free", "plan", "front", "side", "eye"];
@@ -50,52 +52,75 @@ function duplicateIndependent(): void {
   openCard("duplicate");
 }
 
-/** Keys whose name is not what they say. */
-const NAMED: Record<string, string> = { Del: "delete" };
-
 interface Sheets {
   find: () => void;
   keys: () => void;
 }
 
+interface PageKey extends KeyEntry {
+  act: (sheets: Sheets) => void;
+}
+
+const everywhere = (ours: string, does: string, act: PageKey["act"]): PageKey => ({
+  scope: "everywhere",
+  ours,
+  does,
+  act,
+});
+const stepNow = () => levelStore.getState().scene.level?.step ?? 0.5;
+
+/** What keys do that belong to no tool. */
+export const PAGE_KEYS: readonly PageKey[] = [
+  everywhere("Ctrl+K", "find a tool", (sheets) => sheets.find()),
+  everywhere("Ctrl+Z", "undo", () => void undo()),
+  everywhere("Ctrl+Shift+Z", "redo", () => void redo()),
+  everywhere("Ctrl+Shift+D", "duplicate with pieces of their own", duplicateIndependent),
+  everywhere("Ctrl+A", "select all", () => (openPiece() ? void takeInMore("all") : select(here()))),
+  everywhere("Ctrl+I", "invert the selection", () => (openPiece() ? void takeInMore("invert") : invertSelection())),
+  everywhere("N", "draw the last shape again", drawAgain),
+  everywhere("H", "hide the selection", hideSelection),
+  everywhere("Shift+H", "show all", showAll),
+  everywhere("I", "isolate the selection, on and off", toggleIsolated),
+  everywhere("J", "glass, on and off", toggleGlass),
+  everywhere("L", "look at the selection", () => look(false)),
+  everywhere("Shift+L", "look at all", () => look(true)),
+  everywhere("-", "halve the step", () => changeStep(0.5, stepNow())),
+  everywhere("=", "double the step", () => changeStep(2, stepNow())),
+  everywhere(",", "the first setting of the last step", askLastStep),
+  everywhere(".", "the last step with the next seed", nextSeed),
+];
+
+/** What every key does now. */
+function tableOf(tools: readonly ToolInfo[], sheets: Sheets): Map<string, () => void> {
+  const table = new Map<string, () => void>();
+  for (const key of new Set(tools.flatMap((t) => toolKey(t) ?? []))) {
+    const same = tools.filter((t) => toolKey(t) === key);
+    table.set(key, () => pressKey(same, (tool, why) => tell(`${tool.title}: ${why}`)));
+  }
+  for (const entry of PAGE_KEYS) {
+    const key = keyOf(entry.ours);
+    if (key) table.set(key, () => entry.act(sheets));
+  }
+  return table;
+}
+
 /** Bind the keys to the page; returns how to unbind them. */
 export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void {
-  const plain: Record<string, () => void> = {
-    enter: enterGroup,
-    n: drawAgain,
-    h: hideSelection,
-    i: toggleIsolated,
-    j: toggleGlass,
-    l: () => look(false),
-    "-": () => changeStep(0.5, levelStore.getState().scene.level?.step ?? 0.5),
-    "=": () => changeStep(2, levelStore.getState().scene.level?.step ?? 0.5),
-    "?": sheets.keys,
-    escape: stepBack,
-    ".": nextSeed,
-    ",": askLastStep,
-  };
-  const shifted: Record<string, () => void> = { l: () => look(true), h: showAll };
-  const control: Record<string, () => void> = {
-    k: sheets.find,
-    z: () => void undo(),
-    a: () => (openPiece() ? void takeInMore("all") : select(here())),
-    i: () => (openPiece() ? void takeInMore("invert") : invertSelection()),
-  };
-  const both: Record<string, () => void> = { z: () => void redo(), d: duplicateIndependent };
-  const tables: Record<string, Record<string, () => void>> = { Ctrl: control, Shift: shifted };
-  for (const key of new Set(tools.flatMap((t) => t.key ?? []))) {
-    const same = tools.filter((t) => t.key === key);
-    const [letter = "", table = ""] = key.split("+").reverse();
-    (tables[table] ?? plain)[NAMED[letter] ?? letter.toLowerCase()] = () =>
-      pressKey(same, (tool, why) => tell(`${tool.title}: ${why}`));
-  }
+  let table = tableOf(tools, sheets);
+  const stop = keyMapStore.subscribe(() => {
+    table = tableOf(tools, sheets);
+  });
+  const fixed: Record<string, () => void> = { Enter: enterGroup, "?": sheets.keys, Escape: stepBack };
   const down = (event: KeyboardEvent) => {
     const target = event.target as HTMLElement;
+    // a key that is to be put on something else
+    if (target.closest("[data-waits=true]")) return;
     const writing = target.matches("input, textarea") || target.closest("[role=dialog], [role=alertdialog]") !== null;
     const key = event.key.toLowerCase();
+    const pressed = pressedKey(event);
     if ((event.ctrlKey || event.metaKey) && !event.altKey) {
-      if (writing && key !== "k") return;
-      const action = event.shiftKey ? both[key] : control[key];
+      if (writing && pressed !== keyOf("Ctrl+K")) return;
+      const action = table.get(pressed ?? "");
       if (!action) return;
       event.preventDefault();
       action();
@@ -125,12 +150,18 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
     // on a button or in a list Enter is theirs
     if (key === "enter" && !target.matches("body, [role=application]")) return;
     const mode = event.shiftKey && event.code.startsWith("Digit") ? VIEWS[Number(event.code.slice(5)) - 1] : undefined;
-    const action = mode ? () => lookBy(mode) : event.shiftKey ? (shifted[key] ?? plain[key]) : plain[key];
+    // where nothing is on a letter with Shift, it does what the letter does
+    const action = mode
+      ? () => lookBy(mode)
+      : (fixed[event.key] ?? table.get(pressed ?? "") ?? table.get(pressed?.replace("Shift+", "") ?? ""));
     if (!action) return;
     event.preventDefault();
     event.stopPropagation();
     action();
   };
   window.addEventListener("keydown", down, true);
-  return () => window.removeEventListener("keydown", down, true);
+  return () => {
+    stop();
+    window.removeEventListener("keydown", down, true);
+  };
 }

@@ -2,6 +2,7 @@ import { askEarly } from "./api/early";
 import "./theme/sheet.css";
 import { makeReady } from "./scene/canvas/canvas";
 import { applyLayout } from "./theme/layout";
+import { applySettings } from "./theme/settings";
 
 /** Said where nothing else can be: without a drawing context there is no page. */
 function cannotStart(): void {
@@ -15,6 +16,7 @@ function cannotStart(): void {
 }
 
 // the level is drawn first, and the page built round it then
+applySettings();
 applyLayout();
 void askEarly();
 const first = import("./scene/pieces/firstPicture");

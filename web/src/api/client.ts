@@ -146,8 +146,22 @@ export const api = {
   recent: () => answered<RecentProject[]>(client.GET("/api/project/recent")),
   openProject: (path: string, running?: Running) =>
     changed<ProjectView>(client.POST("/api/project/open", { body: { path, ...(running && { running }) } })),
-  openFile: (path: string, fresh: boolean, running?: Running) =>
-    changed<ProjectView>(client.POST("/api/project/file", { body: { path, new: fresh, ...(running && { running }) } })),
+  openFile: (path: string, running?: Running) =>
+    changed<ProjectView>(client.POST("/api/project/file", { body: { path, new: false, ...(running && { running }) } })),
+  newFile: (path: string, budget: number | null, running?: Running) =>
+    changed<ProjectView>(
+      client.POST("/api/project/file", { body: { path, new: true, budget, ...(running && { running }) } }),
+    ),
+  /** Keep a project file of this person's under a path of the server, and open it. */
+  openCopy: (file: File, path: string, running?: Running) => {
+    const form = new FormData();
+    form.append("file", file);
+    form.append("path", path);
+    if (running) form.append("running", running);
+    return changed<ProjectView>(
+      client.POST("/api/project/upload", { body: { file: "", path }, bodySerializer: () => form }),
+    );
+  },
   openDemo: (running?: Running) =>
     changed<ProjectView>(client.POST("/api/project/demo", { body: { ...(running && { running }) } })),
 
@@ -160,8 +174,8 @@ export const api = {
   levels: () => answered<LevelSummary[]>(client.GET("/api/projects/{project}/levels", inside)),
   level: (id: string) =>
     delta<LevelView>(client.GET("/api/projects/{project}/levels/{level}", { params: at(id), ...LARGE }), "offline"),
-  createLevel: (name: string) =>
-    changed<LevelSummary>(client.POST("/api/projects/{project}/levels", { ...inside, body: { name } })),
+  createLevel: (name: string, budget: number | null) =>
+    changed<LevelSummary>(client.POST("/api/projects/{project}/levels", { ...inside, body: { name, budget } })),
   duplicateLevel: (id: string, name: string) =>
     changed<LevelSummary>(
       client.POST("/api/projects/{project}/levels/{level}/duplicate", { params: at(id), body: { name } }),

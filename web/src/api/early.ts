@@ -3,6 +3,7 @@
  * will be opened, and its meshes. Whoever needs one of them takes its answer from here.
  */
 
+import { keep, kept } from "../theme/kept";
 import { ACCEPT, COLUMNS, readHead } from "./columns";
 import { here, within } from "./here";
 
@@ -32,29 +33,15 @@ function ask(path: string, headers: HeadersInit = {}): Promise<Response> {
 }
 
 /** The name of the level that this browser had open last, kept for the next time. */
-const LAST = "able-brick level";
+const LAST = "level";
 
 /** The level that is opened first: the one that was open last, or else the first one. */
 export function firstLevel<T extends { id: string; deleted?: boolean }>(levels: readonly T[]): T | undefined {
   const there = levels.filter((level) => !level.deleted);
-  return there.find((level) => level.id === remembered()) ?? there[0];
+  return there.find((level) => level.id === kept(LAST)) ?? there[0];
 }
 
-function remembered(): string | null {
-  try {
-    return localStorage.getItem(LAST);
-  } catch {
-    return null;
-  }
-}
-
-export function rememberLevel(id: string): void {
-  try {
-    localStorage.setItem(LAST, id);
-  } catch {
-    // a browser that keeps nothing begins with the first level
-  }
-}
+export const rememberLevel = (id: string): void => void keep(LAST, id);
 
 /** Ask for it. What fails is left to whoever asks again. */
 export async function askEarly(): Promise<void> {

@@ -64,7 +64,7 @@ export function openingIn(data: unknown): Opening | null {
  * sent twice, nor over every connection. */
 async function addressing(request: Request): Promise<() => Promise<Request>> {
   const { method, headers, signal, url } = request;
-  const body = method === "GET" || method === "HEAD" ? null : await request.text();
+  const body = method === "GET" || method === "HEAD" ? null : await request.blob();
   return async () => {
     const inside = url.includes(`${PROJECTS}${HERE}/`);
     const whole = inside ? url.replace(`${PROJECTS}${HERE}/`, `${PROJECTS}${(await here()).key}/`) : url;

@@ -124,6 +124,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/project/upload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Copy
+         * @description Keep a project file that comes with the request under a new path, and open it instead of this one; all tabs are
+         *     notified. Where it cannot be opened, nothing of it is kept.
+         */
+        post: operations["open_copy_api_project_upload_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project}/backups": {
         parameters: {
             query?: never;
@@ -1610,6 +1631,24 @@ export interface components {
              */
             weld: boolean;
         };
+        /** Body_open_copy_api_project_upload_post */
+        Body_open_copy_api_project_upload_post: {
+            /**
+             * File
+             * @description A project file, closed before it was sent
+             */
+            file: string;
+            /**
+             * Path
+             * @description Whole path that its copy is to have
+             */
+            path: string;
+            /**
+             * Running
+             * @description What becomes of what is being worked on
+             */
+            running?: ("wait" | "stop") | null;
+        };
         /** Body_start_files_api_projects__project__batches_files_post */
         Body_start_files_api_projects__project__batches_files_post: {
             /**
@@ -2719,6 +2758,11 @@ export interface components {
          */
         FileRequest: {
             /**
+             * Budget
+             * @description Triangles that the level of a new one may have
+             */
+            budget?: number | null;
+            /**
              * New
              * @description Make it; a file that is there already is never touched
              * @default false
@@ -2861,6 +2905,25 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * FreshLevel
+         * @description A level that is made, with nothing in it.
+         * @example {
+         *       "name": "Merrow Lock"
+         *     }
+         */
+        FreshLevel: {
+            /**
+             * Budget
+             * @description Triangles that it may have
+             */
+            budget?: number | null;
+            /**
+             * Name
+             * @description A word or more; no control characters
+             */
+            name: string;
         };
         /**
          * Ground
@@ -6186,6 +6249,39 @@ export interface operations {
             };
         };
     };
+    open_copy_api_project_upload_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_open_copy_api_project_upload_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description What was wrong and what to do; nothing changed */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     every_api_projects__project__backups_get: {
         parameters: {
             query?: never;
@@ -6752,7 +6848,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewLevel"];
+                "application/json": components["schemas"]["FreshLevel"];
             };
         };
         responses: {

@@ -1,7 +1,10 @@
 import { runningStore, setTyped } from "../state/running";
+import { settingsStore } from "../theme/settings";
 import { lookPress } from "./look/lookPress";
 import type { Mode, Press, Spot } from "./modes/mode";
 import { modeOf } from "./modes/modes";
+
+const [MIDDLE, RIGHT] = [1, 2];
 
 /** What is pressed now. */
 let pressed: Press | null = null;
@@ -20,8 +23,9 @@ const spotOf = (x: number, y: number, event: PointerEvent): Spot => ({
 export function pointerDown(x: number, y: number, event: PointerEvent): boolean {
   if (pressed) return false;
   const spot = spotOf(x, y, event);
-  if (event.button === 2) pressed = lookPress(event.shiftKey ? "shift" : "turn", spot);
-  else if (event.button === 1) pressed = lookPress("shift", spot);
+  const turns = settingsStore.getState().turnButton === "right" ? RIGHT : MIDDLE;
+  if (event.button === RIGHT || event.button === MIDDLE)
+    pressed = lookPress(event.button !== turns || event.shiftKey ? "shift" : "turn", spot);
   else if (event.button === 0) pressed = modeNow()?.press(spot) ?? null;
   return pressed !== null;
 }

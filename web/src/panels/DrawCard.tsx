@@ -7,7 +7,7 @@ import { useKit } from "../state/kit";
 import { run, useRunning } from "../state/running";
 import { previewStep } from "../state/steps";
 import { ShapeFields } from "../tools/ShapeFields";
-import { Button, Key, Picker, Tipped } from "../ui/controls";
+import { Button, KeyFor, Picker, Tipped } from "../ui/controls";
 import { iconOf } from "../ui/icons";
 import { Labelled } from "../ui/Labelled";
 import { Card, Quiet } from "./parts";
@@ -16,7 +16,7 @@ const Board = styled.div`
   && { display: grid; grid-template-columns: repeat(4, minmax(0, 1fr)); gap: 4px; padding: 8px; }
 `;
 const ShapeButton = styled(Button)`
-  flex-direction: column; gap: 2px; padding: 6px 2px 4px; min-height: 48px; font-size: 11px; line-height: 13px;
+  flex-direction: column; gap: 2px; padding: 6px 2px 4px; min-height: 3rem; font-size: 0.6875rem; line-height: 0.8125rem;
   border-color: transparent; background: none; white-space: normal; text-align: center;
   &[data-last="true"] { border-color: var(--line); }
 `;
@@ -33,7 +33,7 @@ export function ShapeBoard() {
       <header>
         <h2>Draw a piece</h2>
         <span>
-          last again <Key>N</Key>
+          last again <KeyFor ours="N" />
         </span>
       </header>
       <Board>

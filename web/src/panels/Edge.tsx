@@ -2,6 +2,7 @@ import { PanelLeft, PanelRight } from "lucide-react";
 import { type KeyboardEvent, type PointerEvent, useSyncExternalStore } from "react";
 import styled from "styled-components";
 import { fold, isFolded, LIMITS, layout, onLayout, type Side, widen } from "../theme/layout";
+import { textFactor } from "../theme/settings";
 import { Button, Tipped } from "../ui/controls";
 
 const Line = styled.div`
@@ -11,7 +12,7 @@ const Line = styled.div`
   &:hover, &:focus-visible { background: color-mix(in srgb, var(--petrol) 30%, transparent); outline: none; }
 `;
 const Fold = styled(Button)`
-  && { min-height: 24px; padding: 2px 6px; }
+  && { min-height: 1.5rem; padding: 2px 6px; }
   &[data-on="true"] { background: var(--sheet); }
 `;
 
@@ -28,7 +29,7 @@ export function Edge({ side }: { side: Side }) {
   const toward = side === "left" ? 1 : -1;
   const move = (event: PointerEvent<HTMLDivElement>) => {
     if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
-    widen(side, side === "left" ? event.clientX : window.innerWidth - event.clientX);
+    widen(side, (side === "left" ? event.clientX : window.innerWidth - event.clientX) / textFactor());
   };
   const key = (event: KeyboardEvent) => {
     const way = event.key === "ArrowRight" ? 1 : event.key === "ArrowLeft" ? -1 : 0;

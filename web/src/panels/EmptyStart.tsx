@@ -13,13 +13,13 @@ import { ModelFile } from "./ModelFile";
 const Card = styled.section`
   position: absolute; z-index: 4; top: 50%; left: 50%; transform: translate(-50%, -50%); width: min(520px, 86%); padding: 18px 20px;
   background: var(--panel); border: 1px solid var(--line); border-radius: 4px; box-shadow: var(--float); display: grid; gap: 12px;
-  & h2 { font-weight: 640; font-size: 15px; }
+  & h2 { font-weight: 640; font-size: 0.9375rem; }
   & > div { display: grid; grid-template-columns: repeat(3, minmax(0, 1fr)); gap: 10px; }
 `;
 const Way = styled(Button)`
-  && { flex-direction: column; align-items: flex-start; gap: 6px; padding: 12px; white-space: normal; text-align: left; min-height: 108px; justify-content: flex-start; }
+  && { flex-direction: column; align-items: flex-start; gap: 6px; padding: 12px; white-space: normal; text-align: left; min-height: 6.75rem; justify-content: flex-start; }
   & strong { font-weight: 620; }
-  & small { color: var(--quiet); font-size: 12px; line-height: 16px; }
+  & small { color: var(--quiet); font-size: 0.75rem; line-height: 1rem; }
 `;
 
 /** Three ways to begin, in a project with nothing in it. */

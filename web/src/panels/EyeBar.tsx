@@ -8,8 +8,8 @@ const Bar = styled.div`
   position: absolute; z-index: 4; top: 8px; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 12px;
   padding: 5px 10px; border: 1px solid var(--line); border-radius: 4px; background: var(--panel); white-space: nowrap;
   & > span { color: var(--quiet); }
-  & > div { width: 118px; }
-  & > div > div { grid-template-columns: 44px minmax(0, 1fr); }
+  & > div { width: 7.375rem; }
+  & > div > div { grid-template-columns: 2.75rem minmax(0, 1fr); }
 `;
 
 /** Walking as a player: what the keys do, and how large the player is. */

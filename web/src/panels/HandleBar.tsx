@@ -6,18 +6,18 @@ import { type HandleAxes, type HandlePivot, held, setHandles, useHandles } from 
 import { levelStore, useLevel } from "../state/level";
 import { selectionStore, useSelection } from "../state/selection";
 import { useView } from "../state/view";
-import { Button, Key, Picker } from "../ui/controls";
+import { Button, KeyFor, Picker } from "../ui/controls";
 import { VectorField } from "../ui/fields";
 
 const Bar = styled.div`
   position: absolute; z-index: 4; bottom: 10px; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 10px;
   padding: 4px 8px; border: 1px solid var(--line); border-radius: 4px; background: var(--panel); white-space: nowrap;
   & > label, & > div { display: flex; align-items: center; gap: 6px; color: var(--quiet); }
-  & button { min-height: 24px; }
+  & button { min-height: 1.5rem; }
   & button[data-on="true"] { background: var(--dark); color: var(--on-dark); }
 `;
-const Wide = styled.div`width: 118px;`;
-const At = styled.div`width: 210px;`;
+const Wide = styled.div`width: 7.375rem;`;
+const At = styled.div`width: 13.125rem;`;
 
 const AXES = [
   { value: "world", label: "World" },
@@ -105,14 +105,14 @@ export function HandleBar() {
       </div>
       {hold.pivot === "typed" && (
         <At>
-          <VectorField label="" value={hold.point} step={0.5} onCommit={(point) => setHandles({ point })} />
+          <VectorField label="" unit="m" value={hold.point} step={0.5} onCommit={(point) => setHandles({ point })} />
         </At>
       )}
       {hold.pivot !== "middle" && (
         <Button onPress={() => setHandles({ pivot: "middle", feature: null })}>Back to the middle</Button>
       )}
       <Button aria-pressed={hold.sizing} data-on={hold.sizing} onPress={() => setHandles({ sizing: !hold.sizing })}>
-        Size <Key>Z</Key>
+        Size <KeyFor ours="Z" />
       </Button>
     </Bar>
   );

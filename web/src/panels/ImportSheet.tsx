@@ -14,9 +14,9 @@ const Veil = styled(ModalOverlay)`
   position: fixed; inset: 0; background: rgb(34 48 58 / 0.25); display: grid; place-items: center; z-index: 20;
 `;
 const Sheet = styled(Modal)`
-  background: var(--panel); border: 1px solid var(--line); border-radius: 4px; box-shadow: var(--float); width: 760px; max-width: 94vw;
+  background: var(--panel); border: 1px solid var(--line); border-radius: 4px; box-shadow: var(--float); width: 47.5rem; max-width: 94vw;
   & [role="dialog"] { outline: none; max-height: 86vh; display: flex; flex-direction: column; }
-  & h2 { padding: 12px 16px; font-weight: 640; font-size: 15px; border-bottom: 1px solid var(--line); overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  & h2 { padding: 12px 16px; font-weight: 640; font-size: 0.9375rem; border-bottom: 1px solid var(--line); overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 `;
 const Columns = styled.div`
   display: grid; grid-template-columns: minmax(0, 1.15fr) minmax(0, 1fr); gap: 16px; padding: 12px 16px; overflow: auto;
@@ -34,7 +34,7 @@ const Notes = styled.ul`
   & svg { width: 14px; height: 14px; margin-top: 2px; }
 `;
 const Table = styled.table`
-  width: 100%; border-collapse: collapse; margin-top: 8px; font-size: 12px; line-height: 16px;
+  width: 100%; border-collapse: collapse; margin-top: 8px; font-size: 0.75rem; line-height: 1rem;
   & th { text-align: left; font-weight: 400; color: var(--quiet); } & td, & th { padding: 1px 0; }
   & td:nth-child(n + 2), & th:nth-child(n + 2) { text-align: right; padding-left: 8px; white-space: nowrap; }
   & td:first-child { max-width: 140px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }

@@ -26,17 +26,17 @@ const Whole = styled.div`
   background: var(--panel); border-top: 1px solid var(--line-strong); box-shadow: var(--float);
 `;
 const Line = styled.div`
-  display: flex; align-items: center; gap: 8px; min-height: 46px; padding: 3px 6px 4px 12px;
+  display: flex; align-items: center; gap: 8px; min-height: 2.875rem; padding: 3px 6px 4px 12px;
   & > h2 { font-weight: 640; flex: none; max-width: 55%; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-  & > button { flex: none; padding: 3px 5px; min-height: 26px; }
+  & > button { flex: none; padding: 3px 5px; min-height: 1.625rem; }
 `;
 /** Those for which there is no room wrap out of sight. */
 const Leads = styled.div`
-  flex: 1 1 0; display: flex; flex-wrap: wrap; justify-content: flex-end; gap: 6px; height: 38px; overflow: hidden;
-  & > * { width: 68px; min-height: 0; }
+  flex: 1 1 0; display: flex; flex-wrap: wrap; justify-content: flex-end; gap: 6px; height: 2.375rem; overflow: hidden;
+  & > * { width: 4.25rem; min-height: 0; }
 `;
 const Note = styled(Quiet)`
-  flex: 1; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-size: 12.5px;
+  flex: 1; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-size: 0.7812rem;
   &[data-aside="true"] { position: absolute; width: 1px; height: 1px; clip-path: inset(50%); }
 `;
 const List = styled.ol`margin: 0; padding-left: 20px; max-height: 160px; overflow: auto; color: var(--quiet);`;

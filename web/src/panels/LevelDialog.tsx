@@ -19,7 +19,7 @@ const TITLES: Record<Exclude<Asked, "delete">, { title: string; verb: string }> 
 };
 const Field = styled.label`
   display: grid; gap: 4px; color: var(--quiet);
-  & input { min-height: 28px; padding: 3px 8px; border: 1px solid var(--line); border-radius: 3px; background: var(--field); color: var(--ink); }
+  & input { min-height: 1.75rem; padding: 3px 8px; border: 1px solid var(--line); border-radius: 3px; background: var(--field); color: var(--ink); }
 `;
 
 interface LevelDialogProps {

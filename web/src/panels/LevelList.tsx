@@ -23,7 +23,9 @@ import { openGroup, select, useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { isHidden, isLocked } from "../state/tree";
 import { useView } from "../state/view";
+import { textFactor, useSettings } from "../theme/settings";
 import { iconOf } from "../ui/icons";
+import { useUnit } from "../ui/lengths";
 import { TextField } from "../ui/TextField";
 import { found, type Line, levelLines, linesOver, rowOf, unfolded } from "./levelLines";
 import { Heading } from "./parts";
@@ -34,11 +36,11 @@ const List = styled(Tree)`
   &[data-drop-target] { box-shadow: inset 0 0 0 2px var(--petrol); }
 `;
 const Item = styled(TreeItem)`
-  display: flex; align-items: center; gap: 5px; height: 23px; min-width: 0; cursor: pointer; outline: none;
+  display: flex; align-items: center; gap: 5px; height: calc(23px * var(--text)); min-width: 0; cursor: pointer; outline: none;
   padding: 0 10px 0 calc(4px + (var(--tree-item-level) - 1) * 14px);
   & svg { flex: none; color: var(--quiet); display: block; }
   & span { flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-  & small { color: var(--quiet); font-size: 12px; }
+  & small { color: var(--quiet); font-size: 0.75rem; }
   &[data-dim="true"] span { color: var(--quiet); font-style: italic; }
   &[data-hovered] { background: var(--sheet); }
   &[data-selected] { background: var(--petrol-wash); color: var(--petrol); font-weight: 600; }
@@ -64,7 +66,7 @@ const Grip = styled(AriaButton)`
 `;
 const Finder = styled(SearchField)`
   padding: 0 10px 6px;
-  & input { width: 100%; min-height: 26px; padding: 3px 8px; border: 1px solid var(--line); border-radius: 3px; background: var(--field); }
+  & input { width: 100%; min-height: 1.625rem; padding: 3px 8px; border: 1px solid var(--line); border-radius: 3px; background: var(--field); }
 `;
 const Rest = styled.div`display: flex; flex-direction: column; flex: 1; min-height: 0;`;
 const Nothing = styled.p`padding: 0 12px; color: var(--quiet);`;
@@ -112,7 +114,9 @@ export function LevelList() {
   const [text, setText] = useState("");
   const [expanded, setExpanded] = useState<ReadonlySet<string>>(new Set());
   const [naming, setNaming] = useState<string | null>(null);
-  const all = useMemo(() => levelLines(scene), [scene]);
+  const unit = useUnit();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: lengths stand in the rows
+  const all = useMemo(() => levelLines(scene), [scene, unit]);
   const words = useMemo(() => text.toLowerCase().split(/\s+/).filter(Boolean), [text]);
   const lines = useMemo(() => (words.length ? found(all, words) : all), [all, words]);
   const folds = useMemo(() => {
@@ -159,6 +163,8 @@ export function LevelList() {
     if (over.length) setExpanded((e) => (over.every((k) => e.has(k)) ? e : new Set([...e, ...over])));
   }, [ids]);
   const rest = useRef<HTMLDivElement>(null);
+  const height = ROW * useSettings(textFactor);
+  const layoutOptions = useMemo(() => ({ rowHeight: height }), [height]);
   const shown = useMemo(() => unfolded(lines, wide), [lines, wide]);
   const pressed = useRef(false);
   // and into the middle, where it was not chosen in the list itself
@@ -169,9 +175,9 @@ export function LevelList() {
     if (!list || !first || pressed.current) return;
     const at = rowOf(shown, wide, first);
     if (at < 0) return;
-    const top = at * ROW;
-    if (top < list.scrollTop || top + ROW > list.scrollTop + list.clientHeight) {
-      list.scrollTo({ top: top - list.clientHeight / 2 + ROW / 2 });
+    const top = at * height;
+    if (top < list.scrollTop || top + height > list.scrollTop + list.clientHeight) {
+      list.scrollTo({ top: top - list.clientHeight / 2 + height / 2 });
     }
   }, [ids, shown.length, expanded]);
   const chosen = useMemo(() => {
@@ -235,7 +241,7 @@ export function LevelList() {
           if (event.key === "Enter" && scene.things.get(one)?.kind === "group") openGroup(one);
         }}
       >
-        <Virtualizer layout={ListLayout} layoutOptions={{ rowHeight: ROW }}>
+        <Virtualizer layout={ListLayout} layoutOptions={layoutOptions}>
           <List
             aria-label="Level"
             items={shown}

@@ -13,14 +13,14 @@ import { type Asked, LevelDialog } from "./LevelDialog";
 import { ProjectFileDialog } from "./ProjectFileDialog";
 
 const Name = styled(Button)`
-  font-weight: 640; font-size: 15px; min-width: 0;
+  font-weight: 640; font-size: 0.9375rem; min-width: 0;
   & > span { overflow: hidden; text-overflow: ellipsis; }
 `;
 const Wide = styled(Floating)`
   max-width: 360px;
   && [role="menu"] { max-height: 70vh; }
-  & header { padding: 6px 8px 2px; color: var(--quiet); font-size: 11px; font-weight: 620; }
-  & header small { display: block; font-weight: 400; font-size: 11px; line-height: 14px; overflow-wrap: anywhere; }
+  & header { padding: 6px 8px 2px; color: var(--quiet); font-size: 0.6875rem; font-weight: 620; }
+  & header small { display: block; font-weight: 400; font-size: 0.6875rem; line-height: 0.875rem; overflow-wrap: anywhere; }
   & [role="separator"] { height: 1px; background: var(--line); margin: 4px 0; }
   & [data-here="true"] { font-weight: 620; color: var(--petrol); }
 `;
@@ -31,7 +31,7 @@ const DAYS = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", 
 const dayOf = (seconds: number): string => DAYS.format(new Date(1000 * seconds));
 
 /** The name of the level; under it all levels, what can be done with this one, and the project that they are in. */
-export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
+export function LevelMenu({ onLevel, onSettings }: { onLevel: (id: string) => void; onSettings: () => void }) {
   const level = useLevel((s) => s.scene.level);
   const levels = useLevels();
   const project = useProject();
@@ -47,6 +47,7 @@ export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
     const [verb, what = ""] = key.split(":", 2);
     if (verb === "open") onLevel(what);
     else if (verb === "back") void restoreLevel(what).then((l) => l && onLevel(l.id));
+    else if (verb === "settings") onSettings();
     else if (verb === "file") setFile(what === "new" ? "new" : "open");
     else if (verb === "copy") window.location.assign(within("copy"));
     else if (verb === "project") void openProject((running) => api.openProject(key.slice(8), running));
@@ -101,6 +102,8 @@ export function LevelMenu({ onLevel }: { onLevel: (id: string) => void }) {
                 project.name !== "merrow-lock.db" &&
                 !others.some((r) => r.name === "merrow-lock.db") && <MenuItem id="demo">Open the demo</MenuItem>}
             </MenuSection>
+            <Separator />
+            <MenuItem id="settings">Settings …</MenuItem>
             <Separator />
             <MenuSection>
               <Header>

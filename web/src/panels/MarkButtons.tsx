@@ -7,7 +7,7 @@ import { IconButton } from "../ui/controls";
 
 const Marks = styled.div`
   display: flex; margin: -4px -6px -4px 0;
-  & button { padding: 3px 5px; min-height: 26px; }
+  & button { padding: 3px 5px; min-height: 1.625rem; }
 `;
 
 /** Hide, lock and isolate what is selected, or take that back; stands in the head of a card. */

@@ -4,6 +4,7 @@ import { askFits, keepMeasure, measuring } from "../hand/modes/measure";
 import { run } from "../state/running";
 import { setView, useView } from "../state/view";
 import { Button } from "../ui/controls";
+import { length, useUnit } from "../ui/lengths";
 import { NumberField } from "../ui/NumberField";
 import { Card, Quiet } from "./parts";
 
@@ -17,11 +18,11 @@ const Verdict = styled.p`
   font-weight: 600; color: var(--petrol);
   &[data-fits="false"] { color: var(--error); }
 `;
-const said = (v: number, digits = 3) => v.toFixed(digits).replace("-", "−");
 
 /** What is measured between picks: distance, its parts, the angle; and whether a player fits. */
 export function MeasureCard() {
   const now = measuring.use();
+  const unit = useUnit();
   const body = useView((v) => v.body);
   if (!now) return null;
   const { found, fits, picked } = now;
@@ -44,16 +45,16 @@ export function MeasureCard() {
             <Facts aria-live="polite">
               <dt>Distance</dt>
               <dd>
-                <b>{said(found.distance)} m</b>
+                <b>{length(found.distance, 3, unit)}</b>
               </dd>
               {(["X", "Y", "Z"] as const).map((axis, k) => [
                 <dt key={axis}>Along {axis}</dt>,
-                <dd key={`${axis} m`}>{said(found.along[k] ?? 0)} m</dd>,
+                <dd key={`${axis} m`}>{length(found.along[k] ?? 0, 3, unit)}</dd>,
               ])}
               {found.angle != null && (
                 <>
                   <dt>{picked.length > 2 ? "Angle at the second" : "Angle of the faces"}</dt>
-                  <dd>{said(found.angle, 2)}°</dd>
+                  <dd>{found.angle.toFixed(2).replace("-", "−")}°</dd>
                 </>
               )}
             </Facts>

@@ -10,11 +10,11 @@ const One = styled.div`
   display: flex; gap: 10px; align-items: flex-start; padding: 8px 10px; border-radius: 4px; border: 1px solid var(--line);
   background: var(--panel); box-shadow: var(--float);
   &[data-kind="error"] { border-color: var(--error); background: var(--error-wash); color: var(--error); }
-  & button { all: unset; cursor: pointer; display: grid; place-items: center; height: 18px; }
+  & button { all: unset; cursor: pointer; display: grid; place-items: center; height: 1.125rem; }
   & button:focus-visible { outline: 2px solid var(--petrol); }
 `;
 
-const Act = styled(Button)`&& { min-height: 20px; padding: 0 8px; color: var(--petrol); font-weight: 600; }`;
+const Act = styled(Button)`&& { min-height: 1.25rem; padding: 0 8px; color: var(--petrol); font-weight: 600; }`;
 
 /** What the artist is told, at the foot of the viewport. */
 export function Messages() {

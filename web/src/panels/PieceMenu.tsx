@@ -7,7 +7,7 @@ import { startTool, whyNot } from "../tools/registry";
 import { Button, Floating } from "../ui/controls";
 
 const Dots = styled(Button)`
-  && { position: absolute; top: 6px; right: 6px; min-height: 20px; padding: 0 3px; color: var(--ink); background: var(--field); border-color: var(--line); opacity: 0; }
+  && { position: absolute; top: 6px; right: 6px; min-height: 1.25rem; padding: 0 3px; color: var(--ink); background: var(--field); border-color: var(--line); opacity: 0; }
   li:hover > &, li:focus-within > &, &[aria-expanded="true"] { opacity: 1; }
 `;
 /** What can be done with a piece of the shelf. */

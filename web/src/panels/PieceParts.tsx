@@ -13,7 +13,7 @@ import { UnitAndAxis } from "./UnitAndAxis";
 const Names = styled.div`
   display: flex; flex-wrap: wrap; gap: 2px 4px; align-items: baseline;
   & > span { color: var(--quiet); }
-  & button { padding: 0 4px; min-height: 20px; color: var(--petrol); }
+  & button { padding: 0 4px; min-height: 1.25rem; color: var(--petrol); }
 `;
 const SHOWN = 6;
 

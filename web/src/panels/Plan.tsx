@@ -5,7 +5,7 @@ import { planWork, stopWork } from "../state/work";
 import { Quiet } from "./parts";
 
 const Lines = styled.ul`
-  display: grid; gap: 2px; margin: 0; padding: 0; list-style: none; max-height: 220px; overflow: auto; font-size: 12px; line-height: 17px;
+  display: grid; gap: 2px; margin: 0; padding: 0; list-style: none; max-height: 220px; overflow: auto; font-size: 0.75rem; line-height: 1.0625rem;
   color: var(--quiet); font-variant-numeric: tabular-nums;
   & li:first-child { color: inherit; font-weight: 600; }
 `;

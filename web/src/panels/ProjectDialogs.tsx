@@ -1,8 +1,10 @@
 import styled from "styled-components";
 import { hereNow } from "../api/here";
-import { goAlong, leave, openOwn, stay, useLeaving, useOther } from "../state/projects";
+import { useProject } from "../api/queries";
+import { dropProject, goAlong, leave, openOwn, stay, useDropped, useLeaving, useOther } from "../state/projects";
 import { Button } from "../ui/controls";
 import { Ask, Foot } from "../ui/Dialogs";
+import { ProjectFileDialog } from "./ProjectFileDialog";
 
 const List = styled.ul`
   margin: 0; padding-left: 18px; max-height: 30vh; overflow-y: auto; scrollbar-width: thin;
@@ -16,8 +18,12 @@ const Path = styled.small`color: var(--quiet);`;
 export function ProjectDialogs() {
   const leaving = useLeaving();
   const other = useOther();
+  const dropped = useDropped();
+  const project = useProject();
   if (leaving) return <StillWorking running={leaving.running} waiting={leaving.waiting} />;
   if (other) return <OtherProject name={other.name} path={other.path} />;
+  if (dropped && project)
+    return <ProjectFileDialog kind="copy" file={dropped} beside={project.path} onClose={() => dropProject(null)} />;
   return null;
 }
 

@@ -14,7 +14,7 @@ const Bar = styled.div`
   position: absolute; z-index: 4; left: 50%; transform: translateX(-50%); display: flex; align-items: center; gap: 10px;
   padding: 4px 8px; border: 1px solid var(--line); border-radius: 4px; background: var(--panel); white-space: nowrap; color: var(--quiet);
   & > div { display: flex; align-items: center; gap: 6px; }
-  & button { min-height: 24px; }
+  & button { min-height: 1.5rem; }
   & b { color: var(--petrol); font-weight: 620; }
 `;
 const Top = styled(Bar)`
@@ -23,8 +23,8 @@ const Top = styled(Bar)`
   & button { padding: 2px 6px; }
 `;
 const Foot = styled(Bar)`bottom: 10px; left: calc(50% + 44px);`;
-const Wide = styled.div`width: 84px;`;
-const Number_ = styled.div`width: 112px; & > div { grid-template-columns: 46px minmax(0, 1fr); }`;
+const Wide = styled.div`width: 5.25rem;`;
+const Number_ = styled.div`width: 7rem; & > div { grid-template-columns: 2.875rem minmax(0, 1fr); }`;
 
 const MODES = [
   { value: "vertex", label: "Vertices", key: "V" },

@@ -10,7 +10,9 @@ import { usePicture } from "../scene/pieces/pictures";
 import { useLevel } from "../state/level";
 import { runningStore } from "../state/running";
 import { hover, select, useSelection } from "../state/selection";
+import type { LengthUnit } from "../theme/settings";
 import { Button, Floating } from "../ui/controls";
+import { shortLength, useUnit } from "../ui/lengths";
 import { grouped } from "../ui/words";
 import { ModelFile } from "./ModelFile";
 import { PieceMenu } from "./PieceMenu";
@@ -22,14 +24,14 @@ const Grid = styled.ul`
 `;
 const Search = styled(SearchField)`
   padding: 0 10px 6px;
-  & input { width: 100%; min-height: 26px; padding: 3px 8px; border: 1px solid var(--line); border-radius: 3px; background: var(--field); }
+  & input { width: 100%; min-height: 1.625rem; padding: 3px 8px; border: 1px solid var(--line); border-radius: 3px; background: var(--field); }
 `;
 const Tile = styled.button`
   all: unset; box-sizing: border-box; display: grid; width: 100%; min-width: 0; padding: 4px; border: 1px solid var(--line); border-radius: 4px; grid-template-columns: minmax(0, 1fr);
   background: var(--field); cursor: grab; touch-action: none; user-select: none;
   & img, & i { width: 100%; aspect-ratio: 176 / 104; background: var(--sheet); border-radius: 2px; display: block; }
-  & strong { font-weight: 600; font-size: 11.5px; line-height: 16px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; margin-top: 3px; }
-  & small { font-size: 11px; line-height: 14px; color: var(--quiet); overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  & strong { font-weight: 600; font-size: 0.7188rem; line-height: 1rem; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; margin-top: 3px; }
+  & small { font-size: 0.6875rem; line-height: 0.875rem; color: var(--quiet); overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   &:hover { border-color: var(--line-strong); }
   &[aria-pressed="true"] { border-color: var(--petrol); background: var(--petrol-wash); }
   &:focus-visible { outline: 2px solid var(--petrol); }
@@ -103,13 +105,15 @@ export function Shelf({ tools }: { tools: readonly ToolInfo[] }) {
   );
 }
 
-/** Metres in as few digits as tell a tile's size apart; the card tells them exactly. */
-const short = (metres: number) => String(Number(metres.toFixed(metres >= 10 ? 0 : metres >= 1 ? 1 : 2)));
+/** A length in as few digits as tell a tile's size apart; the card tells it exactly. */
+const short = (metres: number, unit: LengthUnit) =>
+  shortLength(metres, metres >= 10 ? 0 : metres >= 1 ? 1 : 2, unit).split("\u00a0")[0];
 
 function PieceTile({ piece, uses }: { piece: Piece; uses: number }) {
   const picture = usePicture(piece);
   const selected = useSelection((s) => s.ids.includes(piece.id));
-  const size = piece.facts.high.map((v, k) => short(v - (piece.facts.low[k] ?? 0))).join("\u202f×\u202f");
+  const unit = useUnit();
+  const size = piece.facts.high.map((v, k) => short(v - (piece.facts.low[k] ?? 0), unit)).join("\u202f×\u202f");
   const press = (event: PointerEvent) => {
     if (event.button !== 0) return;
     const from = { x: event.clientX, y: event.clientY };
@@ -146,7 +150,7 @@ function PieceTile({ piece, uses }: { piece: Piece; uses: number }) {
       <small>
         {grouped(piece.facts.triangles)} tris · {uses} {uses === 1 ? "use" : "uses"}
       </small>
-      <small>{size} m</small>
+      <small title={`${size} ${unit}`}>{unit === "mm" ? size : `${size} ${unit}`}</small>
     </Tile>
   );
 }

@@ -17,23 +17,25 @@ import { remember } from "../tools/lastUsed";
 import { mostUsed } from "../tools/often";
 import { drawOf, pickOf, startingParams, startTool, whyNot } from "../tools/registry";
 import { ToolForm } from "../tools/ToolForm";
+import { toolKey } from "../tools/toolKeys";
 import { Button, Key, Tipped } from "../ui/controls";
 import { iconOf } from "../ui/icons";
+import { keyShown, useKeyMap } from "../ui/keyMap";
 import { Plan } from "./Plan";
 import { Card, Quiet } from "./parts";
 
 const Rows = styled.div`
   && { padding: 4px 4px 6px; gap: 0; }
   & > div { display: grid; grid-template-columns: repeat(2, minmax(0, 1fr)); }
-  & h3 { grid-column: 1 / -1; padding: 3px 6px 0; color: var(--quiet); font-size: 11px; line-height: 16px; font-weight: 620; }
+  & h3 { grid-column: 1 / -1; padding: 3px 6px 0; color: var(--quiet); font-size: 0.6875rem; line-height: 1rem; font-weight: 620; }
 `;
 const Verbs = styled.div`
   && { display: flex; flex-wrap: wrap; gap: 4px; padding: 6px 4px 4px; border-top: 1px solid var(--line); margin-top: 4px; }
-  & button { padding: 1px 6px 1px 8px; min-height: 25px; gap: 3px; }
+  & button { padding: 1px 6px 1px 8px; min-height: 1.5625rem; gap: 3px; }
   & button[aria-expanded="true"] { background: var(--dark); border-color: var(--dark); color: var(--on-dark); }
 `;
 const ToolRow = styled(Button)`
-  width: 100%; min-width: 0; justify-content: flex-start; border-color: transparent; background: none; gap: 6px; padding: 1px 6px; min-height: 24px;
+  width: 100%; min-width: 0; justify-content: flex-start; border-color: transparent; background: none; gap: 6px; padding: 1px 6px; min-height: 1.5rem;
   & span { flex: 1; text-align: left; overflow: hidden; text-overflow: ellipsis; }
   &[data-off="true"] { color: var(--quiet); }
 `;
@@ -199,15 +201,17 @@ function useFits(card: RefObject<HTMLElement | null>, height: number): boolean {
 }
 
 function OneTool({ tool, reason }: { tool: ToolInfo; reason?: string }) {
+  useKeyMap();
+  const key = toolKey(tool);
   return (
-    <Tipped text={[reason ?? tool.about, tool.key].filter(Boolean).join(" · ")}>
+    <Tipped text={[reason ?? tool.about, key && keyShown(key)].filter(Boolean).join(" · ")}>
       <ToolRow
         data-off={reason !== undefined}
         aria-disabled={reason !== undefined || undefined}
         onPress={() => reason === undefined && startTool(tool)}
       >
         <span>{tool.title}</span>
-        {tool.key && !tool.key.startsWith("Shift") && <Key>{tool.key.replace("+", " ")}</Key>}
+        {key && !key.startsWith("Shift") && <Key>{keyShown(key)}</Key>}
       </ToolRow>
     </Tipped>
   );

@@ -4,7 +4,7 @@ import { useProject } from "../api/queries";
 import { useLevel } from "../state/level";
 import { redo, undo } from "../state/steps";
 import { type Stage, setView, useView } from "../state/view";
-import { Button, IconButton, Key } from "../ui/controls";
+import { Button, IconButton, KeyFor } from "../ui/controls";
 import { LevelMenu } from "./LevelMenu";
 
 const Bar = styled.header`
@@ -41,12 +41,13 @@ export const STAGES: { id: Stage; word: string; tip: string }[] = [
 
 interface TopLineProps {
   onLevel: (id: string) => void;
+  onSettings: () => void;
   /** None while the tools are not known yet. */
   onFind: (() => void) | undefined;
 }
 
 /** Mark, level, stages, history, tools, and whether all is saved. */
-export function TopLine({ onLevel, onFind }: TopLineProps) {
+export function TopLine({ onLevel, onSettings, onFind }: TopLineProps) {
   const stage = useView((v) => v.stage);
   const history = useLevel((s) => s.history);
   const busy = useLevel((s) => s.busy > 0);
@@ -56,7 +57,7 @@ export function TopLine({ onLevel, onFind }: TopLineProps) {
     <Bar>
       <div>
         <Mark />
-        <LevelMenu onLevel={onLevel} />
+        <LevelMenu onLevel={onLevel} onSettings={onSettings} />
       </div>
       <Stages aria-label="Stages">
         {STAGES.map((s, k) => (
@@ -91,7 +92,7 @@ export function TopLine({ onLevel, onFind }: TopLineProps) {
         <Find isDisabled={!onFind} onPress={() => onFind?.()}>
           <Search size={14} aria-hidden />
           <span>Find a tool</span>
-          <Key>Ctrl K</Key>
+          <KeyFor ours="Ctrl+K" />
         </Find>
         <Saved role="status" data-state={online ? "online" : "offline"}>
           {!online ? "No server" : looking ? "Read only" : busy ? "Saving …" : "Saved"}

@@ -2,9 +2,10 @@ import { useEffect, useState } from "react";
 import styled from "styled-components";
 import { useLevel } from "../state/level";
 import { type Stage, setView } from "../state/view";
+import { keep, keepsAny, kept } from "../theme/kept";
 import { Button, Key } from "../ui/controls";
 
-const KEPT = "able-brick tour";
+const NAME = "tour";
 
 interface Step {
   title: string;
@@ -58,37 +59,21 @@ const STEPS: readonly Step[] = [
 ];
 
 const Card = styled.section`
-  position: absolute; z-index: 5; right: 12px; top: 12px; width: 290px; padding: 12px 14px; background: var(--panel); border: 1px solid var(--petrol);
+  position: absolute; z-index: 5; right: 12px; top: 12px; width: 18.125rem; padding: 12px 14px; background: var(--panel); border: 1px solid var(--petrol);
   border-radius: 4px; box-shadow: var(--float); display: grid; gap: 8px;
   & header { display: flex; gap: 8px; } & header h2 { flex: 1; font-weight: 640; } & header span { color: var(--quiet); }
   & footer { display: flex; gap: 6px; align-items: center; } & footer > :first-child { margin-right: auto; }
 `;
 
-const seenBefore = (): boolean => {
-  try {
-    return localStorage.getItem(KEPT) !== null;
-  } catch {
-    return true; // where nothing is kept, it would come again each time
-  }
-};
-
-function keepSeen(): void {
-  try {
-    localStorage.setItem(KEPT, "seen");
-  } catch {
-    // it is not shown where nothing is kept
-  }
-}
-
 /** Six short steps for a first visit; they come once by themselves, and again when asked for. */
 export function Tour({ again, onEnd }: { again: boolean; onEnd: () => void }) {
   const some = useLevel((s) => s.scene.pieces.size > 0);
-  const [first, setFirst] = useState(() => !seenBefore());
+  const [first, setFirst] = useState(() => kept(NAME) === null && keepsAny());
   const [at, setAt] = useState(0);
   const open = again || (first && some);
   const step = STEPS[at];
   useEffect(() => {
-    if (open) keepSeen();
+    if (open) keep(NAME, "seen");
   }, [open]);
   useEffect(() => {
     if (!open || !step) return;

@@ -5,7 +5,8 @@ import { useLevel } from "../state/level";
 import { setRungs, useRungs } from "../state/rungs";
 import { takeStep } from "../state/steps";
 import { type DrawMode, setView, useView, type ViewMode } from "../state/view";
-import { Button, IconButton, Key, Picker, Segments } from "../ui/controls";
+import { Button, IconButton, KeyFor, Picker, Segments } from "../ui/controls";
+import { shortLength, useUnit } from "../ui/lengths";
 import { lookBy } from "../viewport/looking";
 import { FoldButton } from "./Edge";
 
@@ -20,9 +21,9 @@ const Step = styled.div`
   & b { color: var(--ink); font-weight: 560; min-width: 52px; text-align: center; }
 `;
 
-const Alone = styled(Button)`color: var(--ochre); min-height: 24px; padding: 0 8px;`;
+const Alone = styled(Button)`color: var(--ochre); min-height: 1.5rem; padding: 0 8px;`;
 
-const Rungs = styled.div`display: flex; align-items: center; gap: 6px; color: var(--quiet); & > div { width: 112px; }`;
+const Rungs = styled.div`display: flex; align-items: center; gap: 6px; color: var(--quiet); & > div { width: 7rem; }`;
 
 const rungOptions = (most: number) => [
   { value: "source", label: "Source" },
@@ -48,6 +49,7 @@ export const changeStep = (factor: number, step: number): void =>
 
 /** How one looks, what is drawn, and the grid step. */
 export function ViewStrip() {
+  const unit = useUnit();
   const mode = useView((v) => v.mode);
   const draw = useView((v) => v.draw);
   const isolated = useView((v) => v.isolated !== null);
@@ -85,17 +87,17 @@ export function ViewStrip() {
       )}
       {isolated && (
         <Alone onPress={() => setView({ isolated: null })}>
-          Isolated <Key>I</Key>
+          Isolated <KeyFor ours="I" />
         </Alone>
       )}
       <Step>
         {stage !== "slim" && (
           <>
             {stage !== "shape" && "Step"}
-            <IconButton label="Halve the step" keys="−" onPress={() => changeStep(0.5, step)}>
+            <IconButton label="Halve the step" keys="-" onPress={() => changeStep(0.5, step)}>
               <Minus size={14} aria-hidden />
             </IconButton>
-            <b>{Number(step.toPrecision(4))} m</b>
+            <b>{shortLength(step, 6, unit)}</b>
             <IconButton label="Double the step" keys="=" onPress={() => changeStep(2, step)}>
               <Equal size={14} aria-hidden />
             </IconButton>

@@ -9,16 +9,15 @@ import { Quiet } from "./parts";
 const Bar = styled(ProgressBar)`
   display: block; height: 6px; border-radius: 3px; background: var(--line); overflow: hidden;
   & i { display: block; height: 100%; background: var(--petrol); transition: width 120ms; }
-  @media (prefers-reduced-motion: reduce) { & i { transition: none; } }
 `;
 const Row = styled.section`
   flex: none; display: grid; gap: 4px; padding: 5px 8px 5px 12px; background: var(--panel); border-top: 1px solid var(--line);
 `;
 const Line = styled.div`
-  display: grid; grid-template-columns: minmax(0, 1fr) 64px auto; align-items: center; gap: 8px;
+  display: grid; grid-template-columns: minmax(0, 1fr) 4rem auto; align-items: center; gap: 8px;
   & > p { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   & > p span { color: var(--quiet); }
-  & button { padding: 2px 4px; min-height: 24px; }
+  & button { padding: 2px 4px; min-height: 1.5rem; }
 `;
 
 /** What is being worked on beside what the artist does: a line for each. */

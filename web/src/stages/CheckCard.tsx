@@ -11,7 +11,7 @@ import { grouped } from "../ui/words";
 
 const Rows = styled.div`
   display: grid; grid-template-columns: 1fr 1fr; gap: 2px 8px;
-  & button { justify-content: space-between; min-height: 24px; padding: 1px 6px; border-color: transparent; }
+  & button { justify-content: space-between; min-height: 1.5rem; padding: 1px 6px; border-color: transparent; }
   & button b { font-weight: 560; }
   & button[data-fault="true"] b { color: var(--error); }
 `;

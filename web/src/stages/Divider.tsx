@@ -10,7 +10,7 @@ const Line = styled.div`
   &::before { content: ""; position: absolute; left: 7px; top: 0; bottom: 0; width: 2px; margin-left: -1px; background: var(--petrol); }
   &::after {
     content: "↔"; position: absolute; left: -5px; top: 45%; width: 24px; height: 24px; border-radius: 12px; background: var(--petrol);
-    color: var(--panel); display: grid; place-items: center; font-size: 14px;
+    color: var(--panel); display: grid; place-items: center; font-size: 0.875rem;
   }
   &:focus-visible { outline: 2px solid var(--petrol); }
 `;

@@ -27,11 +27,11 @@ import { viewport } from "../viewport/controller";
 
 const Strip = styled(RadioGroup)`display: grid; gap: 0;`;
 const Head = styled.div`
-  display: grid; grid-template-columns: minmax(0, 1.3fr) 50px 46px 60px; gap: 5px; padding: 0 6px; color: var(--quiet); font-size: 12px;
+  display: grid; grid-template-columns: minmax(0, 1.3fr) 3.125rem 2.875rem 3.75rem; gap: 5px; padding: 0 6px; color: var(--quiet); font-size: 0.75rem;
   & > :not(:first-child) { text-align: right; }
 `;
 const Line = styled(Radio)`
-  display: grid; grid-template-columns: minmax(0, 1.3fr) 50px 46px 60px; gap: 5px; padding: 3px 6px; border-radius: 3px; cursor: pointer;
+  display: grid; grid-template-columns: minmax(0, 1.3fr) 3.125rem 2.875rem 3.75rem; gap: 5px; padding: 3px 6px; border-radius: 3px; cursor: pointer;
   font-variant-numeric: tabular-nums;
   & > :not(:first-child) { text-align: right; white-space: nowrap; }
   & > :first-child { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
@@ -45,7 +45,7 @@ const Named = styled.span`
   & span { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 `;
 const Scale = styled.div`
-  display: grid; grid-template-columns: auto 1fr auto; gap: 8px; align-items: center; color: var(--quiet); font-size: 12px;
+  display: grid; grid-template-columns: auto 1fr auto; gap: 8px; align-items: center; color: var(--quiet); font-size: 0.75rem;
   & i { height: 8px; border-radius: 2px; border: 1px solid var(--line); background: linear-gradient(90deg, #e9e4d6, #d8a13c, #a8321f, #3d0b12); }
 `;
 const Switches = styled.div`

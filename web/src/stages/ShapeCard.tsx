@@ -11,20 +11,21 @@ import { useSelection } from "../state/selection";
 import { takeStep } from "../state/steps";
 import { Button, Key } from "../ui/controls";
 import { VectorField } from "../ui/fields";
+import { length, useUnit } from "../ui/lengths";
 import { NumberField } from "../ui/NumberField";
 import { grouped } from "../ui/words";
 import { ALONG_KINDS, type HowWord } from "./takeIn";
 
 const More = styled.div`
   display: flex; flex-wrap: wrap; gap: 4px;
-  & button { min-height: 24px; padding: 2px 8px; }
+  & button { min-height: 1.5rem; padding: 2px 8px; }
 `;
 
 const Trio = styled.div`
   display: grid; grid-template-columns: repeat(3, minmax(0, 1fr)); gap: 4px 6px; align-items: end;
   &:empty { display: none; }
-  & p { min-height: 40px; text-align: right; }
-  & small { display: block; font-size: 11px; line-height: 14px; color: var(--quiet); padding-bottom: 3px; }
+  & p { min-height: 2.5rem; text-align: right; }
+  & small { display: block; font-size: 0.6875rem; line-height: 0.875rem; color: var(--quiet); padding-bottom: 3px; }
 `;
 
 interface Length {
@@ -34,7 +35,7 @@ interface Length {
 }
 
 /** The lengths of what is picked that can be typed. */
-function lengths(found: ElementMeasures, count: number): Length[] {
+function sidesOf(found: ElementMeasures, count: number): Length[] {
   if (found.across) {
     const [width, height] = found.across;
     return [
@@ -49,10 +50,9 @@ function lengths(found: ElementMeasures, count: number): Length[] {
 const stretch = (side: Length["side"], length: number, ids: readonly string[]): void =>
   void takeStep("stretch_elements", { elements: elementsNow(), side, length }, ids);
 
-const metres = (value: number) => `${value.toFixed(2)} m`;
-
 /** The piece that is open, what is picked of it with its numbers, and what else belongs to that. */
 export function ShapeCard() {
+  const unit = useUnit();
   const ids = useSelection((s) => s.ids);
   const pieces = useLevel((s) => s.scene.pieces);
   const { ids: chosen, kind, mode, mesh } = useElements((s) => s);
@@ -102,13 +102,14 @@ export function ShapeCard() {
         {found && (
           <>
             <Trio>
-              {lengths(found, count).map(({ label, side, value }) => (
+              {sidesOf(found, count).map(({ label, side, value }) => (
                 <NumberField
                   key={label}
                   label={label}
                   unit="m"
                   look="under"
-                  value={Number(value.toFixed(4))}
+                  value={value}
+                  most={4}
                   step={0.05}
                   onCommit={(v) => v !== null && stretch(side, v, ids)}
                 />
@@ -122,13 +123,15 @@ export function ShapeCard() {
               {found.long !== undefined && count > 1 && (
                 <p>
                   <small>Length of all</small>
-                  {metres(found.long)}
+                  {length(found.long, 2, unit)}
                 </p>
               )}
             </Trio>
             <VectorField
               label={kind === "vertex" && count === 1 ? "At" : "Middle"}
-              value={found.at.map((v) => Number(v.toFixed(4))) as typeof found.at}
+              unit="m"
+              most={4}
+              value={found.at}
               step={0.05}
               onCommit={(at) => void takeStep("place_elements", { elements: elementsNow(), at }, ids)}
             />

@@ -1,6 +1,7 @@
 import { createStore, useStore } from "zustand";
+import { keep, kept } from "../theme/kept";
 
-const KEPT = "able-brick last step";
+const NAME = "last step";
 
 interface LastStepState {
   /** Whether the whole card lies over the column; kept by this browser for the next time. */
@@ -9,15 +10,7 @@ interface LastStepState {
   asked: number;
 }
 
-const kept = (): boolean => {
-  try {
-    return localStorage.getItem(KEPT) === "open";
-  } catch {
-    return false;
-  }
-};
-
-export const lastStepStore = createStore<LastStepState>(() => ({ open: kept(), asked: 0 }));
+export const lastStepStore = createStore<LastStepState>(() => ({ open: kept(NAME) === "open", asked: 0 }));
 
 export const useLastStep = <T>(choose: (state: LastStepState) => T): T => useStore(lastStepStore, choose);
 
@@ -27,11 +20,7 @@ export const showLastStep = (): void => lastStepStore.setState({ open: true });
 /** Open or fold it, and keep that. */
 export function openLastStep(open: boolean): void {
   lastStepStore.setState({ open });
-  try {
-    localStorage.setItem(KEPT, open ? "open" : "shut");
-  } catch {
-    // a browser that keeps nothing begins anew the next time
-  }
+  keep(NAME, open ? "open" : "shut");
 }
 
 /** Go to its first field, by the key. */

@@ -1,6 +1,7 @@
 import { api, Problem } from "../api/client";
 import { askLevels } from "../api/queries";
 import type { LevelSummary } from "../api/types";
+import { settingsStore } from "../theme/settings";
 import { tell } from "./messages";
 
 /** What is done to levels as wholes. Each tells what was wrong and gives nothing then. */
@@ -16,7 +17,8 @@ async function done<T>(work: Promise<T>): Promise<T | null> {
   }
 }
 
-export const makeLevel = (name: string): Promise<LevelSummary | null> => done(api.createLevel(name));
+export const makeLevel = (name: string): Promise<LevelSummary | null> =>
+  done(api.createLevel(name, settingsStore.getState().budget));
 export const duplicateLevel = (id: string, name: string): Promise<LevelSummary | null> =>
   done(api.duplicateLevel(id, name));
 export const restoreLevel = (id: string): Promise<LevelSummary | null> => done(api.restoreLevel(id));

@@ -19,11 +19,17 @@ interface ProjectState {
   /** The project that is open instead of the page's own. */
   other: Opening | null;
   leaving: Leaving | null;
+  /** A project file that was dropped onto the page, until it is copied or left. */
+  dropped: File | null;
 }
 
-export const projectStore = createStore<ProjectState>(() => ({ other: null, leaving: null }));
+export const projectStore = createStore<ProjectState>(() => ({ other: null, leaving: null, dropped: null }));
 export const useOther = (): Opening | null => useStore(projectStore, (s) => s.other);
 export const useLeaving = (): Leaving | null => useStore(projectStore, (s) => s.leaving);
+
+export const useDropped = (): File | null => useStore(projectStore, (s) => s.dropped);
+export const dropProject = (dropped: File | null): void => projectStore.setState({ dropped });
+export const isProjectFile = (file: File): boolean => /\.db$/i.test(file.name);
 
 onOther((other) => projectStore.setState({ other }));
 

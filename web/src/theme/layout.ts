@@ -1,5 +1,8 @@
 /** How wide the panels beside the view are, and which of them are folded; kept by this browser for the next time. */
 
+import { keep, keptObject } from "./kept";
+import { settingsStore, textFactor } from "./settings";
+
 export type Side = "left" | "cards";
 
 export interface Layout {
@@ -15,7 +18,7 @@ export const LIMITS: Record<Side, { least: number; most: number; first: number }
   left: { least: 180, most: 420, first: 236 },
   cards: { least: 272, most: 460, first: 304 },
 };
-const KEPT = "able-brick layout";
+const NAME = "layout";
 
 const first: Layout = {
   left: LIMITS.left.first,
@@ -28,24 +31,20 @@ const size = (value: unknown, side: Side): number => {
   return typeof value === "number" && Number.isFinite(value) ? Math.min(most, Math.max(least, value)) : otherwise;
 };
 
-function kept(): Layout {
-  try {
-    const stored = JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Layout>;
-    const of = (room: "wide" | "narrow") => ({
-      left: stored.folded?.[room]?.left ?? first.folded[room].left,
-      cards: stored.folded?.[room]?.cards ?? first.folded[room].cards,
-    });
-    return {
-      left: size(stored.left, "left"),
-      cards: size(stored.cards, "cards"),
-      folded: { wide: of("wide"), narrow: of("narrow") },
-    };
-  } catch {
-    return first;
-  }
+function keptLayout(): Layout {
+  const stored = keptObject(NAME) as Partial<Layout>;
+  const of = (room: "wide" | "narrow") => ({
+    left: stored.folded?.[room]?.left ?? first.folded[room].left,
+    cards: stored.folded?.[room]?.cards ?? first.folded[room].cards,
+  });
+  return {
+    left: size(stored.left, "left"),
+    cards: size(stored.cards, "cards"),
+    folded: { wide: of("wide"), narrow: of("narrow") },
+  };
 }
 
-let now = kept();
+let now = keptLayout();
 const listeners = new Set<() => void>();
 
 export const layout = (): Layout => now;
@@ -55,17 +54,16 @@ export const isFolded = (side: Side): boolean => now.folded[room()][side];
 /** Tell the style sheet. The first picture is drawn with this, too. */
 export function applyLayout(): void {
   for (const side of ["left", "cards"] as const) {
-    document.documentElement.style.setProperty(`--${side}`, isFolded(side) ? "0px" : `${now[side]}px`);
+    document.documentElement.style.setProperty(
+      `--${side}`,
+      isFolded(side) ? "0px" : `${Math.round(now[side] * textFactor())}px`,
+    );
   }
 }
 
 function change(next: Layout): void {
   now = next;
-  try {
-    localStorage.setItem(KEPT, JSON.stringify(now));
-  } catch {
-    // a browser that keeps nothing begins anew the next time
-  }
+  keep(NAME, JSON.stringify(now));
   notify();
 }
 
@@ -74,12 +72,15 @@ function notify(): void {
   for (const listener of listeners) listener();
 }
 
+/** `to`: pixels, as with text of the usual size. */
 export const widen = (side: Side, to: number): void => change({ ...now, [side]: size(Math.round(to), side) });
 
 export function fold(side: Side, folded: boolean): void {
   const here = room();
   change({ ...now, folded: { ...now.folded, [here]: { ...now.folded[here], [side]: folded } } });
 }
+
+settingsStore.subscribe(notify);
 
 /** Hear of changes, also when the window becomes wide or narrow; returns how to stop. */
 export function onLayout(listener: () => void): () => void {

@@ -34,5 +34,3 @@ export const nightSheet: Scheme = {
   fault: "#e0667a",
   axes: { x: "#d9766b", y: "#83b571", z: "#749fda" },
 };
-
-export const prefersNight = () => window.matchMedia("(prefers-color-scheme: dark)").matches;

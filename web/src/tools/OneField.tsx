@@ -1,7 +1,7 @@
 import type { Field } from "../api/fields";
 import type { RungTarget, Vector } from "../api/types";
 import { useLevel } from "../state/level";
-import { Button, Key, OnOff, Picker, Segments } from "../ui/controls";
+import { Button, KeyFor, OnOff, Picker, Segments } from "../ui/controls";
 import { AnchorField, type AnchorValue, VectorField } from "../ui/fields";
 import { Labelled } from "../ui/Labelled";
 import { NumberField, type NumberFieldProps, Wrong } from "../ui/NumberField";
@@ -54,7 +54,7 @@ export function OneField({ field, value, error, focus, look, onPreview, onCommit
       return (
         <VectorField
           label={field.title}
-          hint={field.unit === "°" ? "degrees" : field.unit}
+          unit={field.unit}
           help={field.help}
           value={Array.isArray(value) ? (value as Vector) : [0, 0, 0]}
           step={field.step ?? 0.5}
@@ -172,7 +172,7 @@ export function OneField({ field, value, error, focus, look, onPreview, onCommit
             onCommit={onCommit}
           />
           <Button onPress={() => onCommit(seed + 1)}>
-            Next seed <Key>.</Key>
+            Next seed <KeyFor ours="." />
           </Button>
         </>
       );

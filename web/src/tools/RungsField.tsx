@@ -9,7 +9,7 @@ const Rows = styled.div`
   & > h4 { margin: 0; color: var(--quiet); font-weight: 400; }
 `;
 const Row = styled.div`
-  display: grid; grid-template-columns: 104px minmax(0, 1fr) auto; gap: 2px 4px; align-items: center;
+  display: grid; grid-template-columns: 6.5rem minmax(0, 1fr) auto; gap: 2px 4px; align-items: center;
 `;
 const Bare = styled.div`
   & > div { grid-template-columns: minmax(0, 1fr); }
@@ -18,7 +18,7 @@ const Bare = styled.div`
 const Source = styled.div`grid-column: 1 / 3; & button { width: 100%; }`;
 const From = styled.div`
   grid-column: 1 / 3;
-  & > div { grid-template-columns: 104px minmax(0, 1fr); gap: 4px; }
+  & > div { grid-template-columns: 6.5rem minmax(0, 1fr); gap: 4px; }
   & label { text-align: right; }
 `;
 

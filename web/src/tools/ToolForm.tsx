@@ -12,12 +12,11 @@ const Folded = styled(Disclosure)`
   & h3 { margin: 0; }
   & h3 button {
     all: unset; display: flex; align-items: center; gap: 4px; width: 100%; padding: 4px 0; cursor: pointer; color: var(--quiet);
-    font-size: 12px; font-weight: 600;
+    font-size: 0.75rem; font-weight: 600;
   }
   & h3 button:focus-visible { outline: 2px solid var(--petrol); outline-offset: -2px; }
   & h3 svg { transition: transform 120ms; }
   &[data-expanded] h3 svg { transform: rotate(90deg); }
-  @media (prefers-reduced-motion: reduce) { & h3 svg { transition: none; } }
   & h3 span { margin-left: auto; font-weight: 400; }
   & [role="group"] > div { padding: 2px 0 6px; }
 `;

@@ -12,6 +12,7 @@ import { BY_HAND } from "./byHand";
 import type { CardPick, ToolExtras } from "./extras";
 import { remembered } from "./lastUsed";
 import { countUse } from "./often";
+import { scopeOf } from "./toolKeys";
 
 /** What settings are called that a tool needs to be there. */
 const WORDS: Readonly<Record<string, string>> = {
@@ -99,7 +100,7 @@ export function pressKey(every: readonly ToolInfo[], refused: (tool: ToolInfo, w
   const rows = selectedRows();
   // what shapes and slims has its keys in its own stage alone
   const { stage } = viewStore.getState();
-  const tools = every.filter((t) => t.stages.includes(stage) || t.stages.some((s) => s !== "shape" && s !== "slim"));
+  const tools = every.filter((t) => t.stages.includes(stage) || scopeOf(t) === "everywhere");
   const suits = (tool: ToolInfo) =>
     whyNot(tool, rows) === null || (rows.length === 0 && BY_HAND[tool.tool]?.unselected === true);
   // what works on elements comes before what works on the whole thing

@@ -7,9 +7,9 @@ export const Veil = styled(ModalOverlay)`
   padding-top: 12vh; z-index: 20;
 `;
 const Sheet = styled(Modal)`
-  background: var(--panel); border: 1px solid var(--line); border-radius: 4px; box-shadow: var(--float); width: 380px; max-width: 92vw;
+  background: var(--panel); border: 1px solid var(--line); border-radius: 4px; box-shadow: var(--float); width: 23.75rem; max-width: 92vw;
   & [role="dialog"], & [role="alertdialog"] { outline: none; }
-  & h2 { padding: 12px 16px 4px; font-weight: 640; font-size: 15px; }
+  & h2 { padding: 12px 16px 4px; font-weight: 640; font-size: 0.9375rem; }
   & form { padding: 4px 16px 14px; display: grid; grid-template-columns: minmax(0, 1fr); gap: 10px; overflow-wrap: anywhere; }
 `;
 export const Foot = styled.div`display: flex; flex-wrap: wrap; gap: 8px; justify-content: flex-end;`;

@@ -1,11 +1,12 @@
 import { type PointerEvent, useEffect, useId, useRef, useState } from "react";
 import styled from "styled-components";
 import { evaluate } from "./expression";
+import { decimals, metresOf, perMetre, useUnit } from "./lengths";
 
 const Row = styled.div`
-  display: grid; grid-template-columns: 92px minmax(0, 1fr); align-items: center; gap: 8px; min-height: 28px;
+  display: grid; grid-template-columns: 5.75rem minmax(0, 1fr); align-items: center; gap: 8px; min-height: 1.75rem;
   &[data-look="tight"] { grid-template-columns: 15px minmax(0, 1fr); gap: 0; border: 1px solid var(--line); border-radius: 3px;
-    background: var(--field); min-height: 26px; overflow: hidden; }
+    background: var(--field); min-height: 1.625rem; overflow: hidden; }
   &[data-look="tight"]:focus-within { border-color: var(--petrol); }
   &[data-look="under"] { grid-template-columns: minmax(0, 1fr); gap: 0; }
 `;
@@ -13,14 +14,14 @@ const Label = styled.label`
   color: var(--quiet); cursor: ew-resize; touch-action: none; user-select: none; overflow: hidden; text-overflow: ellipsis;
   white-space: nowrap;
   &[data-look="tight"] { text-align: center; background: var(--sheet); border-right: 1px solid var(--line); height: 100%;
-    line-height: 24px; }
-  &[data-look="under"] { font-size: 11px; line-height: 14px; }
+    line-height: 1.5rem; }
+  &[data-look="under"] { font-size: 0.6875rem; line-height: 0.875rem; }
 `;
 const Box = styled.div`
-  display: flex; align-items: center; border: 1px solid var(--line); border-radius: 3px; background: var(--field); min-height: 26px;
+  display: flex; align-items: center; border: 1px solid var(--line); border-radius: 3px; background: var(--field); min-height: 1.625rem;
   &:focus-within { border-color: var(--petrol); }
   &[data-wrong="true"] { border-color: var(--error); }
-  &[data-look="tight"] { border: 0; min-height: 24px; font-size: 12.5px; }
+  &[data-look="tight"] { border: 0; min-height: 1.5rem; font-size: 0.7812rem; }
   &[data-look="tight"] input { padding-left: 2px; }
   &[data-look="tight"] span:empty { padding-right: 3px; }
   &[data-look="under"] span { padding: 0 4px 0 1px; }
@@ -29,14 +30,17 @@ const Box = styled.div`
   & span { color: var(--quiet); padding: 0 7px 0 3px; }
   & span:empty { padding: 0 5px 0 0; }
 `;
-export const Wrong = styled.p`grid-column: 1 / -1; color: var(--error); font-size: 12px; line-height: 15px;`;
+export const Wrong = styled.p`grid-column: 1 / -1; color: var(--error); font-size: 0.75rem; line-height: 0.9375rem;`;
 
 export interface NumberFieldProps {
   label: string;
   value: number | null;
   unit?: string;
   step?: number;
+  /** Decimals that are always shown, as of metres. */
   digits?: number;
+  /** The most decimals that are shown, where no digits are asked for. */
+  most?: number;
   help?: string;
   /** With its label's last letter in the field, or under its label; else beside it in a column of its own. */
   look?: "tight" | "under";
@@ -50,16 +54,21 @@ export interface NumberFieldProps {
   onCommit: (value: number | null) => void;
 }
 
-const written = (value: number | null, digits: number | undefined): string => {
+/** `per`: how much of what is shown makes one of the value. */
+const written = (value: number | null, digits: number | undefined, per: number, most = 6): string => {
   if (value === null) return "";
-  let text = digits === undefined ? String(Number(value.toFixed(6))) : value.toFixed(digits);
+  const of = value * per;
+  let text = digits === undefined ? String(Number(of.toFixed(decimals(most, per)))) : of.toFixed(decimals(digits, per));
   if (text.length > 6) text = String(Number(text)); // zeros at the end would push the front out of the field
   return text.replace("-", "−");
 };
 
-/** A number: typed with unit or expression, dragged sideways on its label, stepped with the arrow keys. */
+/** A number, lengths in the unit that a person has chosen: typed with unit or expression, dragged sideways on its label, stepped with the arrow keys. */
 export function NumberField(props: NumberFieldProps) {
-  const { label, value, unit, step = 1, digits, help, look, empty, error, autoFocus, onPreview, onCommit } = props;
+  const { label, value, step = 1, digits, most, help, look, empty, error, autoFocus, onPreview, onCommit } = props;
+  const chosen = useUnit();
+  const unit = props.unit === "m" ? chosen : props.unit;
+  const per = props.unit === "m" ? perMetre(chosen) : 1;
   const id = useId();
   const [text, setText] = useState<string | null>(null);
   const input = useRef<HTMLInputElement>(null);
@@ -74,7 +83,13 @@ export function NumberField(props: NumberFieldProps) {
   useEffect(() => {
     if (autoFocus) input.current?.select();
   }, [autoFocus]);
-  const typed = text === null ? value : text.trim() === "" && empty ? null : evaluate(text, unit);
+  const valueFrom = (entry: string): number | null => {
+    // what reads as before is the value as it was, however it was rounded to be shown
+    if (entry === written(began.current, digits, per, most)) return began.current;
+    const found = evaluate(entry, unit);
+    return found === null ? null : metresOf(found, per);
+  };
+  const typed = text === null ? value : text.trim() === "" && empty ? null : valueFrom(text);
   const wrong = text !== null && typed === null && !(empty && text.trim() === "");
   const finish = (next: number | null) => {
     if (next !== began.current) onCommit(next);
@@ -89,7 +104,7 @@ export function NumberField(props: NumberFieldProps) {
   const nudge = (by: number) => {
     const base = typed ?? value ?? 0;
     const next = Number((base + by).toFixed(9));
-    setText(written(next, digits));
+    setText(written(next, digits, per, most));
     onPreview?.(next);
   };
   const down = (event: PointerEvent<HTMLLabelElement>) => {
@@ -107,7 +122,7 @@ export function NumberField(props: NumberFieldProps) {
     const next = Number((from.value + steps * step * factor(event)).toFixed(9));
     if (next === now.current) return;
     now.current = next;
-    setText(written(next, digits));
+    setText(written(next, digits, per, most));
     onPreview?.(next);
   };
   const up = () => {
@@ -144,11 +159,11 @@ export function NumberField(props: NumberFieldProps) {
           aria-invalid={wrong || undefined}
           inputMode="decimal"
           autoComplete="off"
-          value={text ?? written(value, digits)}
+          value={text ?? written(value, digits, per, most)}
           onFocus={(event) => event.currentTarget.select()}
           onChange={(event) => {
             setText(event.currentTarget.value);
-            const next = evaluate(event.currentTarget.value, unit);
+            const next = valueFrom(event.currentTarget.value);
             if (next !== null) onPreview?.(next);
           }}
           onBlur={commit}
@@ -164,7 +179,7 @@ export function NumberField(props: NumberFieldProps) {
             }
           }}
         />
-        <span>{unit ?? ""}</span>
+        <span>{look === "tight" ? "" : (unit ?? "")}</span>
       </Box>
       {shownError && look !== "tight" && <Wrong role="alert">{shownError}</Wrong>}
     </Row>

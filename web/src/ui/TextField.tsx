@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
 
 const Input = styled.input`
-  width: 100%; min-height: 26px; padding: 3px 8px; border: 1px solid var(--line); border-radius: 3px; background: var(--field);
+  width: 100%; min-height: 1.625rem; padding: 3px 8px; border: 1px solid var(--line); border-radius: 3px; background: var(--field);
   &:focus { border-color: var(--petrol); outline: none; }
 `;
 

@@ -15,9 +15,10 @@ import {
   TooltipTrigger,
 } from "react-aria-components";
 import styled from "styled-components";
+import { type Scope, useKeyOf } from "./keyMap";
 
 export const Button = styled(AriaButton)`
-  display: inline-flex; align-items: center; justify-content: center; gap: 6px; padding: 4px 10px; min-height: 28px;
+  display: inline-flex; align-items: center; justify-content: center; gap: 6px; padding: 4px 10px; min-height: 1.75rem;
   border: 1px solid var(--line); border-radius: 3px; background: var(--panel); color: var(--ink); cursor: pointer;
   white-space: nowrap;
   &[data-hovered] { border-color: var(--line-strong); background: var(--sheet); }
@@ -28,7 +29,7 @@ export const Button = styled(AriaButton)`
   &&[data-lit="true"] { background: var(--dark); border-color: var(--dark); color: var(--on-dark); }
 `;
 
-/** A button with a picture only; its word is in its tip and its label. */
+/** A button with a picture only; its word is in its tip and its label. `keys`: the key that it has from us. */
 export function IconButton({
   label,
   keys,
@@ -36,8 +37,9 @@ export function IconButton({
   children,
   ...rest
 }: ButtonProps & { label: string; keys?: string; pressed?: boolean; children: ReactNode }) {
+  const key = useKeyOf(keys ?? "");
   return (
-    <Tipped text={keys ? `${label} · ${keys}` : label}>
+    <Tipped text={key ? `${label} · ${key}` : label}>
       <Button {...rest} aria-label={label} aria-pressed={pressed} data-lit={pressed} data-plain="true">
         {children}
       </Button>
@@ -63,7 +65,7 @@ const Group = styled(ToggleButtonGroup)`
   &[data-wide="true"] { display: flex; }
 `;
 const Segment = styled(AriaToggle)`
-  padding: 3px 9px; min-height: 24px; border: 0; border-left: 1px solid var(--line); background: none; color: var(--ink);
+  padding: 3px 9px; min-height: 1.5rem; border: 0; border-left: 1px solid var(--line); background: none; color: var(--ink);
   cursor: pointer; flex: 1; white-space: nowrap;
   &:first-child { border-left: 0; }
   &[data-hovered] { background: var(--sheet); }
@@ -107,7 +109,7 @@ export function Segments({ label, value, options, onChange, wide }: ChoiceProps)
 }
 
 const Trigger = styled(AriaButton)`
-  display: flex; align-items: center; gap: 6px; width: 100%; min-height: 26px; padding: 3px 8px; text-align: left;
+  display: flex; align-items: center; gap: 6px; width: 100%; min-height: 1.625rem; padding: 3px 8px; text-align: left;
   border: 1px solid var(--line); border-radius: 3px; background: var(--field); color: var(--ink); cursor: pointer;
   & > :first-child { flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   &[data-hovered] { border-color: var(--line-strong); }
@@ -145,7 +147,7 @@ export function Picker({ label, value, options, onChange }: ChoiceProps) {
 }
 
 const SwitchBox = styled(AriaSwitch)`
-  display: inline-flex; align-items: center; cursor: pointer; min-height: 26px;
+  display: inline-flex; align-items: center; cursor: pointer; min-height: 1.625rem;
   & i { width: 30px; height: 16px; border-radius: 8px; background: var(--line-strong); padding: 2px; }
   & i::after { content: ""; display: block; width: 12px; height: 12px; border-radius: 6px; background: var(--field); }
   &[data-selected] i { background: var(--petrol); }
@@ -162,6 +164,12 @@ export function OnOff({ label, value, onChange }: { label: string; value: boolea
 }
 
 export const Key = styled.kbd`
-  font: inherit; font-size: 11px; line-height: 14px; color: var(--quiet); border: 1px solid var(--line); border-radius: 3px;
+  font: inherit; font-size: 0.6875rem; line-height: 0.875rem; color: var(--quiet); border: 1px solid var(--line); border-radius: 3px;
   padding: 1px 5px; background: var(--field); white-space: nowrap;
 `;
+
+/** The key that something has now; nothing where it has none. */
+export function KeyFor({ ours, scope }: { ours: string; scope?: Scope }) {
+  const key = useKeyOf(ours, scope);
+  return key && <Key>{key}</Key>;
+}

@@ -1,9 +1,11 @@
-/** Units that may follow a number, in the field's own unit. */
+import { metresOf, perMetre, unitNow } from "./lengths";
+
+/** Units of length that may follow a number, in metres. */
 const LENGTHS: Record<string, number> = { m: 1, cm: 0.01, mm: 0.001, km: 1000, in: 0.0254, ft: 0.3048 };
 
 /**
- * The value of what was typed: numbers, + − × * / ( ), a unit after a number, `,` or `.` as the decimal point.
- * Null when it is no complete expression.
+ * The value of what was typed, in the field's own unit: numbers, + − × * / ( ), a unit after a number, `,` or `.` as the
+ * decimal point. Null when it is no complete expression.
  */
 export function evaluate(text: string, unit?: string): number | null {
   const clean = text.trim().replace(/−/g, "-").replace(/×/g, "*").replace(/÷/g, "/");
@@ -44,19 +46,28 @@ export function evaluate(text: string, unit?: string): number | null {
     const suffix = tokens[at]?.toLowerCase();
     if (suffix === undefined || !/^[a-z°%]/.test(suffix)) return value;
     at++;
-    if (unit === "m") return suffix in LENGTHS ? value * (LENGTHS[suffix] ?? 1) : null;
+    const [of, own] = [LENGTHS[suffix], LENGTHS[unit ?? ""]];
+    if (of !== undefined && own !== undefined) return suffix === unit ? value : (value * of) / own;
     return suffix === unit ? value : null;
   };
   const value = sum();
   return value !== null && at === tokens.length && Number.isFinite(value) ? value : null;
 }
 
-/** Several values parted by blanks, semicolons or ", "; null when one is wrong or nothing is there. */
-export function numbersIn(text: string): number[] | null {
+/**
+ * Several values parted by blanks, semicolons or ", "; null when one is wrong or nothing is there. Lengths are given in
+ * metres, and typed in the unit that a person has chosen; `lengths` says which of the values are some.
+ */
+export function numbersIn(text: string, lengths: (at: number) => boolean = () => true): number[] | null {
   const parts = text
     .trim()
     .split(/\s*;\s*|,\s+|\s+/)
     .filter(Boolean);
-  const values = parts.map((part) => evaluate(part, "m") ?? evaluate(part, "°"));
+  const unit = unitNow();
+  const values = parts.map((part, k) => {
+    if (!lengths(k)) return evaluate(part, "°") ?? evaluate(part, "%");
+    const value = evaluate(part, unit);
+    return value === null ? null : metresOf(value, perMetre(unit));
+  });
   return parts.length && values.every((v) => v !== null) ? (values as number[]) : null;
 }

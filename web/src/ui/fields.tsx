@@ -1,10 +1,11 @@
 import styled from "styled-components";
+import { useUnit } from "./lengths";
 import { NumberField, Wrong } from "./NumberField";
 import type { Vector } from "./vector";
 
 const Three = styled.div`
-  display: grid; grid-template-columns: 56px repeat(3, minmax(0, 1fr)); gap: 4px; align-items: center;
-  & > span { color: var(--quiet); line-height: 14px; overflow-wrap: anywhere; }
+  display: grid; grid-template-columns: 3.5rem repeat(3, minmax(0, 1fr)); gap: 4px; align-items: center;
+  & > span { color: var(--quiet); line-height: 0.875rem; overflow-wrap: anywhere; }
 `;
 
 interface VectorFieldProps {
@@ -13,6 +14,7 @@ interface VectorFieldProps {
   value: Vector;
   step?: number;
   digits?: number;
+  most?: number;
   unit?: string;
   help?: string;
   error?: string;
@@ -27,15 +29,23 @@ export function VectorField({
   value,
   step,
   digits,
+  most,
   unit,
   help,
   error,
   onPreview,
   onCommit,
 }: VectorFieldProps) {
+  const chosen = useUnit();
   const put = (k: number, v: number | null): Vector => value.map((old, j) => (j === k ? (v ?? 0) : old)) as Vector;
   return (
-    <Three role="group" aria-label={label} title={[help, hint ?? unit].filter(Boolean).join(" · ") || undefined}>
+    <Three
+      role="group"
+      aria-label={label}
+      title={
+        [help, hint, unit === "m" ? chosen : unit === "°" ? "degrees" : unit].filter(Boolean).join(", ") || undefined
+      }
+    >
       <span aria-hidden>{label}</span>
       {["X", "Y", "Z"].map((axis, k) => (
         <NumberField
@@ -43,8 +53,10 @@ export function VectorField({
           look="tight"
           label={`${label} ${axis}`}
           value={value[k] ?? 0}
+          unit={unit}
           step={step}
           digits={digits}
+          most={most}
           onPreview={onPreview && ((v) => onPreview(put(k, v)))}
           onCommit={(v) => onCommit(put(k, v))}
         />
@@ -59,7 +71,7 @@ const Sheets = styled.div`
   & > header { color: var(--quiet); }
   & > div { display: grid; grid-template-columns: repeat(3, 1fr); gap: 8px; }
   & figure { margin: 0; display: grid; gap: 3px; justify-items: center; }
-  & figcaption { color: var(--quiet); font-size: 11px; line-height: 14px; }
+  & figcaption { color: var(--quiet); font-size: 0.6875rem; line-height: 0.875rem; }
   & figure > div { display: grid; grid-template-columns: repeat(3, 18px); border: 1px solid var(--line); border-radius: 3px;
     background: var(--field); padding: 2px; }
   & button { all: unset; width: 18px; height: 18px; display: grid; place-items: center; cursor: pointer; border-radius: 2px; }

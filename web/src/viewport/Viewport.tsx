@@ -1,5 +1,5 @@
 import { useFrame, useThree } from "@react-three/fiber";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState, useSyncExternalStore } from "react";
 import styled from "styled-components";
 import { Matrix4 } from "three";
 import { EndTabs } from "../hand/handles/EndTabs";
@@ -17,7 +17,8 @@ import { seen, useSeen, wasSeen } from "../state/seen";
 import { hover } from "../state/selection";
 import { previewStep } from "../state/steps";
 import { viewStore } from "../state/view";
-import { daySheet, nightSheet, prefersNight, type Scheme } from "../theme/tokens";
+import { isNight, onNight, useSettings } from "../theme/settings";
+import { daySheet, nightSheet, type Scheme } from "../theme/tokens";
 import { useCardInView } from "./cards";
 import { endTransition, shiftView, turnView, zoomView } from "./looking";
 import "../hand/modes";
@@ -54,7 +55,7 @@ const Rubber = styled.svg`
 /** The viewport: what stands in the level, and the hand in it. */
 export function Viewport() {
   const frame = useRef<HTMLDivElement>(null);
-  const [night, setNight] = useState(prefersNight);
+  const night = useSyncExternalStore(onNight, isNight);
   const outline = useDraggedOutline();
   const mode = useRunning((s) => modeOf(s.now));
   const scheme = night ? nightSheet : daySheet;
@@ -64,12 +65,6 @@ export function Viewport() {
   // the first frame waits for all that it shows: half a level is not worth the time
   const [awake, setAwake] = useState(false);
   if (!awake && ((opened && whole) || firstSeen)) setAwake(true);
-  useEffect(() => {
-    const query = window.matchMedia("(prefers-color-scheme: dark)");
-    const change = () => setNight(query.matches);
-    query.addEventListener("change", change);
-    return () => query.removeEventListener("change", change);
-  }, []);
   useEffect(() => {
     const element = frame.current;
     if (!element) return;
@@ -192,6 +187,9 @@ function Stage({ scheme }: { scheme: Scheme }) {
     invalidate();
   }, [size, gl, invalidate]);
   useEffect(() => viewStore.subscribe(() => invalidate()), [invalidate]);
+  const settings = useSettings((s) => s);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: handles and lengths are drawn as the settings say
+  useEffect(() => invalidate(), [settings, invalidate]);
   const loop = useThree((s) => s.frameloop);
   useEffect(() => {
     if (loop === "demand") invalidate();

@@ -3,6 +3,7 @@ import { Frustum, Matrix3, Matrix4, PerspectiveCamera, Plane, Quaternion, Ray, R
 import type { Vector } from "../api/types";
 import { type Entry, itemOf } from "../scene/pieces/entries";
 import { FIELD_OF_VIEW, fieldOf, inPerspective, type ViewState } from "../state/view";
+import { handleFactor } from "../theme/settings";
 
 /** What a ray hit: the thing and item, the point, and the face's normal in the world. */
 export interface Hit {
@@ -97,6 +98,11 @@ class ViewportController {
       ? -point.clone().applyMatrix4(this.camera.matrixWorldInverse).z
       : view.distance;
     return (2 * depth * tangent) / this.height;
+  }
+
+  /** Metres at a point for a pixel of a handle, which a person may have larger or smaller. */
+  handlePixel(point: Vector3, view: ViewState): number {
+    return handleFactor() * this.metresPerPixel(point, view);
   }
 
   /** How many pixels a sphere (x, y, z, reach at a place of an array) reaches from its middle; 0 where it is not seen. */

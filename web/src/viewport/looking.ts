@@ -5,6 +5,7 @@ import { type Box, boxAboutPivot, boxOf, boxOfAll } from "../scene/pieces/entrie
 import { levelStore, shown } from "../state/level";
 import { selectionStore } from "../state/selection";
 import { FIELD_OF_VIEW, inPerspective, setView, type ViewMode, type ViewState, viewStore } from "../state/view";
+import { lessMotion } from "../theme/settings";
 import { eyeDirection, viewport, viewTurn } from "./controller";
 
 /** How long the view takes from one place to another, milliseconds. */
@@ -84,7 +85,7 @@ export function endTransition(): void {
 
 /** Go to a place smoothly; at once where motion is not wanted. */
 function transition(to: Place): void {
-  if (window.matchMedia("(prefers-reduced-motion: reduce)").matches) {
+  if (lessMotion()) {
     setView(to);
     return;
   }

@@ -41,7 +41,7 @@ export function GrowPaddle({ scheme }: { scheme: Scheme }) {
     const at = heldElements();
     const place = elementPlace();
     if (!visible || !at?.normal || !place) return;
-    const pixel = viewport.metresPerPixel(place, viewStore.getState());
+    const pixel = viewport.handlePixel(place, viewStore.getState());
     set.group.position.copy(place);
     const end = at.normal.clone().multiplyScalar(OUT * pixel);
     set.disc.position.copy(end);

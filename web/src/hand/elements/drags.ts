@@ -7,6 +7,7 @@ import { elementsNow } from "../../state/elements";
 import { isShown, levelStore } from "../../state/level";
 import { selectionStore } from "../../state/selection";
 import { previewStep, takeStep } from "../../state/steps";
+import { lengthNumber } from "../../ui/lengths";
 import { viewport } from "../../viewport/controller";
 import { DragSession } from "../handles/dragSession";
 import { type HandleDrag, handleAxes, handleRuns, number } from "../handles/holding";
@@ -43,8 +44,8 @@ export function movingElements(
   const world = () => by.clone().applyQuaternion(frame);
   const refresh = () => {
     mesh.show(new Matrix4().makeTranslation(world()));
-    const along = axes.map((a) => `${a.toUpperCase()} ${number(by[a], 2)}`).join(", ");
-    handleRuns.change({ value: anywhere ? number(by.length(), 2) : along });
+    const along = axes.map((a) => `${a.toUpperCase()} ${lengthNumber(by[a], 2)}`).join(", ");
+    handleRuns.change({ value: anywhere ? lengthNumber(by.length(), 2) : along });
   };
   let caught: Feature | null = null;
   const own = new Set(selection());
@@ -173,10 +174,10 @@ export function growing(x: number, y: number, origin: Vector3): HandleDrag | nul
   const params = () => ({ elements: elementsNow(), depth });
   const refresh = () => {
     previewStep(depth === 0 ? null : { tool, params: params(), selection: selection(), adjust: false });
-    handleRuns.change({ value: number(depth, 2) });
+    handleRuns.change({ value: lengthNumber(depth, 2) });
   };
   return new DragSession({
-    prompt: { words: "Pull out", value: "0.00", unit: "m" },
+    prompt: { words: "Pull out", value: lengthNumber(0, 2), unit: "m" },
     typed(values) {
       if (values?.[0] !== undefined) {
         depth = values[0];

@@ -37,7 +37,7 @@ export function EndTabs({ scheme }: { scheme: Scheme }) {
   const set = useOwned(() => (found ? tabs(found.ends, scheme) : null), [found, scheme]);
   useTabs(set?.tabs, visible);
   useFrame(() => {
-    for (const tab of set?.tabs ?? []) tab.scale.setScalar(viewport.metresPerPixel(tab.position, viewStore.getState()));
+    for (const tab of set?.tabs ?? []) tab.scale.setScalar(viewport.handlePixel(tab.position, viewStore.getState()));
   });
   return visible && set ? <primitive object={set.group} /> : null;
 }

@@ -89,7 +89,7 @@ export function Handles({ scheme }: { scheme: Scheme }) {
     if (now) at.applyMatrix4(now.place);
     else set.group.quaternion.copy(handleAxes());
     set.group.position.copy(at);
-    set.group.scale.setScalar(LENGTH * viewport.metresPerPixel(at, viewStore.getState()));
+    set.group.scale.setScalar(LENGTH * viewport.handlePixel(at, viewStore.getState()));
     const back = set.group.quaternion.clone().invert();
     set.spread.visible = several && (held === null || held === "spread-all");
     set.spread.position

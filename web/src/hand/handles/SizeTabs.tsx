@@ -47,7 +47,7 @@ export function SizeTabs({ scheme }: { scheme: Scheme }) {
     set.group.matrix.identity();
     if (dragged) set.group.matrix.copy(dragged.place);
     for (const tab of set.tabs) {
-      const pixel = viewport.metresPerPixel(tab.userData.at as Vector3, viewStore.getState());
+      const pixel = viewport.handlePixel(tab.userData.at as Vector3, viewStore.getState());
       tab.scale.setScalar((tab.userData.corner ? 11 : 9) * pixel);
       tab.visible = dragged === null;
     }

@@ -7,6 +7,8 @@ import { type HandleDrag, type HandleRun, handleRuns } from "./holding";
 export interface DragSpec {
   /** What the prompt says when it begins. */
   prompt: Omit<HandleRun, "kind" | "typed">;
+  /** Whether lengths are typed; where it is left out, as the unit of the prompt says. */
+  lengths?: boolean;
   /** Numbers typed over the measure, null once they are cleared; true where they replace the pointer. */
   typed(values: readonly number[] | null, text: string): boolean;
   /** The pointer has moved; not called while typed numbers replace it. */
@@ -26,8 +28,13 @@ export class DragSession implements HandleDrag {
 
   constructor(private readonly spec: DragSpec) {
     handleRuns.begin(spec.prompt);
+    const metres = spec.lengths ?? spec.prompt.unit === "m";
     this.#unsubscribe = runningStore.subscribe(({ typed }, before) => {
-      if (typed !== before.typed) this.typedOver = spec.typed(numbersIn(typed), typed);
+      if (typed !== before.typed)
+        this.typedOver = spec.typed(
+          numbersIn(typed, () => metres),
+          typed,
+        );
     });
   }
 

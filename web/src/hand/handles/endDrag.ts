@@ -2,6 +2,7 @@ import { Plane, Vector3 } from "three";
 import type { End } from "../../api/types";
 import { endsStore } from "../../state/ends";
 import { previewStep, takeStep } from "../../state/steps";
+import { lengthNumber } from "../../ui/lengths";
 import { viewport } from "../../viewport/controller";
 import { DragSession } from "./dragSession";
 import { type HandleDrag, handleRuns, number } from "./holding";
@@ -46,13 +47,14 @@ export function pulling(of: End["of"], x: number, y: number): HandleDrag | null 
   const start = pulled(end, x, y) ?? 0;
   let value = end.value;
   const params = () => ({ ...found.settings, [of]: value });
+  const said = () => (end.unit === "m" ? lengthNumber(value, 2) : end.step === 1 ? String(value) : number(value, 2));
   const set = (to: number) => {
     value = Math.min(Math.max(to, end.least), end.most);
     previewStep({ tool: "adjust_array", params: params(), selection: [thing], adjust: false });
-    handleRuns.change({ value: end.step === 1 ? String(value) : number(value, 2) });
+    handleRuns.change({ value: said() });
   };
   return new DragSession({
-    prompt: { words: end.words, value: end.step === 1 ? String(value) : number(value, 2), unit: end.unit },
+    prompt: { words: end.words, value: said(), unit: end.unit },
     typed(values) {
       const wanted = values?.[0];
       if (wanted !== undefined) set(end.step === 1 ? Math.round(wanted) : wanted);

@@ -22,6 +22,7 @@ export interface HandleRun extends Run {
   readonly kind: "handle";
   words: string;
   value: string;
+  /** Metres are shown and typed in the unit that a person has chosen. */
   unit: string;
   /** What may be typed instead of a difference. */
   also?: string;

@@ -5,9 +5,10 @@ import { levelStore } from "../../state/level";
 import { takeStep } from "../../state/steps";
 import { goingAlong } from "../../state/tree";
 import { numbersIn } from "../../ui/expression";
+import { lengthNumber } from "../../ui/lengths";
 import { viewport } from "../../viewport/controller";
 import { DragSession } from "./dragSession";
-import { type HandleDrag, handleAxes, handleRuns, heldIds, heldThings, number, show, takePivotAlong } from "./holding";
+import { type HandleDrag, handleAxes, handleRuns, heldIds, heldThings, show, takePivotAlong } from "./holding";
 import { Snapping } from "./snapping";
 
 const directions = (axes: readonly Axis[], frame: Quaternion): Vector3[] =>
@@ -67,7 +68,7 @@ export function moving(axes: Axis[], x: number, y: number, origin: Vector3, grou
   });
   const refresh = () => {
     show(matrix());
-    const value = axes.map((a) => `${a.toUpperCase()} ${number(by[a], 2)}`).join(", ");
+    const value = axes.map((a) => `${a.toUpperCase()} ${lengthNumber(by[a], 2)}`).join(", ");
     handleRuns.change({ value });
   };
   const session = new DragSession({

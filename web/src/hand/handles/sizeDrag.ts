@@ -3,6 +3,7 @@ import { AXES, type Axis } from "../../scene/axes";
 import { levelStore } from "../../state/level";
 import { takeStep } from "../../state/steps";
 import { reach } from "../../state/tree";
+import { length } from "../../ui/lengths";
 import { viewport } from "../../viewport/controller";
 import { DragSession } from "./dragSession";
 import { type HandleDrag, handleRuns, heldIds, number, show } from "./holding";
@@ -45,11 +46,12 @@ export function sizing(tab: string, pivot: Vector3): HandleDrag | null {
     for (const a of AXES) factors[a] = corner || a === axis ? f : 1;
     // what is laid along a longer path is laid anew, and not made longer
     show(sizeMatrix(box, factors, about), reach);
-    const measure = corner ? `× ${number(f, 3)}` : `${number(lead * f, 2)} m`;
+    const measure = corner ? `× ${number(f, 3)}` : length(lead * f, 2);
     handleRuns.change({ value: `${measure}${corner ? "" : ` · × ${number(f, 3)}`}` });
   };
   const session = new DragSession({
     prompt: { words, value: "", unit: "" },
+    lengths: !corner,
     typed(values) {
       const value = values?.[0];
       // a corner is typed as a factor, a side as the length that it is to have
@@ -59,9 +61,9 @@ export function sizing(tab: string, pivot: Vector3): HandleDrag | null {
     move(px, py, free, centred) {
       about = centred ? pivot : opposite;
       const way = grabbed.clone().sub(about);
-      const length = way.length();
-      if (length < 1e-9 || lead <= 0) return;
-      const along = way.divideScalar(length);
+      const away = way.length();
+      if (away < 1e-9 || lead <= 0) return;
+      const along = way.divideScalar(away);
       const ray = viewport.ray(px, py);
       // the point of the line through the tab that is nearest to the ray
       const across = ray.origin.clone().sub(about);
@@ -69,7 +71,7 @@ export function sizing(tab: string, pivot: Vector3): HandleDrag | null {
       const wide = 1 - b * b;
       if (wide < 1e-6) return;
       const t = (along.dot(across) - b * ray.direction.dot(across)) / wide;
-      const factor = t / length;
+      const factor = t / away;
       const whole = Math.max(1, Math.round((lead * factor) / step)) * step;
       set(free ? factor : whole / lead);
     },

@@ -6,7 +6,7 @@ const Dial = styled.div`
   &[data-ruled="true"] { left: 32px; }
   & svg { width: 100%; height: 100%; display: block; }
   & button { all: unset; position: absolute; width: 20px; height: 20px; margin: -10px; text-align: center; cursor: pointer;
-    font-weight: 620; font-size: 12px; line-height: 20px; border-radius: 10px; color: var(--ink);
+    font-weight: 620; font-size: 0.75rem; line-height: 1.25rem; border-radius: 10px; color: var(--ink);
     background: color-mix(in srgb, var(--panel) 80%, transparent); }
   & button:hover { color: var(--brick); }
   & button:focus-visible { outline: 2px solid var(--petrol); }
@@ -71,6 +71,6 @@ export function Rose() {
 }
 
 const Tilt = styled.span`
-  position: absolute; left: 100px; bottom: 36px; white-space: nowrap; color: var(--quiet); font-size: 11px;
+  position: absolute; left: 100px; bottom: 36px; white-space: nowrap; color: var(--quiet); font-size: 0.6875rem;
   padding: 0 6px; border-radius: 3px; background: color-mix(in srgb, var(--panel) 80%, transparent);
 `;

@@ -67,7 +67,7 @@ function near(a: Vector3, b: Vector3): boolean {
 
 /** What is pointed at, at a share of its edge that has been typed. */
 function typedPlace(over: CutPlace, typed: string): CutPlace {
-  const [value] = numbersIn(typed) ?? [];
+  const [value] = numbersIn(typed, () => false) ?? [];
   const open = openNow();
   const item = heldMatrix();
   if (over.kind !== "edge" || value === undefined || !open || !item) return over;

@@ -10,6 +10,7 @@ import { isLocked, picked, reach } from "../../state/tree";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { numbersIn } from "../../ui/expression";
+import { length } from "../../ui/lengths";
 import { viewport } from "../../viewport/controller";
 import { called, featureAt, Latest } from "../picking/featurePick";
 import type { Mode } from "./mode";
@@ -198,7 +199,7 @@ function Prompt() {
             · Q: turn on, now {90 * now.quarters}° · E: {now.align ? "leave edges as they are" : "line edges up"} · type
             a gap
           </span>{" "}
-          <Measure>0 m</Measure>
+          <Measure>{length(0, 0)}</Measure>
         </>
       )}
     </>

@@ -10,6 +10,7 @@ import { previewStep, takeStep } from "../../state/steps";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { numbersIn } from "../../ui/expression";
+import { lengths } from "../../ui/lengths";
 import { viewport } from "../../viewport/controller";
 import { away, SLOP } from "../picking/selecting";
 import { type Found, provisional, read, type Spot, sound, spotUnder, typedValues } from "../shapes/gestures";
@@ -200,7 +201,7 @@ function enter(): void {
   const drag = now.info.drags[now.stage];
   if (!drag) return;
   if (typed.trim()) {
-    const numbers = numbersIn(typed);
+    const numbers = numbersIn(typed, () => !drag.per);
     const values = numbers && typedValues(drag, numbers);
     if (!values || !sound(drag, values)) return;
     let base: Spot = now.found?.base ?? now.base;
@@ -256,15 +257,14 @@ export async function makeTyped(): Promise<Problem | null> {
   return null;
 }
 
-const spoken = (at: readonly number[]): string => at.map((v) => v.toFixed(2).replace("-", "−")).join(", ");
-
 /** What the stage measures now, and the size and triangles of the whole. */
 function measured(now: DrawRun, note: string): string {
   const values = Object.entries(now.found?.values ?? {});
-  const turns = now.info.drags[now.stage]?.per ? "" : " m";
-  if (values.length === 0) return now.hover && now.stage === 0 ? `${spoken(now.hover)} m` : "";
+  if (values.length === 0) return now.hover && now.stage === 0 ? lengths(now.hover, 2) : "";
   const shownValues = values.length > 2 ? values.filter(([name]) => name.startsWith("opening")) : values;
-  return `${shownValues.map(([, v]) => v.toFixed(2)).join(" × ")}${turns}${note ? ` · ${note}` : ""}`;
+  const numbers = shownValues.map(([, v]) => v);
+  const turns = now.info.drags[now.stage]?.per;
+  return `${turns ? numbers.map((v) => v.toFixed(2)).join(" × ") : lengths(numbers, 2, " × ")}${note ? ` · ${note}` : ""}`;
 }
 
 function Prompt() {

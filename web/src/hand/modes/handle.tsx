@@ -1,4 +1,5 @@
 import { dragStore, useDrag } from "../../state/drag";
+import { unitNow } from "../../ui/lengths";
 import { holdHandle } from "../handles/handleDrag";
 import { type HandleDrag, handlePlace, handleRuns } from "../handles/holding";
 import { away, clickOn, SLOP } from "../picking/selecting";
@@ -60,7 +61,7 @@ function Prompt() {
     <>
       {now.words} <span>or type{now.also ? `, also ${now.also}` : ""}</span>{" "}
       <Measure>
-        {now.value} {now.unit}
+        {now.value} {now.unit === "m" ? unitNow() : now.unit}
       </Measure>
       {caught && <span> · caught {CAUGHT[caught]}</span>}
     </>

@@ -9,6 +9,7 @@ import { type Run, run, runsOf } from "../../state/running";
 import { takeStep } from "../../state/steps";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
+import { length } from "../../ui/lengths";
 import { called, featureAt, Latest } from "../picking/featurePick";
 import type { Mode } from "./mode";
 import { PivotHint, usePointAt } from "./parts";
@@ -106,11 +107,9 @@ function Signs({ scheme }: { scheme: Scheme }) {
     <>
       <FeatureSigns of={[...picked, feature]} colour={scheme.ochre} />
       {from && to && <Dimension start={from} end={to} colour={scheme.ochre} />}
-      {fits?.width != null && (
-        <Tag at={fits.narrowest} text={`${fits.width.toFixed(2)} m wide`} colour={scheme.ochre} />
-      )}
+      {fits?.width != null && <Tag at={fits.narrowest} text={`${length(fits.width, 2)} wide`} colour={scheme.ochre} />}
       {fits?.height != null && (
-        <Tag at={fits.lowest} lift={fits.height} text={`${fits.height.toFixed(2)} m high`} colour={scheme.ochre} />
+        <Tag at={fits.lowest} lift={fits.height} text={`${length(fits.height, 2)} high`} colour={scheme.ochre} />
       )}
     </>
   );

@@ -9,6 +9,7 @@ import { takeStep } from "../../state/steps";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { numbersIn } from "../../ui/expression";
+import { lengths } from "../../ui/lengths";
 import { groundAt, typedPlace } from "../picking/ground";
 import type { Mode } from "./mode";
 import { Measure } from "./parts";
@@ -41,7 +42,7 @@ function Prompt() {
   return (
     <>
       Click to place {pieces.get(now.piece)?.name} <span>or type X, Z</span>{" "}
-      <Measure>{now.at ? `${now.at.map((v) => v.toFixed(2).replace("-", "−")).join(", ")} m` : ""}</Measure>
+      <Measure>{now.at ? lengths(now.at, 2) : ""}</Measure>
     </>
   );
 }

@@ -3,6 +3,7 @@ import type { Feature } from "../../api/types";
 import { levelStore } from "../../state/level";
 import { runningStore } from "../../state/running";
 import { viewStore } from "../../state/view";
+import { shortLength } from "../../ui/lengths";
 import { type Hit, viewport } from "../../viewport/controller";
 
 /** Pixels within which a vertex or an edge middle is meant. */
@@ -32,7 +33,7 @@ const WORDS = {
 
 /** What a feature is, and how far from its end a place on an edge is. */
 export const called = ({ kind, away }: Feature): string =>
-  `${WORDS[kind]}${kind === "on edge" ? `, ${Number((away ?? 0).toFixed(3))} m from its end` : ""}`;
+  `${WORDS[kind]}${kind === "on edge" ? `, ${shortLength(away ?? 0, 3)} from its end` : ""}`;
 
 /**
  * The feature that is meant by a place of the viewport, told by the server; null where there is none. Of what stands in

@@ -1,12 +1,13 @@
 import type { Measure } from "../../api/types";
 import { lengthOf } from "../../state/kinds/measure";
+import { length, useUnit } from "../../ui/lengths";
 import { MarkButtons } from "../MarkButtons";
 import { Card } from "../parts";
 import { Facts } from "./parts";
 
 /** A measure that is kept in sight. */
 export function MeasureRowCard({ row: measure }: { row: Measure }) {
-  const length = lengthOf(measure);
+  const unit = useUnit();
   return (
     <Card aria-label="Selection">
       <header>
@@ -17,7 +18,7 @@ export function MeasureRowCard({ row: measure }: { row: Measure }) {
       <div>
         <Facts>
           <dt>Distance</dt>
-          <dd>{length.toFixed(3)} m</dd>
+          <dd>{length(lengthOf(measure), 3, unit)}</dd>
         </Facts>
       </div>
     </Card>

@@ -8,6 +8,7 @@ import { previewStep, takeStep } from "../../state/steps";
 import { Button } from "../../ui/controls";
 import { Dial } from "../../ui/Dial";
 import { VectorField } from "../../ui/fields";
+import { length, useUnit } from "../../ui/lengths";
 import { NumberField } from "../../ui/NumberField";
 import { MarkButtons } from "../MarkButtons";
 import { Card, Quiet } from "../parts";
@@ -28,6 +29,7 @@ const middleOf = (points: readonly Vector[]): Vector =>
 
 /** A path, and the points of it that are chosen. */
 export function PathCard({ row: path }: { row: Path }) {
+  const unit = useUnit();
   const found = useLevel((s) => shown(s).paths.get(path.id));
   const chosen = useChosen();
   const points = (chosen?.path === path.id ? chosen.points : []).filter((k) => k < path.points.length);
@@ -57,9 +59,9 @@ export function PathCard({ row: path }: { row: Path }) {
       <div>
         <Facts>
           <dt>Length</dt>
-          <dd>{(found?.length ?? 0).toFixed(2)} m</dd>
+          <dd>{length(found?.length ?? 0, 2, unit)}</dd>
           <dt>Smallest radius</dt>
-          <dd>{found?.smallest_radius == null ? "straight" : `${found.smallest_radius.toFixed(2)} m`}</dd>
+          <dd>{found?.smallest_radius == null ? "straight" : length(found.smallest_radius, 2, unit)}</dd>
         </Facts>
         {points.length > 0 ? (
           <>
@@ -79,7 +81,8 @@ export function PathCard({ row: path }: { row: Path }) {
             </Row>
             <VectorField
               label={points.length === 1 ? "Position" : "Middle"}
-              hint="world axes, m"
+              hint="world axes"
+              unit="m"
               value={middle}
               digits={2}
               onPreview={(to) => show("move", { by: minus(to, middle) })}

@@ -1,5 +1,6 @@
 import type { Piece } from "../../api/types";
 import { degrees } from "../../ui/degrees";
+import { lengths, useUnit } from "../../ui/lengths";
 import { Dimensions } from "../Dimensions";
 import { ExportPiece, UsedBy } from "../PieceParts";
 import { Card, Quiet } from "../parts";
@@ -27,12 +28,13 @@ export function PieceCard({ row: piece }: { row: Piece }) {
 }
 
 function Pivot({ piece }: { piece: Piece }) {
+  const unit = useUnit();
   const [x = 0, y = 0, z = 0] = piece.pivot ?? [];
   const turned = degrees(piece.axes);
   return (
     <Facts>
       <dt>Pivot</dt>
-      <dd>{[x, y, z].map((v) => v.toFixed(2).replace("-", "−")).join(", ")} m</dd>
+      <dd>{lengths([x, y, z], 2, ", ", unit)}</dd>
       {turned.some((v) => v !== 0) && (
         <>
           <dt>Its axes</dt>

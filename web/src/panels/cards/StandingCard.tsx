@@ -19,7 +19,7 @@ const Unclean = styled.div`
 `;
 const All = styled(
   IconButton,
-)`&&& { color: var(--petrol); font-weight: 600; padding: 2px 3px; min-height: 22px; gap: 3px; }`;
+)`&&& { color: var(--petrol); font-weight: 600; padding: 2px 3px; min-height: 1.375rem; gap: 3px; }`;
 
 /** A placement or an array. */
 export function StandingCard({ row: thing }: { row: Placement | ArrayRow }) {

@@ -6,6 +6,7 @@ import { select } from "../../state/selection";
 import { Button } from "../../ui/controls";
 import { degrees } from "../../ui/degrees";
 import { VectorField } from "../../ui/fields";
+import { lengths, useUnit } from "../../ui/lengths";
 import { atMost, grouped } from "../../ui/words";
 
 export const Facts = styled.dl`
@@ -14,7 +15,7 @@ export const Facts = styled.dl`
 `;
 /** Facts that need no words, in one line where there is room. */
 export const Line = styled.p`
-  display: flex; flex-wrap: wrap; justify-content: space-between; gap: 0 8px; color: var(--quiet); font-size: 12.5px;
+  display: flex; flex-wrap: wrap; justify-content: space-between; gap: 0 8px; color: var(--quiet); font-size: 0.7812rem;
   & > :first-child { color: var(--ink); }
 `;
 export const Linked = styled.span`
@@ -46,16 +47,15 @@ interface FactsProps {
 
 /** Sizes, triangles and vertices of a piece, and what slimming it has cost. */
 export function PieceFacts({ piece, items = 1, factors, all = piece.facts }: FactsProps) {
-  const size = piece.facts.high
-    .map((v, k) => ((v - (piece.facts.low[k] ?? 0)) * Math.abs(factors?.[k] ?? 1)).toFixed(2))
-    .join(" × ");
+  const size = piece.facts.high.map((v, k) => (v - (piece.facts.low[k] ?? 0)) * Math.abs(factors?.[k] ?? 1));
+  const unit = useUnit();
   // what is told of slimming is meant for one size; what stands larger is farther off
   const madeFor = piece.slim?.size ?? [1, 1, 1];
   const times = Math.max(1, ...madeFor.map((t, k) => Math.abs(factors?.[k] ?? 0) / (t || 1)));
   return (
     <>
       <Line>
-        <span title="Measures">{`${size}\u00a0m`}</span>
+        <span title="Measures">{lengths(size, 2, " × ", unit)}</span>
         <span title={`Triangles: ${counted(piece.facts.triangles, items, all.triangles)}`}>
           {`${grouped(all.triangles)}\u00a0tris`}
         </span>
@@ -101,7 +101,8 @@ export function StandFields({ label, of, set }: StandProps) {
     <>
       <VectorField
         label={label}
-        hint="world axes, m"
+        hint="world axes"
+        unit="m"
         digits={2}
         value={(of.position ?? [0, 0, 0]) as Vector}
         step={step}

@@ -15,6 +15,7 @@ import {
 import { levelStore, shown } from "../../state/level";
 import { FIELD_OF_VIEW, inPerspective, viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
+import { shortLength } from "../../ui/lengths";
 import { viewport } from "../../viewport/controller";
 import { SharedPool } from "./resources";
 import { useOwned } from "./useOwned";
@@ -163,7 +164,7 @@ function GroundMetres({ scheme }: { scheme: Scheme }) {
       const label = child as Mesh<PlaneGeometry, MeshBasicMaterial>;
       const along = k < COUNT;
       const value = (along ? x0 : z0) + ((k % COUNT) - (COUNT - 1) / 2) * spacing;
-      const text = `${along ? "X" : "Z"} ${value.toLocaleString("en", { maximumFractionDigits: 1 }).replace("-", "−")} m`;
+      const text = `${along ? "X" : "Z"} ${shortLength(value, 1)}`;
       const key = text + scheme.ink;
       if (label.userData.key !== key) {
         const texture = textures.take(key, () => written(text, scheme.gridBold));

@@ -3,6 +3,7 @@ import styled from "styled-components";
 import { useLevel } from "../../state/level";
 import { FIELD_OF_VIEW, inPerspective, useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
+import { perMetre, unitNow } from "../../ui/lengths";
 import { viewport } from "../../viewport/controller";
 import { nice, visibleStep } from "./Grid";
 
@@ -51,6 +52,7 @@ function draw(
   canvas.width = w * dpr;
   canvas.height = h * dpr;
   const pen = canvas.getContext("2d");
+  const per = perMetre(unitNow());
   if (!pen) return;
   pen.scale(dpr, dpr);
   const perPixel = (2 * distance * Math.tan((FIELD_OF_VIEW * Math.PI) / 360)) / viewport.height;
@@ -61,9 +63,8 @@ function draw(
   const sign = side === "top" ? (axis === "z" ? -1 : 1) : axis === "y" ? -1 : 1;
   const at = (value: number) => length / 2 + (sign * (value - middle)) / perPixel;
   const reach = (length / 2) * perPixel;
-  const style = getComputedStyle(document.documentElement);
   pen.strokeStyle = scheme.gridBold;
-  pen.fillStyle = style.getPropertyValue("--ink");
+  pen.fillStyle = getComputedStyle(document.body).color;
   pen.font = '11px "Archivo Variable", sans-serif';
   for (let k = Math.ceil((middle - reach) / fine); k <= (middle + reach) / fine; k++) {
     const value = k * fine;
@@ -79,7 +80,7 @@ function draw(
     }
     pen.stroke();
     if (!big) continue;
-    const text = `${Number(value.toFixed(3))}`.replace("-", "−");
+    const text = `${Number((value * per).toFixed(3))}`.replace("-", "−");
     if (side === "top") pen.fillText(text, p + 3, 10);
     else {
       pen.save();

@@ -9,6 +9,7 @@ import { useSelection } from "../../state/selection";
 import { reach } from "../../state/tree";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
+import { length, useUnit } from "../../ui/lengths";
 import { useOwned } from "../canvas/useOwned";
 import { isDrawn } from "../pieces/entries";
 import { Tag } from "../signs/Measures";
@@ -73,6 +74,7 @@ function Polyline({ points, colour, strong, by }: PolylineProps) {
 }
 
 function PathPoints({ path, scheme }: { path: Path; scheme: Scheme }) {
+  const unit = useUnit();
   const ends = handleEnds(path);
   const view = useLevel((s) => shown(s).paths.get(path.id));
   const chosen = useChosen();
@@ -100,7 +102,7 @@ function PathPoints({ path, scheme }: { path: Path; scheme: Scheme }) {
           <Dots points={[view.tightest]} colour={scheme.ochre} size={6} />
           <Tag
             at={view.tightest as Vector}
-            text={`r ${view.smallest_radius.toFixed(2)} m`}
+            text={`r ${length(view.smallest_radius, 2, unit)}`}
             colour={scheme.ochre}
             lift={0.6}
           />

@@ -9,7 +9,8 @@ import { firstLevel } from "../../api/early";
 import { levelStore } from "../../state/level";
 import { seen } from "../../state/seen";
 import { viewStore } from "../../state/view";
-import { daySheet, nightSheet, prefersNight } from "../../theme/tokens";
+import { isNight } from "../../theme/settings";
+import { daySheet, nightSheet } from "../../theme/tokens";
 import { viewport } from "../../viewport/controller";
 import { openLevel } from "../../viewport/opening";
 import { canvas } from "../canvas/canvas";
@@ -50,7 +51,7 @@ export async function firstPicture(): Promise<void> {
   await allMeshes(LONGEST);
   fill();
   const view = viewStore.getState();
-  paintGround(prefersNight() ? nightSheet : daySheet);
+  paintGround(isNight() ? nightSheet : daySheet);
   placeFog(view);
   viewport.aim(view);
   renderer.render(scene, viewport.camera);

@@ -18,6 +18,7 @@ import { shown, useLevel } from "../../state/level";
 import { useSelection } from "../../state/selection";
 import { useView, viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
+import { length, useUnit } from "../../ui/lengths";
 import { viewport } from "../../viewport/controller";
 import { useOwned } from "../canvas/useOwned";
 import { isDrawn } from "../pieces/entries";
@@ -62,11 +63,11 @@ export function Dimension({ start, end, colour }: DimensionProps) {
     return made;
   }, [key, colour]);
   const middle = start.map((v, k) => (v + (end[k] ?? 0)) / 2) as Vector;
-  const length = Math.hypot(...start.map((v, k) => v - (end[k] ?? 0)));
+  const away = Math.hypot(...start.map((v, k) => v - (end[k] ?? 0)));
   return (
     <>
       <primitive object={lines} />
-      <Tag at={middle} text={`${length.toFixed(3)} m`} colour={colour} />
+      <Tag at={middle} text={length(away, 3, useUnit())} colour={colour} />
     </>
   );
 }

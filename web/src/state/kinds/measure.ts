@@ -1,4 +1,5 @@
 import type { Measure } from "../../api/types";
+import { length } from "../../ui/lengths";
 import { type Kind, UNTURNED } from "./kind";
 
 /** The length of a measure, metres. */
@@ -9,6 +10,6 @@ export const measure: Kind<Measure> = {
   icon: "ruler-dimension-line",
   rank: 5,
   points: (_, { start, end }) => [start, end],
-  detail: (_, thing) => `${lengthOf(thing).toFixed(2)} m`,
+  detail: (_, thing) => length(lengthOf(thing), 2),
   held: ({ start }) => ({ position: start, turn: UNTURNED }),
 };
