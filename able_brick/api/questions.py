@@ -26,13 +26,15 @@ router = APIRouter(prefix=f"{PREFIX}/levels")
 class FeatureRequest(FaceAt):
     """A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres; or, with
     `pivot`, the pivot of what the face belongs to. With `along` it may also be any place on an edge: so many tenths of
-    the grid step from its end, or, when it is `free`, just where it is pointed at."""
+    the grid step from its end, or, when it is `free`, just where it is pointed at; with `within` also any place of the
+    grid on a flat face, likewise."""
 
     point: Vector
     reach: float = Field(ge=0, le=1e6)
     pivot: bool = False
     along: bool = False
     free: bool = False
+    within: bool = False
 
 
 class SnapRequest(BaseModel):
@@ -77,11 +79,15 @@ def surface(project: TheProject, level: LevelId, at: FaceAt) -> Ground:
 
 @router.post("/{level}/feature")
 def feature(project: TheProject, level: LevelId, at: FeatureRequest) -> Feature:
-    """The vertex, edge middle, place on an edge or face centre that is meant by a place on a face, exactly."""
+    """The vertex, edge middle, place on an edge, face centre or place of the grid that is meant by a place on a face,
+    exactly."""
     snapshot = project.snapshot
     step = snapshot.level(level).step
     unit = (0.0 if at.free else step / 10) if at.along else None
-    return nearest_feature(snapshot, level, project.meshes.get, at, at.point, at.reach, pivot=at.pivot, unit=unit)
+    grid = (0.0 if at.free else step) if at.within else None
+    return nearest_feature(
+        snapshot, level, project.meshes.get, at, at.point, at.reach, pivot=at.pivot, unit=unit, grid=grid
+    )
 
 
 @router.get("/{level}/ends/{thing}")

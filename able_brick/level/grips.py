@@ -2,30 +2,34 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Final, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from able_brick.core.errors import UnknownIdError
-from able_brick.core.mesh.faces import face_centre, face_loop
+from able_brick.core.mesh.faces import face_centre, face_loop, loop_normal
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.dock import Spot
 from able_brick.core.place.items import item_to_world, outward
 from able_brick.core.place.snapping import edge_point
-from able_brick.level.rows import AShown, Drawable
+from able_brick.level.rows import AShown, Drawable, Vector
 from able_brick.level.snapshot import Snapshot
 from able_brick.level.surface import FaceAt, Load, item_at, item_of
 
-FeatureKind = Literal["vertex", "edge", "on edge", "face", "pivot"]
+#: How far off its plane a place on a face may be, in the size of the face.
+_ROUNDING: Final = 1e-12
+
+FeatureKind = Literal["vertex", "edge", "on edge", "face", "on face", "pivot"]
 
 
 class FeatureAt(BaseModel):
     """A feature of an item in the level: a vertex, the middle of an edge, a place on an edge at a share of its way, the
-    centre of a face, or the pivot; and the face through which it was pointed at."""
+    centre of a face, the place of a face that is nearest to `at` in the mesh, or the pivot; and the face through which
+    it was pointed at."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     thing: str
     item: int = 0
@@ -33,6 +37,13 @@ class FeatureAt(BaseModel):
     index: int = 0
     face: int = 0
     share: float = Field(0.5, ge=0, le=1)
+    at: Vector | None = None
+
+    @model_validator(mode="after")
+    def _placed(self) -> FeatureAt:
+        if self.kind == "on face" and self.at is None:
+            raise ValueError("a place on a face needs `at`, where in the mesh it is")
+        return self
 
 
 def spot_of(snapshot: Snapshot, level: str, load: Load, at: FeatureAt) -> Spot:
@@ -57,7 +68,8 @@ def _spot(drawable: Drawable, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> Sp
 def _check(mesh: PolyMesh, at: FeatureAt, name: str = "The piece") -> None:
     """UnknownIdError where the mesh has no such feature."""
     edges = len(topology(mesh).edges)
-    most = {"vertex": mesh.vertex_count, "edge": edges, "on edge": edges, "face": mesh.face_count, "pivot": 1}
+    faces = mesh.face_count
+    most = {"vertex": mesh.vertex_count, "edge": edges, "on edge": edges, "face": faces, "on face": faces, "pivot": 1}
     if not 0 <= at.index < most[at.kind]:
         raise UnknownIdError(
             f"{name} has no {at.kind.removeprefix('on ')} {at.index} (any more); pick again.", id=at.thing
@@ -71,7 +83,7 @@ def feature_vertices(mesh: PolyMesh, at: FeatureAt) -> list[int]:
     edges = topology(mesh).edges
     if at.kind == "vertex":
         return [at.index]
-    if at.kind == "face":
+    if at.kind in ("face", "on face"):
         return [int(v) for v in face_loop(mesh, at.index)]
     return [] if at.kind == "pivot" else [int(v) for v in edges[at.index]]
 
@@ -88,4 +100,16 @@ def _point(drawable: Drawable, mesh: PolyMesh, pose: Floats, at: FeatureAt) -> F
         return out
     if at.kind == "on edge":
         return edge_point(item_to_world(mesh.positions[edges[at.index]], pose, drawable.pivot, drawable.axes), at.share)
-    return np.array(item_to_world(np.array([face_centre(mesh, at.index)]), pose, drawable.pivot, drawable.axes)[0])
+    place = face_centre(mesh, at.index) if at.at is None else _on_plane(mesh, at.index, np.asarray(at.at, np.float64))
+    return np.array(item_to_world(np.array([place]), pose, drawable.pivot, drawable.axes)[0])
+
+
+def _on_plane(mesh: PolyMesh, face: int, place: Floats) -> Floats:
+    """The place (3,) on the plane of a face that is nearest to one which may have been on it before an edit."""
+    loop = mesh.positions[face_loop(mesh, face)]
+    normal = loop_normal(loop)
+    off = float(normal @ (place - loop.mean(axis=0)))
+    # what lies on it but for rounding stays to the last bit
+    size = float(np.abs(loop).max())
+    out: Floats = place if abs(off) <= _ROUNDING * size else place - off * normal
+    return out

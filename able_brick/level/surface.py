@@ -12,7 +12,8 @@ from able_brick.core.errors import UnknownIdError
 from able_brick.core.mesh.faces import face_centre, face_loop
 from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.mesh.topology import topology
-from able_brick.core.place.items import item_to_world, outward
+from able_brick.core.place.items import item_from_world, item_to_world, outward
+from able_brick.core.place.on_face import face_place
 from able_brick.core.place.pivots import up_along
 from able_brick.core.place.pose import Quaternion, Vector, rotation, vector
 from able_brick.core.place.snapping import edge_point, edge_share
@@ -43,9 +44,12 @@ class Ground(BaseModel):
 
 
 class Feature(BaseModel):
-    """A vertex, edge middle, place on an edge, face centre or pivot: which it is in the mesh, where it is in the world,
-    and the normal of the face through which it was pointed at. `share` is how far along an edge a place on it is, from
-    0 to 1, and `away` how far from the nearer end, metres."""
+    """A vertex, edge middle, place on an edge, face centre, place on a face or pivot.
+
+    Which it is in the mesh, where it is in the world, and the normal of the face through which it was pointed at.
+    `share` is how far along an edge a place on it is, from 0 to 1, and `away` how far from the nearer end, metres; `at`
+    where in the mesh a place on a face is.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
@@ -54,10 +58,11 @@ class Feature(BaseModel):
     face: int
     piece: str
     mesh: str
-    kind: Literal["vertex", "edge", "on edge", "face", "pivot"]
+    kind: Literal["vertex", "edge", "on edge", "face", "on face", "pivot"]
     index: int
     share: float = 0.5
     away: float = 0.0
+    at: Vector | None = None
     point: Vector
     normal: Vector
 
@@ -100,6 +105,9 @@ def on_ground(ground: Ground, point: Vector) -> Vector:
 
 #: How near a place on an edge must be to be meant, in the reach of a vertex: the middle of a narrow face is meant, too.
 _CLOSE = 0.4
+#: How near the centre of a face must be to be meant where any place on it may be; all of it where it is no larger.
+_CENTRAL = 1.5
+_SMALL = 4.0
 
 
 def nearest_feature(
@@ -112,10 +120,12 @@ def nearest_feature(
     *,
     pivot: bool = False,
     unit: float | None = None,
+    grid: float | None = None,
 ) -> Feature:
     """The feature of a face that is meant by a world point on it: a vertex within reach, else an edge middle within
     reach, else the centre of the face. With `pivot` the pivot of the item, wherever that is; with a unit also a place
-    on an edge that is close, so many units from the nearer end, or anywhere for 0."""
+    on an edge that is close, so many units from the nearer end, or anywhere for 0; with a grid also a place of it on a
+    flat face, away from the centre, or any place for 0."""
     drawable, mesh, pose = item_at(snapshot, level, load, at)
     loop = face_loop(mesh, at.face)
     corners = mesh.positions[loop]
@@ -154,4 +164,11 @@ def nearest_feature(
             where = vector(edge_point(pair, share))
             return Feature(kind="on edge", index=edge, share=share, away=far, point=where, **base)
     centre = item_to_world(np.array([face_centre(mesh, at.face)]), pose, drawable.pivot, drawable.axes)[0]
+    far = float(np.linalg.norm(world - centre, axis=1).max()) > _SMALL * reach
+    if grid is not None and far and np.linalg.norm(target - centre) > _CENTRAL * reach and np.all(pose[7:] != 0):
+        spot = face_place(world, normal, target, grid)
+        if spot is not None:
+            inside = vector(item_from_world(spot[None], pose, drawable.pivot, drawable.axes)[0])
+            where = vector(item_to_world(np.array([inside]), pose, drawable.pivot, drawable.axes)[0])
+            return Feature(kind="on face", index=at.face, at=inside, point=where, **base)
     return Feature(kind="face", index=at.face, point=vector(centre), **base)

@@ -51,7 +51,11 @@ ROWS: Final[dict[str, dict[str, str]]] = {
         "high": "Highest corner of the box along the pivot's axes, from the mesh's origin, metres",
         "own_normals": "Shaded by normals of the file that it came from",
     },
-    "FeatureAt": {"kind": "vertex, edge, on edge, face or pivot", "share": "How far along the edge, 0…1"},
+    "FeatureAt": {
+        "kind": "vertex, edge, on edge, face, on face or pivot",
+        "share": "How far along the edge, 0…1",
+        "at": "Of a place on a face: where in the coordinates of the mesh, metres",
+    },
     "Group": {
         "left_out": "Numbers of repeats that are not shown",
         "mirror": "Own axis across which all of it is shown a second time",

@@ -586,7 +586,8 @@ export interface paths {
         put?: never;
         /**
          * Feature
-         * @description The vertex, edge middle, place on an edge or face centre that is meant by a place on a face, exactly.
+         * @description The vertex, edge middle, place on an edge, face centre or place of the grid that is meant by a place on a face,
+         *     exactly.
          */
         post: operations["feature_api_projects__project__levels__level__feature_post"];
         delete?: never;
@@ -2581,11 +2582,19 @@ export interface components {
         };
         /**
          * Feature
-         * @description A vertex, edge middle, place on an edge, face centre or pivot: which it is in the mesh, where it is in the world,
-         *     and the normal of the face through which it was pointed at. `share` is how far along an edge a place on it is, from
-         *     0 to 1, and `away` how far from the nearer end, metres.
+         * @description A vertex, edge middle, place on an edge, face centre, place on a face or pivot.
+         *
+         *     Which it is in the mesh, where it is in the world, and the normal of the face through which it was pointed at.
+         *     `share` is how far along an edge a place on it is, from 0 to 1, and `away` how far from the nearer end, metres; `at`
+         *     where in the mesh a place on a face is.
          */
         Feature: {
+            /** At */
+            at?: [
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Away
              * @description Distance from the nearer end of the edge, metres
@@ -2612,7 +2621,7 @@ export interface components {
              * @description vertex, edge, on edge, face or pivot
              * @enum {string}
              */
-            kind: "vertex" | "edge" | "on edge" | "face" | "pivot";
+            kind: "vertex" | "edge" | "on edge" | "face" | "on face" | "pivot";
             /**
              * Mesh
              * @description Hash of the mesh, 40 hexadecimal digits
@@ -2656,9 +2665,19 @@ export interface components {
         /**
          * FeatureAt
          * @description A feature of an item in the level: a vertex, the middle of an edge, a place on an edge at a share of its way, the
-         *     centre of a face, or the pivot; and the face through which it was pointed at.
+         *     centre of a face, the place of a face that is nearest to `at` in the mesh, or the pivot; and the face through which
+         *     it was pointed at.
          */
         FeatureAt: {
+            /**
+             * At
+             * @description Of a place on a face: where in the coordinates of the mesh, metres
+             */
+            at?: [
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Face
              * @description Number of the face in the mesh, from 0
@@ -2679,10 +2698,10 @@ export interface components {
             item: number;
             /**
              * Kind
-             * @description vertex, edge, on edge, face or pivot
+             * @description vertex, edge, on edge, face, on face or pivot
              * @enum {string}
              */
-            kind: "vertex" | "edge" | "on edge" | "face" | "pivot";
+            kind: "vertex" | "edge" | "on edge" | "face" | "on face" | "pivot";
             /**
              * Share
              * @description How far along the edge, 0…1
@@ -2699,7 +2718,8 @@ export interface components {
          * FeatureRequest
          * @description A place on a face: a world point, and how near a vertex or edge middle must be to be meant, metres; or, with
          *     `pivot`, the pivot of what the face belongs to. With `along` it may also be any place on an edge: so many tenths of
-         *     the grid step from its end, or, when it is `free`, just where it is pointed at.
+         *     the grid step from its end, or, when it is `free`, just where it is pointed at; with `within` also any place of the
+         *     grid on a flat face, likewise.
          */
         FeatureRequest: {
             /**
@@ -2750,6 +2770,11 @@ export interface components {
              * @description Id of the thing in the level
              */
             thing: string;
+            /**
+             * Within
+             * @default false
+             */
+            within: boolean;
         };
         /**
          * FileRequest

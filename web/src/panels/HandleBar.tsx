@@ -39,6 +39,7 @@ function chooseAxes(value: string): void {
   if (value === "face") {
     startPicking({
       piece: null,
+      within: true,
       words: "Click the face whose axes the handles take",
       done: (f) => setHandles({ axes: "picked", frame: frameOfNormal(f.normal) }),
     });

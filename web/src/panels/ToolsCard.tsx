@@ -253,10 +253,11 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
   useEffect(() => {
     const pick = reason === null ? pickOf(tool, rows) : null;
     if (!pick) return;
-    const { piece, words, params: withElements } = pick;
+    const { piece, words, within, params: withElements } = pick;
     startPicking({
       piece,
       words,
+      within,
       card: true,
       done: (feature) => {
         previewStep(null);

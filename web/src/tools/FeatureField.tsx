@@ -15,6 +15,7 @@ const WORDS = {
   edge: "Middle of edge",
   "on edge": "Place on an edge",
   face: "Centre of face",
+  "on face": "Place on a face",
   pivot: "Pivot",
 } as const;
 
@@ -52,7 +53,8 @@ interface FieldProps<T> {
   onChange: (value: T) => void;
 }
 
-const pick = (piece: string | null, done: (feature: Feature) => void): void => startPicking({ piece, done });
+const pick = (piece: string | null, done: (feature: Feature) => void): void =>
+  startPicking({ piece, done, within: piece === null });
 
 /** A vertex, edge middle or face centre of the selected piece, picked in the view. */
 export function FeatureField({ label, value, onChange }: FieldProps<Picked>) {

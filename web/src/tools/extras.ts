@@ -5,6 +5,8 @@ export interface CardPick {
   /** The piece whose features count; null for anything that stands in the level. */
   piece: string | null;
   words: string;
+  /** Whether any place on a face may be meant. */
+  within?: boolean;
   /** What the tool is told of the feature. */
   params(feature: Feature): Params;
 }

@@ -32,6 +32,8 @@ class ViewportController {
   readonly camera = Object.assign(new PerspectiveCamera(FIELD_OF_VIEW, 1, 0.1, 1000), { manual: true });
   readonly pickables = new Set<InstancedMesh>();
   readonly handles = new Set<Object3D>();
+  /** Put handles where the next picture will show them. */
+  readonly placers = new Set<() => void>();
   element: HTMLElement | null = null;
   renderer: WebGLRenderer | null = null;
   width = 1;
@@ -165,8 +167,10 @@ class ViewportController {
     return best;
   }
 
-  /** The handle part under a place: its name, or null. */
+  /** The handle part under a place, whether a picture has shown it yet or not: its name, or null. */
   pickHandle(x: number, y: number): string | null {
+    for (const place of this.placers) place();
+    for (const part of this.handles) part.updateWorldMatrix(true, false);
     this.raycaster.ray.copy(this.ray(x, y));
     const hits = this.raycaster.intersectObjects([...this.handles], false);
     hits.sort(

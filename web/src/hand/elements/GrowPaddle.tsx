@@ -1,4 +1,3 @@
-import { useFrame } from "@react-three/fiber";
 import {
   BufferGeometry,
   CanvasTexture,
@@ -17,6 +16,7 @@ import { useElements } from "../../state/elements";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../../viewport/controller";
+import { usePlaced } from "../handles/usePlaced";
 import { useTabs } from "../handles/useTabs";
 import { useHandlesWanted } from "../handles/wanted";
 import { elementPlace, heldElements } from "./hold";
@@ -37,7 +37,7 @@ export function GrowPaddle({ scheme }: { scheme: Scheme }) {
   const now = here ? heldElements() : null;
   const visible = now?.normal != null && (kind === "face" || !now.piece.facts.closed);
   useTabs(set.tabs, visible);
-  useFrame(() => {
+  usePlaced(() => {
     const at = heldElements();
     const place = elementPlace();
     if (!visible || !at?.normal || !place) return;

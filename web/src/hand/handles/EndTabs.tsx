@@ -1,4 +1,3 @@
-import { useFrame } from "@react-three/fiber";
 import {
   BufferGeometry,
   CylinderGeometry,
@@ -19,6 +18,7 @@ import { useEnds } from "../../state/ends";
 import { viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../../viewport/controller";
+import { usePlaced } from "./usePlaced";
 import { useTabs } from "./useTabs";
 import { useHandlesWanted } from "./wanted";
 
@@ -36,7 +36,7 @@ export function EndTabs({ scheme }: { scheme: Scheme }) {
     found !== null && wanted && viewStore.getState().stage !== "shape" && moved === null && !handle?.startsWith("end-");
   const set = useOwned(() => (found ? tabs(found.ends, scheme) : null), [found, scheme]);
   useTabs(set?.tabs, visible);
-  useFrame(() => {
+  usePlaced(() => {
     for (const tab of set?.tabs ?? []) tab.scale.setScalar(viewport.handlePixel(tab.position, viewStore.getState()));
   });
   return visible && set ? <primitive object={set.group} /> : null;

@@ -1,5 +1,5 @@
-import { useFrame, useThree } from "@react-three/fiber";
-import { useEffect, useMemo } from "react";
+import { useThree } from "@react-three/fiber";
+import { useEffect, useLayoutEffect, useMemo } from "react";
 import {
   BoxGeometry,
   BufferGeometry,
@@ -31,6 +31,7 @@ import { useView, viewStore } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../../viewport/controller";
 import { handleAxes, handlePlace } from "./holding";
+import { usePlaced } from "./usePlaced";
 import { useHandlesWanted } from "./wanted";
 
 /** The pixels that a shaft is long on the screen. */
@@ -66,7 +67,7 @@ export function Handles({ scheme }: { scheme: Scheme }) {
   useEffect(() => invalidate(), [hold, invalidate]);
   const shaping = useView((v) => v.stage === "shape");
   const visible = place !== null && wanted && (!sizing || shaping);
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (!visible) return;
     for (const part of set.parts) if (part !== set.spread || several) viewport.handles.add(part);
     return () => {
@@ -82,7 +83,7 @@ export function Handles({ scheme }: { scheme: Scheme }) {
     }
     invalidate();
   }, [held, set, invalidate]);
-  useFrame(() => {
+  usePlaced(() => {
     if (!place) return;
     const at = place.clone();
     const { now } = dragStore.getState();

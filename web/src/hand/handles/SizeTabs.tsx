@@ -1,4 +1,3 @@
-import { useFrame } from "@react-three/fiber";
 import { useMemo } from "react";
 import {
   BoxGeometry,
@@ -21,6 +20,7 @@ import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../../viewport/controller";
 import { placeIn, type SizeBox, sizeBox } from "./sizeBox";
 import { sharesOf } from "./sizeDrag";
+import { usePlaced } from "./usePlaced";
 import { useTabs } from "./useTabs";
 import { useHandlesWanted } from "./wanted";
 
@@ -41,7 +41,7 @@ export function SizeTabs({ scheme }: { scheme: Scheme }) {
   const visible = box !== null && wanted;
   const set = useOwned(() => (box ? tabSet(box, scheme) : null), [box, scheme]);
   useTabs(set?.tabs, visible);
-  useFrame(() => {
+  usePlaced(() => {
     if (!set) return;
     set.group.matrixAutoUpdate = false;
     set.group.matrix.identity();

@@ -41,9 +41,10 @@ export function startDock(): void {
   docks.begin({ selection, grip: null, feature: null, point: null, ...chosen, quarters: 0 });
 }
 
+const isFace = (at: Feature | null): boolean => at?.kind === "face" || at?.kind === "on face";
+
 /** Whether the faces are laid against each other. */
-export const isFlat = (now: DockRun): boolean =>
-  now.contact ?? (now.grip?.kind === "face" && now.feature?.kind === "face");
+export const isFlat = (now: DockRun): boolean => now.contact ?? (isFace(now.grip) && isFace(now.feature));
 
 function paramsOf(now: DockRun): Params | null {
   if (!now.grip || (!now.feature && !now.point)) return null;
@@ -72,7 +73,8 @@ const same = (a: Feature | null, b: Feature | null): boolean =>
   a?.kind === b?.kind &&
   a?.index === b?.index &&
   a?.face === b?.face &&
-  a?.share === b?.share;
+  a?.share === b?.share &&
+  a?.at?.join() === b?.at?.join();
 
 /** A dock's picks are of what stands in the level, so that pivots and places on edges count. */
 const latest = new Latest(async (x, y, unsnapped) => {
@@ -85,6 +87,7 @@ const latest = new Latest(async (x, y, unsnapped) => {
     y,
     (id) => (now.grip === null ? free || moving.has(id) : !moving.has(id)),
     unsnapped,
+    { within: true },
   );
   const later = docks.now();
   if (!later || later.grip !== now.grip) return;

@@ -46,7 +46,9 @@ const latest = new Latest(async (x, y, free) => {
   if (now.grip === null) return docking.change({ over: gripUnder(x, y) });
   const own = new Set(selectionStore.getState().ids);
   const { things } = shown(levelStore.getState());
-  docking.change({ landing: await featureAt(x, y, (id) => isShown(things.get(id)) && !own.has(id), free) });
+  docking.change({
+    landing: await featureAt(x, y, (id) => isShown(things.get(id)) && !own.has(id), free, { within: true }),
+  });
 });
 
 async function take(): Promise<void> {

@@ -48,6 +48,7 @@ const CAUGHT = {
   vertex: "a vertex",
   edge: "an edge middle",
   face: "a face centre",
+  "on face": "a place on a face",
   pivot: "a pivot",
   "path point": "a path point",
   "on edge": "an edge",

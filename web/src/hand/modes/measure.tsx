@@ -32,7 +32,7 @@ export const startMeasuring = (): void => measuring.begin({ picked: [], feature:
 const latest = new Latest(async (x, y, free) => {
   if (!measuring.now()) return;
   const { things } = shown(levelStore.getState());
-  const feature = await featureAt(x, y, (id) => isShown(things.get(id)), free);
+  const feature = await featureAt(x, y, (id) => isShown(things.get(id)), free, { within: true });
   measuring.change({ feature });
 });
 

@@ -20,12 +20,14 @@ export interface PickRun extends Run {
   words?: string;
   /** Whether a card is open for it, which ends with it. */
   card?: boolean;
+  /** Whether any place on a face may be meant. */
+  within?: boolean;
 }
 
 export const picks = runsOf<PickRun>("pick");
 
 /** Have a feature picked. */
-export const startPicking = (wish: Pick<PickRun, "piece" | "done" | "words" | "card">): void =>
+export const startPicking = (wish: Pick<PickRun, "piece" | "done" | "words" | "card" | "within">): void =>
   picks.begin({ ...wish, feature: null });
 
 const latest = new Latest(async (x, y, free) => {
@@ -36,7 +38,9 @@ const latest = new Latest(async (x, y, free) => {
     const thing = things.get(id);
     return isShown(thing) && (now.piece === null || thing.piece === now.piece);
   };
-  picks.change({ feature: await featureAt(x, y, accept, free, now.piece !== null) });
+  picks.change({
+    feature: await featureAt(x, y, accept, free, { ofMesh: now.piece !== null, within: now.within === true }),
+  });
 });
 
 function take(): void {

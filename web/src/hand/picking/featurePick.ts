@@ -28,6 +28,7 @@ const WORDS = {
   edge: "edge middle",
   "on edge": "place on the edge",
   face: "face centre",
+  "on face": "place on the face",
   pivot: "pivot",
 } as const;
 
@@ -37,14 +38,15 @@ export const called = ({ kind, away }: Feature): string =>
 
 /**
  * The feature that is meant by a place of the viewport, told by the server; null where there is none. Of what stands in
- * the level it may be a pivot, or anywhere on an edge; of a piece's mesh (`ofMesh`) it may not.
+ * the level it may be a pivot, or anywhere on an edge, and where it is asked for anywhere `within` a face; of a piece's
+ * mesh (`ofMesh`) it may not.
  */
 export async function featureAt(
   x: number,
   y: number,
   accept: (thing: string) => boolean,
   free = false,
-  ofMesh = false,
+  { ofMesh = false, within = false } = {},
 ): Promise<Feature | null> {
   const { levelId } = levelStore.getState();
   const hit = hitNear(x, y, accept);
@@ -54,7 +56,7 @@ export async function featureAt(
   try {
     const pivot = !ofMesh && runningStore.getState().pivots;
     const point = hit.point.toArray();
-    return await api.feature(levelId, { thing, item, face, point, reach, pivot, along: !ofMesh, free });
+    return await api.feature(levelId, { thing, item, face, point, reach, pivot, along: !ofMesh, free, within });
   } catch {
     return null;
   }

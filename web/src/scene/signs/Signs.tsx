@@ -102,6 +102,7 @@ const SIGNS = {
   pivot: [...CROSS, ...RING],
   "path point": RING,
   "on edge": BAR,
+  "on face": CROSS,
 } as const;
 const NORMAL = [0, 0, 0, 0, 3.2, 0];
 
@@ -112,7 +113,7 @@ interface FeatureProps {
   colour: string;
 }
 
-/** Vertex ×, edge middle ‖, place on an edge ╪, face centre ✣, pivot ⊕, each with its normal. */
+/** Vertex ×, edge middle ‖, place on an edge ╪, face centre ✣, place on a face +, pivot ⊕, each with its normal. */
 function FeatureSign({ at, normal, kind, colour }: FeatureProps) {
   const turn = useMemo(() => new Quaternion().setFromUnitVectors(groundFrame().up, normal), [normal]);
   return (

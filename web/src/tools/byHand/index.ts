@@ -40,6 +40,7 @@ export const BY_HAND: Readonly<Record<string, ToolExtras>> = {
   stepped_copies: {
     pick: () => ({
       piece: null,
+      within: true,
       words: "Click what the copies go round, or press Enter",
       params: (feature) => ({ about_what: "picked", picked: placeOf(feature) }),
     }),
