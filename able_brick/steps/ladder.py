@@ -54,7 +54,6 @@ class _Rungs(Tool):
     need = Need(kinds=KINDS, least=1)
     icon = "align-end-horizontal"
     previews = False
-    adjustable = False
     long = True
 
     @property
@@ -96,6 +95,7 @@ class RemakeLadder(_Rungs):
     about = "Makes the rungs again with their own settings, from the piece as it is now"
     icon = "refresh-cw"
     instant = True
+    adjustable = False
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         with_one = [(p, p.ladder) for p in pieces_of(draft, rows) if p.ladder is not None]

@@ -40,7 +40,6 @@ class ShareBudget(Tool):
     need = Need(kinds=_KINDS, least=1)
     icon = "chart-pie"
     previews = False
-    adjustable = False
     long = True
 
     target: Literal["share", "count"] = field("share", "Target", "A share of all their triangles, or a number of them")

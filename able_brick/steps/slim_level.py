@@ -65,7 +65,6 @@ class SlimLevel(Tool):
     need = Need()
     icon = "layers-2"
     previews = False
-    adjustable = False
     long = True
     prefill = True
 

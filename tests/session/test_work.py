@@ -366,3 +366,43 @@ def test_a_last_step_that_takes_long_is_adjusted_beside_other_work(bench: Bench)
         assert bench.rows()["piece-3"].facts.triangles > 0.15 * bench.rows()["piece-2"].facts.triangles
     finally:
         work.close()
+
+
+@pytest.mark.parametrize("name", ["make_ladder", "slim_level", "share_budget"])
+def test_what_makes_many_rungs_is_adjusted_as_one_step(bench: Bench, name: str) -> None:
+    settings: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
+        "make_ladder": (
+            {"rungs": [{"kind": "share", "value": 50.0}]},
+            {"rungs": [{"kind": "share", "value": v} for v in (25.0, 10.0)]},
+        ),
+        "slim_level": ({"budget": 100_000, "pixels": 2.0}, {"budget": 100_000, "pixels": 40.0}),
+        "share_budget": ({"share": 60.0}, {"share": 20.0}),
+    }
+    first, second = settings[name]
+    before = bench.state()[0]
+    chosen = () if name == "slim_level" else ("piece-2",)
+    if name == "slim_level":
+        bench.do("place_piece", "piece-2", position=(8, 0, 0))
+        before = bench.state()[0]
+    work = Work()
+    try:
+        made = work.start(bench.project, bench.level, parse_tool(name, first), chosen)
+        assert done(work, made).state == "done"
+        once = bench.rows()
+        again = work.start(bench.project, bench.level, parse_tool(name, second), chosen, adjust_last=True)
+        assert done(work, again).state == "done"
+    finally:
+        work.close()
+    ball = bench.rows()["piece-2"]
+    if name == "share_budget":
+        assert ball.facts.triangles < 0.5 * once["piece-2"].facts.triangles
+    else:
+        assert ball.ladder is not None and once["piece-2"].ladder is not None
+        assert ball.ladder.rungs[0].triangles < once["piece-2"].ladder.rungs[0].triangles
+        assert ball.ladder.source == ball.mesh
+    if name == "make_ladder":
+        assert len(ball.ladder.rungs) == 2
+    bench.undo()
+    assert bench.state()[0] == before, "one step for both"
+    bench.redo()
+    assert bench.rows()["piece-2"] == ball
