@@ -11,13 +11,16 @@ from able_brick.core.path.running import Running
 from able_brick.core.place.copies import MOST_ITEMS
 from able_brick.core.text import counted, millimetres, stretched
 from able_brick.level.field import field
-from able_brick.level.rows import Course, Path
+from able_brick.level.rows import Course, Path, Piece, Placement
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
+from able_brick.steps.paths import Points, drawn_path
 from able_brick.steps.tool import Need, Tool
 
 #: Ends and joints that are nearer than this count as closed, metres.
 _EXACT: Final = 1e-9
+#: Settings of the tools that a course does not keep.
+_NOT_OF_COURSE: Final = frozenset({"tool", "piece", "name", "ends", "points", "smooth", "closed"})
 #: Pieces that may follow one another in a pattern.
 _MOST_PATTERN: Final = 64
 
@@ -102,7 +105,7 @@ class _CourseSettings(Tool):
     )
 
     def settings(self) -> dict[str, object]:
-        return {k: v for k, v in dict(self).items() if k not in ("tool", "piece", "name", "ends")}
+        return {k: v for k, v in dict(self).items() if k not in _NOT_OF_COURSE}
 
     def check(self, draft: Draft, path: Path, course: str | None) -> None:
         """Refuse what the settings name and is not there, or does not suit."""
@@ -147,14 +150,7 @@ def _closing(found: Laid, path: Path) -> str:
     return f", ends closed exactly{joints}"
 
 
-class LayCourse(_CourseSettings):
-    """A run of a piece along the selected path."""
-
-    tool: Literal["lay_course"] = "lay_course"
-    title = "Lay course"
-    about = "Repeats pieces along the path; stays adjustable"
-    need = Need(kinds=("path",), least=1, most=1)
-
+class _Laying(_CourseSettings):
     ends: bool = field(
         True,
         "Corner piece at ends",
@@ -163,13 +159,8 @@ class LayCourse(_CourseSettings):
     )
     name: str = field("", "Name", "Name in the level list", max_length=80)
 
-    def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        path = rows[0]
-        if not isinstance(path, Path):
-            raise GeometryError("A course runs along a path; select one.")
-        if not self.piece:
-            raise InputError("Choose the piece to lay.", field="piece")
-        piece = draft.piece(self.piece)
+    def lay(self, draft: Draft, path: Path, piece: Piece) -> None:
+        """Put a course along a path."""
         self.check(draft, path, None)
         outer = self.corner if self.ends and not path.closed else None
         course = Course.model_validate(
@@ -188,6 +179,42 @@ class LayCourse(_CourseSettings):
         self.tell(draft, course, path)
         draft.put(course)
         draft.select = (course.id,)
+
+
+class LayCourse(_Laying):
+    """A run of a piece along the selected path."""
+
+    tool: Literal["lay_course"] = "lay_course"
+    title = "Lay course"
+    about = "Repeats pieces along the path; stays adjustable"
+    need = Need(kinds=("path",), least=1, most=1)
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        path = rows[0]
+        if not isinstance(path, Path):
+            raise GeometryError("A course runs along a path; select one.")
+        if not self.piece:
+            raise InputError("Choose the piece to lay.", field="piece")
+        self.lay(draft, path, draft.piece(self.piece))
+
+
+class DrawCourse(_Laying):
+    """A new path through given points, with a run of the selected piece along it."""
+
+    tool: Literal["draw_course"] = "draw_course"
+    title = "Draw course"
+    about = "Sets points on the ground, and lays the selected piece along the path through them at once"
+    need = Need(kinds=("piece", "placement"), least=1, most=1)
+
+    points: Points = field(..., "Points", "Points of the path with their handles", widget="points")
+    smooth: bool = field(True, "Smooth", "Points without handles are rounded; off leaves straight spans")
+    closed: bool = field(False, "Closed", "The end joins the start")
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        row = rows[0]
+        shown = row.piece if isinstance(row, Placement) else row.id
+        path = drawn_path(draft, "", self.points, smooth=self.smooth, closed=self.closed)
+        self.lay(draft, path, draft.piece(self.piece or shown))
 
 
 class AdjustCourse(_CourseSettings):

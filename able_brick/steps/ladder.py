@@ -75,7 +75,9 @@ class MakeLadder(_Rungs):
     keep_seams: bool = seams_field()
     sides: tuple[Side, ...] = sides_field()
     outline: bool = outline_field()
-    recipe: str = field("", "Recipe", "The recipe that these settings come from", widget="none", max_length=80)
+    recipe: str = field(
+        "", "Recipe", "A name under which these settings are kept, to be used on any piece", max_length=80
+    )
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         pieces = pieces_of(draft, rows)

@@ -35,6 +35,20 @@ def tell_path(draft: Draft, path: Path) -> None:
     draft.note = f"{curve.length:.2f} m long, {bend}"
 
 
+def drawn_path(draft: Draft, name: str, points: Points, *, smooth: bool, closed: bool) -> Path:
+    """A new path of the level through some points."""
+    path = Path(
+        id=draft.new_id("path"),
+        level=draft.level_id,
+        name=draft.unique_name(name.strip() or "Path", "path"),
+        points=points,
+        smooth=smooth,
+        closed=closed,
+    )
+    draft.put(path)
+    return path
+
+
 class DrawPath(_PathSettings):
     """A new path through given points."""
 
@@ -45,16 +59,8 @@ class DrawPath(_PathSettings):
     name: str = field("", "Name", "Name in the level list", max_length=80)
 
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
-        path = Path(
-            id=draft.new_id("path"),
-            level=draft.level_id,
-            name=draft.unique_name(self.name.strip() or "Path", "path"),
-            points=self.points,
-            smooth=self.smooth,
-            closed=self.closed,
-        )
+        path = drawn_path(draft, self.name, self.points, smooth=self.smooth, closed=self.closed)
         tell_path(draft, path)
-        draft.put(path)
         draft.select = (path.id,)
 
 

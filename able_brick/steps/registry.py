@@ -14,7 +14,7 @@ from able_brick.steps.arrays import AdjustArray, EndArray, LineArrayTool
 from able_brick.steps.bake_size import BakeSize
 from able_brick.steps.checks import check_change
 from able_brick.steps.copies import OneMore, SteppedCopies
-from able_brick.steps.courses import AdjustCourse, LayCourse
+from able_brick.steps.courses import AdjustCourse, DrawCourse, LayCourse
 from able_brick.steps.dimensions import BackToDimensions, SetDimensions
 from able_brick.steps.dock import Dock
 from able_brick.steps.draft import Change, Draft, MeshLoader, ProgressCallback, selected
@@ -101,6 +101,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         AdjustArray,
         EndArray,
         LayCourse,
+        DrawCourse,
         AdjustCourse,
         SwapItems,
         MakeReal,

@@ -7,7 +7,7 @@ import contextlib
 import numpy as np
 import pytest
 
-from able_brick.core.errors import AbleBrickError
+from able_brick.core.errors import AbleBrickError, InputError, SelectionError
 from able_brick.core.text import millimetres
 from able_brick.level.drawn import drawn, glb_of
 from able_brick.level.evaluate import items_of, shown_items
@@ -192,3 +192,22 @@ def test_paths_of_any_length_are_laid_or_refused(sheet: Sheet, length: float, be
             with contextlib.suppress(AbleBrickError):
                 sheet.do("lay_course", (path.select or ())[0], piece="piece-1", bend=bend)
             assert all(np.isfinite(v).all() for v in places_of(sheet)), "what was laid can be shown"
+
+
+def test_a_drawn_course_is_a_path_with_a_course_laid_along_it(sheet: Sheet) -> None:
+    piece = next(iter(sheet.snapshot.pieces))
+    points = [{"position": p} for p in ((0.0, 0.0, 0.0), (8.0, 0.0, 0.0), (14.0, 0.0, 6.0))]
+    for stand in (piece, sheet.do("place_piece", piece).select[0]):
+        (course,) = sheet.do("draw_course", stand, points=points, bend=True, gap=0.1).select or ()
+        path = sheet.row(course).path
+        (again,) = sheet.do("draw_path", points=points).select or ()
+        (laid,) = sheet.do("lay_course", again, piece=piece, bend=True, gap=0.1).select or ()
+        apart_from_names = {"id", "name", "path"}
+        one, other = (sheet.row(r).model_dump(exclude=apart_from_names) for r in (course, laid))
+        assert one == other
+        one, other = (sheet.row(r).model_dump(exclude={"id", "name"}) for r in (path, again))
+        assert one == other
+    with pytest.raises(SelectionError, match="Select a piece on the shelf or a placement"):
+        sheet.do("draw_course", again, points=points)
+    with pytest.raises(InputError):
+        sheet.do("draw_course", piece, points=points[:1])

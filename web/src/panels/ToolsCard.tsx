@@ -15,7 +15,7 @@ import { useView } from "../state/view";
 import { startWork } from "../state/work";
 import { remember } from "../tools/lastUsed";
 import { mostUsed } from "../tools/often";
-import { drawOf, pickOf, startingParams, startTool, whyNot } from "../tools/registry";
+import { drawOf, pickOf, startingParams, startTool, takenBy, whyNot } from "../tools/registry";
 import { ToolForm } from "../tools/ToolForm";
 import { toolKey } from "../tools/toolKeys";
 import { Button, Key, Tipped } from "../ui/controls";
@@ -277,6 +277,7 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
       return;
     }
     remember(tool.tool, with_);
+    takenBy(tool, with_);
     openCard(null);
   };
   const change = (next: Params) => {

@@ -19,6 +19,7 @@ import { useSelection } from "../state/selection";
 import { useSizes } from "../state/sizes";
 import { FIELD_OF_VIEW, setView } from "../state/view";
 import { startWork } from "../state/work";
+import { keepRecipe } from "../tools/byHand/recipes";
 import { Button, IconButton, OnOff, Picker } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
 import { TextField } from "../ui/TextField";
@@ -298,7 +299,7 @@ function Recipes({ piece }: { piece: Piece }) {
     const { found = true, sides = [] } = ladder.seams ?? {};
     const { outline = false } = ladder;
     const rungs = ladder.rungs.map((r) => r.target);
-    if (await keep({ name: wanted, rungs, keep_seams: found, sides, outline, shipped: false })) setName(wanted);
+    if (await keepRecipe({ name: wanted, rungs, keep_seams: found, sides, outline, shipped: false })) setName(wanted);
   };
   const read = async (event: ChangeEvent<HTMLInputElement>) => {
     const given = event.currentTarget.files?.[0];
@@ -306,7 +307,7 @@ function Recipes({ piece }: { piece: Piece }) {
     if (!given) return;
     try {
       const recipe = JSON.parse(await given.text()) as Recipe;
-      if (await keep(recipe)) setName(recipe.name);
+      if (await keepRecipe(recipe)) setName(recipe.name);
     } catch {
       tell(`${given.name} is no recipe.`, "error");
     }
@@ -350,25 +351,12 @@ function Recipes({ piece }: { piece: Piece }) {
   );
 }
 
-async function keep(recipe: Recipe): Promise<boolean> {
-  try {
-    await api.keepRecipe(recipe);
-    await askRecipes();
-    tell(`The recipe ${recipe.name} is kept in the project.`);
-    return true;
-  } catch (error) {
-    if (!(error instanceof Problem)) throw error;
-    tell(error.message, "error");
-    return false;
-  }
-}
-
 async function dropped(recipe: Recipe, then: () => void): Promise<void> {
   try {
     await api.dropRecipe(recipe.name);
     await askRecipes();
     then();
-    tell(`The recipe ${recipe.name} is gone.`, "info", { word: "Bring it back", act: () => void keep(recipe) });
+    tell(`The recipe ${recipe.name} is gone.`, "info", { word: "Bring it back", act: () => void keepRecipe(recipe) });
   } catch (error) {
     if (!(error instanceof Problem)) throw error;
     tell(error.message, "error");

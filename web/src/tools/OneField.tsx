@@ -13,13 +13,15 @@ import { RungsField } from "./RungsField";
 const AXES = ["x", "y", "z"];
 const SIDES = ["-x", "+x", "-y", "+y", "-z", "+z"];
 
-interface OneFieldProps {
+export interface OneFieldProps {
   field: Field;
   value: unknown;
   error?: string;
   focus: boolean;
   look?: NumberFieldProps["look"];
   onPreview: (value: unknown) => void;
+  /** Several values were typed into the field, or into that of one of its axes, see NumberField. */
+  onSeveral?: (axis: number, parts: string[], meant: boolean) => boolean;
   onCommit: (value: unknown) => void;
 }
 
@@ -29,7 +31,7 @@ const word = (option: string): string => {
 };
 
 /** One field, by its kind. */
-export function OneField({ field, value, error, focus, look, onPreview, onCommit }: OneFieldProps) {
+export function OneField({ field, value, error, focus, look, onPreview, onSeveral, onCommit }: OneFieldProps) {
   const pieces = useLevel((s) => s.scene.pieces);
   const wrong = error && <Wrong role="alert">{error}</Wrong>;
   switch (field.kind) {
@@ -47,6 +49,7 @@ export function OneField({ field, value, error, focus, look, onPreview, onCommit
           look={look}
           autoFocus={focus}
           onPreview={onPreview}
+          onSeveral={onSeveral && ((parts, meant) => onSeveral(0, parts, meant))}
           onCommit={onCommit}
         />
       );
@@ -60,6 +63,7 @@ export function OneField({ field, value, error, focus, look, onPreview, onCommit
           step={field.step ?? 0.5}
           error={error}
           onPreview={onPreview}
+          onSeveral={onSeveral}
           onCommit={onCommit}
         />
       );

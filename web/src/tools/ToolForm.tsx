@@ -3,7 +3,8 @@ import { Button, Disclosure, DisclosurePanel, Heading } from "react-aria-compone
 import styled from "styled-components";
 import { defaultsOf, type Field, fieldsOf, matters } from "../api/fields";
 import type { Params, ShapeValues, ToolInfo } from "../api/types";
-import { OneField } from "./OneField";
+import { OneField, type OneFieldProps } from "./OneField";
+import { runOn } from "./runOn";
 import { ShapeFields } from "./ShapeFields";
 
 const Fields = styled.div`display: grid; gap: 6px;`;
@@ -42,7 +43,13 @@ export function ToolForm(props: ToolFormProps) {
   const first = fields.find((f) => ["number", "whole", "text", "words"].includes(f.kind));
   const sections = [...new Set(fields.flatMap((f) => f.section ?? []))];
   const usual = defaultsOf(tool);
-  const draw = (some: Field[]) => some.map((f) => <AnyField key={f.name} field={f} first={f === first} {...props} />);
+  const several = (field: Field) => (axis: number, parts: string[], meant: boolean) => {
+    const next = runOn(fields, params, { name: field.name, axis }, parts);
+    if (next && meant) props.onCommit(next);
+    return next !== null;
+  };
+  const draw = (some: Field[]) =>
+    some.map((f) => <AnyField key={f.name} field={f} first={f === first} onSeveral={several(f)} {...props} />);
   return (
     <Fields>
       {draw(fields.filter((f) => !f.section))}
@@ -75,8 +82,9 @@ function AnyField({
   errors = {},
   focus,
   onPreview,
+  onSeveral,
   onCommit,
-}: ToolFormProps & { field: Field; first: boolean }) {
+}: ToolFormProps & { field: Field; first: boolean; onSeveral: OneFieldProps["onSeveral"] }) {
   const preview = (v: unknown) => onPreview({ ...params, [field.name]: v });
   const commit = (v: unknown) => onCommit({ ...params, [field.name]: v });
   if (field.kind === "shape") {
@@ -91,6 +99,7 @@ function AnyField({
       error={errors[field.name]}
       focus={focus === true && first}
       onPreview={preview}
+      onSeveral={onSeveral}
       onCommit={commit}
     />
   );

@@ -29,6 +29,8 @@ export interface ToolExtras {
   pick?(rows: readonly Row[]): CardPick | null;
   /** Draw in the view what the open card describes; returns how to stop. */
   draw?(card: CardDrawing): () => void;
+  /** What is done once the step has been taken, or begun, with settings of its card. */
+  taken?(params: Params): void;
   /** Values that its card begins with, beside those that were used last. */
   starting?(rows: readonly Row[]): Params;
 }

@@ -78,6 +78,9 @@ export function startingParams(tool: ToolInfo): Params {
 export const pickOf = (tool: ToolInfo, rows: readonly Row[]): CardPick | null =>
   BY_HAND[tool.tool]?.pick?.(rows) ?? null;
 
+/** What else is done when a step of a tool has been taken by its card. */
+export const takenBy = (tool: ToolInfo, params: Params): void => BY_HAND[tool.tool]?.taken?.(params);
+
 /** How what a tool's card describes is drawn in the view; nothing for what is not. */
 export const drawOf = (tool: ToolInfo): ToolExtras["draw"] => BY_HAND[tool.tool]?.draw;
 

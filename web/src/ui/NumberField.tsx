@@ -1,7 +1,7 @@
 import { type PointerEvent, useEffect, useId, useRef, useState } from "react";
 import styled from "styled-components";
-import { evaluate } from "./expression";
-import { decimals, metresOf, perMetre, useUnit } from "./lengths";
+import { parted, valueIn } from "./expression";
+import { decimals, perMetre, useUnit } from "./lengths";
 
 const Row = styled.div`
   display: grid; grid-template-columns: 5.75rem minmax(0, 1fr); align-items: center; gap: 8px; min-height: 1.75rem;
@@ -50,6 +50,9 @@ export interface NumberFieldProps {
   autoFocus?: boolean;
   /** While it is dragged or typed. */
   onPreview?: (value: number | null) => void;
+  /** Several values were typed one after another: whether they suit this field and those that follow. They are taken
+   * over where they are meant. */
+  onSeveral?: (parts: string[], meant: boolean) => boolean;
   /** When the change is meant. */
   onCommit: (value: number | null) => void;
 }
@@ -65,7 +68,21 @@ const written = (value: number | null, digits: number | undefined, per: number, 
 
 /** A number, lengths in the unit that a person has chosen: typed with unit or expression, dragged sideways on its label, stepped with the arrow keys. */
 export function NumberField(props: NumberFieldProps) {
-  const { label, value, step = 1, digits, most, help, look, empty, error, autoFocus, onPreview, onCommit } = props;
+  const {
+    label,
+    value,
+    step = 1,
+    digits,
+    most,
+    help,
+    look,
+    empty,
+    error,
+    autoFocus,
+    onPreview,
+    onSeveral,
+    onCommit,
+  } = props;
   const chosen = useUnit();
   const unit = props.unit === "m" ? chosen : props.unit;
   const per = props.unit === "m" ? perMetre(chosen) : 1;
@@ -86,11 +103,12 @@ export function NumberField(props: NumberFieldProps) {
   const valueFrom = (entry: string): number | null => {
     // what reads as before is the value as it was, however it was rounded to be shown
     if (entry === written(began.current, digits, per, most)) return began.current;
-    const found = evaluate(entry, unit);
-    return found === null ? null : metresOf(found, per);
+    return valueIn(entry, props.unit);
   };
   const typed = text === null ? value : text.trim() === "" && empty ? null : valueFrom(text);
-  const wrong = text !== null && typed === null && !(empty && text.trim() === "");
+  const parts = text !== null && typed === null ? parted(text) : [];
+  const several = parts.length > 1 && onSeveral?.(parts, false) === true;
+  const wrong = text !== null && typed === null && !several && !(empty && text.trim() === "");
   const finish = (next: number | null) => {
     if (next !== began.current) onCommit(next);
     else if (value !== began.current) onPreview?.(next);
@@ -98,7 +116,8 @@ export function NumberField(props: NumberFieldProps) {
   const commit = () => {
     if (text === null) return;
     setText(null);
-    finish(wrong ? began.current : typed);
+    if (several) onSeveral?.(parts, true);
+    else finish(wrong ? began.current : typed);
   };
   const factor = (event: { shiftKey: boolean; altKey: boolean }) => (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
   const nudge = (by: number) => {

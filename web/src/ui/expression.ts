@@ -54,6 +54,21 @@ export function evaluate(text: string, unit?: string): number | null {
   return value !== null && at === tokens.length && Number.isFinite(value) ? value : null;
 }
 
+/** The value of what was typed into a field: lengths in metres, in whatever unit they are typed. Null for no number. */
+export function valueIn(text: string, unit?: string): number | null {
+  if (unit !== "m") return evaluate(text, unit);
+  const chosen = unitNow();
+  const value = evaluate(text, chosen);
+  return value === null ? null : metresOf(value, perMetre(chosen));
+}
+
+/** The values that were typed one after another, parted by blanks or semicolons; one where nothing parts them. */
+export const parted = (text: string): string[] =>
+  text
+    .trim()
+    .split(/\s*;\s*|\s+/)
+    .filter(Boolean);
+
 /**
  * Several values parted by blanks, semicolons or ", "; null when one is wrong or nothing is there. Lengths are given in
  * metres, and typed in the unit that a person has chosen; `lengths` says which of the values are some.
@@ -63,11 +78,8 @@ export function numbersIn(text: string, lengths: (at: number) => boolean = () =>
     .trim()
     .split(/\s*;\s*|,\s+|\s+/)
     .filter(Boolean);
-  const unit = unitNow();
-  const values = parts.map((part, k) => {
-    if (!lengths(k)) return evaluate(part, "°") ?? evaluate(part, "%");
-    const value = evaluate(part, unit);
-    return value === null ? null : metresOf(value, perMetre(unit));
-  });
+  const values = parts.map((part, k) =>
+    lengths(k) ? valueIn(part, "m") : (evaluate(part, "°") ?? evaluate(part, "%")),
+  );
   return parts.length && values.every((v) => v !== null) ? (values as number[]) : null;
 }

@@ -1,4 +1,5 @@
 import styled from "styled-components";
+import { valueIn } from "./expression";
 import { useUnit } from "./lengths";
 import { NumberField, Wrong } from "./NumberField";
 import type { Vector } from "./vector";
@@ -19,6 +20,9 @@ interface VectorFieldProps {
   help?: string;
   error?: string;
   onPreview?: (value: Vector) => void;
+  /** Several values were typed into the field of an axis, see NumberField; where it is left out, they are for the axes
+   * from that one on. */
+  onSeveral?: (axis: number, parts: string[], meant: boolean) => boolean;
   onCommit: (value: Vector) => void;
 }
 
@@ -34,9 +38,16 @@ export function VectorField({
   help,
   error,
   onPreview,
+  onSeveral,
   onCommit,
 }: VectorFieldProps) {
   const chosen = useUnit();
+  const ownAxes = (axis: number, parts: string[], meant: boolean): boolean => {
+    const numbers = parts.map((part) => valueIn(part, unit));
+    if (axis + numbers.length > value.length || numbers.includes(null)) return false;
+    if (meant) onCommit(value.map((old, k) => numbers[k - axis] ?? old) as Vector);
+    return true;
+  };
   const put = (k: number, v: number | null): Vector => value.map((old, j) => (j === k ? (v ?? 0) : old)) as Vector;
   return (
     <Three
@@ -58,6 +69,7 @@ export function VectorField({
           digits={digits}
           most={most}
           onPreview={onPreview && ((v) => onPreview(put(k, v)))}
+          onSeveral={(parts, meant) => (onSeveral ?? ownAxes)(k, parts, meant)}
           onCommit={(v) => onCommit(put(k, v))}
         />
       ))}

@@ -22,6 +22,8 @@ export interface PathRun extends Run {
   onSurfaces: boolean;
   /** The path that is drawn on from its end; null for a new one. */
   of: Path | null;
+  /** What is laid along the path as it is drawn: a piece, or what shows it. */
+  along: string | null;
 }
 
 const paths = runsOf<PathRun>("path");
@@ -30,7 +32,11 @@ const CLOSING = 10;
 
 /** Begin to draw a path. */
 export const startPath = (): void =>
-  paths.begin({ points: [], hover: null, height: null, onSurfaces: false, of: null });
+  paths.begin({ points: [], hover: null, height: null, onSurfaces: false, of: null, along: null });
+
+/** Begin to draw a path along which a piece is laid at once. */
+export const startCourse = (along: string): void =>
+  paths.begin({ points: [], hover: null, height: null, onSurfaces: false, of: null, along });
 
 /** Draw a path on from its end. */
 export const extendPath = (of: Path): void =>
@@ -40,10 +46,16 @@ export const extendPath = (of: Path): void =>
     height: of.points.at(-1)?.position[1] ?? 0,
     onSurfaces: false,
     of,
+    along: null,
   });
 
 /** The step that makes the path of some points, or leads one on to them. */
-function stepOf({ of }: PathRun, points: PathPoint[], closed: boolean) {
+function stepOf({ of, along }: PathRun, points: PathPoint[], closed: boolean) {
+  if (along) {
+    // along a curve pieces bend, as courses do
+    const bend = points.length > 2 || points.some((p) => p.handle_out);
+    return { tool: "draw_course", params: { points, smooth: true, closed, bend }, selection: [along] };
+  }
   return of
     ? { tool: "edit_path", params: { points, smooth: of.smooth, closed }, selection: [of.id] }
     : { tool: "draw_path", params: { points, smooth: true, closed }, selection: [] };
@@ -117,8 +129,8 @@ function Prompt() {
   if (!now) return null;
   return now.points.length === 0 ? (
     <>
-      Click where the path starts <span>or type X, Z{now.onSurfaces ? " · over what stands there" : ""}</span>{" "}
-      <Measure>{""}</Measure>
+      Click where the {now.along ? "course" : "path"} starts{" "}
+      <span>or type X, Z{now.onSurfaces ? " · over what stands there" : ""}</span> <Measure>{""}</Measure>
     </>
   ) : (
     <>

@@ -1,6 +1,6 @@
 import type { Feature } from "../../api/types";
 import { FeatureSigns } from "../../scene/signs/Signs";
-import { isShown, levelStore, shown } from "../../state/level";
+import { isShown, levelStore } from "../../state/level";
 import { openCard, type Run, run, runsOf } from "../../state/running";
 import { previewStep } from "../../state/steps";
 import type { Scheme } from "../../theme/tokens";
@@ -33,7 +33,8 @@ export const startPicking = (wish: Pick<PickRun, "piece" | "done" | "words" | "c
 const latest = new Latest(async (x, y, free) => {
   const now = picks.now();
   if (!now) return;
-  const { things } = shown(levelStore.getState());
+  // copies that are only previewed have no features yet
+  const { things } = levelStore.getState().scene;
   const accept = (id: string) => {
     const thing = things.get(id);
     return isShown(thing) && (now.piece === null || thing.piece === now.piece);

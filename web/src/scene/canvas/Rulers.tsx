@@ -9,7 +9,8 @@ import { nice, visibleStep } from "./Grid";
 
 const THICK = 20;
 const Strip = styled.canvas`
-  position: absolute; left: 0; top: 0; pointer-events: none; background: var(--panel);
+  /* not quite opaque: where the page is composed in software, what hides the upper end of a canvas cuts off its lower one */
+  position: absolute; left: 0; top: 0; pointer-events: none; background: color-mix(in srgb, var(--panel) 98%, transparent);
   &[data-side="top"] { width: 100%; height: 20px; border-bottom: 1px solid var(--line); }
   &[data-side="left"] { width: 20px; height: 100%; border-right: 1px solid var(--line); }
 `;

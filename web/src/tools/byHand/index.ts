@@ -3,7 +3,7 @@ import { startCut } from "../../hand/modes/cut";
 import { startDock } from "../../hand/modes/dock";
 import { startDockElements } from "../../hand/modes/dockElements";
 import { startMeasuring } from "../../hand/modes/measure";
-import { startPath } from "../../hand/modes/path";
+import { startCourse, startPath } from "../../hand/modes/path";
 import { startPlacing } from "../../hand/modes/place";
 import { startStarter } from "../../hand/modes/starter";
 import { handleStore, setHandles } from "../../state/handles";
@@ -13,6 +13,7 @@ import { lastPiece } from "../../state/selection";
 import type { ToolExtras } from "../extras";
 import { remembered } from "../lastUsed";
 import { groupPivot, setPivot } from "./pivots";
+import { keepAsRecipe } from "./recipes";
 
 /** Whether a path bends anywhere. */
 const isCurved = (path: string): boolean => levelStore.getState().scene.paths.get(path)?.smallest_radius != null;
@@ -29,6 +30,7 @@ function otherPiece(rows: readonly Row[]): string | undefined {
 export const BY_HAND: Readonly<Record<string, ToolExtras>> = {
   place_piece: { start: ([piece]) => piece && startPlacing(piece.id) },
   draw_path: { start: startPath },
+  draw_course: { start: ([row]) => row && startCourse(row.id) },
   path_starter: { draw: startStarter },
   dock: { start: startDock, unselected: true },
   dock_elements: { start: startDockElements },
@@ -68,6 +70,10 @@ export const BY_HAND: Readonly<Record<string, ToolExtras>> = {
       params: (feature) => ({ on: placeOf(feature) }),
     }),
     starting: () => ({ on: null }),
+  },
+  make_ladder: {
+    taken: (params) => void keepAsRecipe(params),
+    starting: () => ({ recipe: "" }),
   },
   piece_as_rung: {
     starting: (rows) => ({ piece: otherPiece(rows) ?? "" }),
