@@ -70,11 +70,13 @@ VIEWS: Final[dict[str, dict[str, str]]] = {
     "Ends": {"ends": "What can be pulled", "settings": "Settings of the array"},
     "Facets": {"facets": "Facet of each face"},
     "Feature": {
+        "at": "Of a place on a face: where in the coordinates of the mesh, metres",
         "away": "Distance from the nearer end of the edge, metres",
         "kind": "vertex, edge, on edge, face or pivot",
         "share": "How far along the edge, 0…1",
     },
     "FeatureRequest": {
+        "within": "Any place of the grid on a flat face may be meant",
         "along": "A place on an edge may be meant as well",
         "free": "A place on an edge is just where it is pointed at, not on tenths of the grid step",
         "pivot": "The pivot of the thing is meant",

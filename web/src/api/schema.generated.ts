@@ -2589,7 +2589,10 @@ export interface components {
          *     where in the mesh a place on a face is.
          */
         Feature: {
-            /** At */
+            /**
+             * At
+             * @description Of a place on a face: where in the coordinates of the mesh, metres
+             */
             at?: [
                 number,
                 number,
@@ -2772,6 +2775,7 @@ export interface components {
             thing: string;
             /**
              * Within
+             * @description Any place of the grid on a flat face may be meant
              * @default false
              */
             within: boolean;
