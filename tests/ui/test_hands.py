@@ -143,7 +143,7 @@ def test_tools_are_found_by_typing_and_tell_why_they_cannot(page: Page, server: 
     page.keyboard.press("Escape")
     page.get_by_role("application", name="Viewport").focus()
     page.keyboard.press("?")
-    expect(page.get_by_role("dialog", name="Keys")).to_contain_text("undo, redo")
+    expect(page.get_by_role("dialog", name="Keys")).to_contain_text("hide the selection")
 
 
 def test_an_idle_page_draws_nothing(page: Page, server: Server) -> None:
