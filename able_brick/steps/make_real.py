@@ -7,13 +7,8 @@ from typing import Literal
 import numpy as np
 
 from able_brick.core.errors import GeometryError, SelectionError
-from able_brick.core.mesh.combine import moved, turned_over
-from able_brick.core.mesh.hardware import hardware_vertices
-from able_brick.core.mesh.polymesh import Bools, PolyMesh
-from able_brick.core.path.bend import Bent, bent_points
+from able_brick.core.mesh.combine import moved
 from able_brick.core.path.real import welded_items
-from able_brick.core.path.uv import continued_uv
-from able_brick.core.place.items import item_in_world
 from able_brick.core.place.pose import ORIGIN, Poses, vector
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
@@ -28,7 +23,6 @@ from able_brick.level.rows import (
     Instances,
     Piece,
     Placement,
-    Surface,
 )
 from able_brick.level.rows.bent import BendDeformer
 from able_brick.level.rows.instances import Mirrored
@@ -38,6 +32,7 @@ from able_brick.steps.groups import group_of
 from able_brick.steps.keep import free_joints
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.twins import twin_of
+from able_brick.steps.world_meshes import materials_of, world_meshes
 
 _MOST_FACES = 2_000_000
 #: Vertices of rigid neighbours that are nearer than this touch, metres.
@@ -87,7 +82,9 @@ class MakeReal(Tool):
         draft.note = f"{counted(len(made), 'placement', 'placements')} in {row.name}"
 
     def _one(self, draft: Draft, row: Array | Course, shown: Instances) -> Placement:
-        meshes, seams, first, surfaces = _world_meshes(draft, row, shown)
+        items = world_meshes(draft, row, shown)
+        surfaces, first = materials_of([piece for piece, _, _ in items])
+        meshes, seams = [mesh for _, mesh, _ in items], [seam for _, _, seam in items]
         bent = isinstance(row, Course) and (row.bend or row.between is not None)
         mesh = welded_items(meshes, seams, first, near=0.0 if bent else _NEAR)
         low, high = mesh.bounds
@@ -191,53 +188,3 @@ def _piece(draft: Draft, drawable: Drawable) -> Piece:
     )
     draft.put(piece)
     return piece
-
-
-def _world_meshes(
-    draft: Draft, row: Array | Course, shown: Instances
-) -> tuple[list[PolyMesh], list[Bools], list[int], tuple[Surface, ...]]:
-    """Each item's mesh in the world, the vertices of its seams, and the first number of its materials among all."""
-    surfaces: list[Surface] = []
-    where: dict[int, tuple[Bent, int]] = {}
-    if isinstance(row, Course):
-        for numbers, bent in row.laid(draft.seen_with(row)).bent:
-            where |= {int(n): (bent, k) for k, n in enumerate(numbers)}
-    begins: dict[str, int] = {}
-    out: list[tuple[int, PolyMesh, Bools, int]] = []
-    total = 0
-    for batch in shown.batches:
-        piece = batch.drawable.piece
-        if piece.id not in begins:
-            begins[piece.id] = len(surfaces)
-            surfaces += piece.materials
-        total += batch.drawable.mesh(draft.load).face_count * len(batch.numbers)
-        if total > _MOST_FACES:
-            raise GeometryError(
-                f"One mesh of {row.name} would have over {grouped(_MOST_FACES)} faces; lay fewer items."
-            )
-        drawable = batch.drawable
-        own = drawable.mesh(draft.load)
-        for number, pose in zip(batch.numbers.tolist(), batch.poses.rows(), strict=True):
-            if number in where:  # by the path itself, so that neighbours have the very same points
-                mesh, seam = _bent_mesh(draft, piece, *where[number])
-            else:
-                mesh = item_in_world(own, pose, drawable.pivot, drawable.axes)
-                mesh = turned_over(mesh) if float(np.prod(pose[7:])) < 0 else mesh
-                seam = np.ones(mesh.vertex_count, np.bool_)
-            out.append((number, mesh, seam, begins[piece.id]))
-    out.sort(key=lambda o: o[0])
-    return [o[1] for o in out], [o[2] for o in out], [o[3] for o in out], tuple(surfaces)
-
-
-def _bent_mesh(draft: Draft, piece: Piece, bent: Bent, at: int) -> tuple[PolyMesh, Bools]:
-    """One item of a bent course in the world, and the vertices at its ends; its uv go on from the path's start."""
-    deformer = BendDeformer(piece, bent, at)
-    own = draft.load(piece.mesh)
-    found = deformer.divided(own)
-    world = bent_points(bent, found.points, [at], found.rows)[0]
-    shift = float(bent.starts[at] - bent.starts[0])
-    mesh = continued_uv(found.mesh, found.points, float(bent.stretch[at]), shift).replaced(positions=world)
-    if found.mesh.normal is not None:
-        normals = deformer.standing(own, np.array([at], np.int32))[2][0]
-        mesh = mesh.replaced(normal=normals[hardware_vertices(found.mesh).of_corner])
-    return mesh, found.seam

@@ -19,6 +19,7 @@ from able_brick.steps.dimensions import BackToDimensions, SetDimensions
 from able_brick.steps.dock import Dock
 from able_brick.steps.draft import Change, Draft, MeshLoader, ProgressCallback, selected
 from able_brick.steps.duplicate import Duplicate
+from able_brick.steps.fuse import Fuse
 from able_brick.steps.groups import Dissolve, GroupPivot, MakeGroup, PutInto
 from able_brick.steps.images import keep_mirrors
 from able_brick.steps.import_pieces import ImportPieces
@@ -38,6 +39,7 @@ from able_brick.steps.paths import DrawPath, EditPath
 from able_brick.steps.place_piece import PlacePiece
 from able_brick.steps.rungs import PieceAsRung, TakeRung
 from able_brick.steps.scatter import Scatter, Strew, StrewAgain
+from able_brick.steps.separate import Separate
 from able_brick.steps.set_pivot import SetPivot
 from able_brick.steps.set_pose import SetPose
 from able_brick.steps.shape.along_path import ExtrudeAlong
@@ -56,7 +58,8 @@ from able_brick.steps.shape.carry import (
 from able_brick.steps.shape.dock_elements import DockElements
 from able_brick.steps.shape.facets import FindFacets, MakeFacet
 from able_brick.steps.shape.grow import CopyFaces, Extrude, Inset, PullEdges
-from able_brick.steps.shape.remove import Collapse, DeleteElements, DissolveElements, FlipFaces, Weld
+from able_brick.steps.shape.part import Detach
+from able_brick.steps.shape.remove import Collapse, DeleteElements, DissolveElements, Fill, FlipFaces, Weld
 from able_brick.steps.shape.split import AddLoops, CutAcross, Divide, Poke, SlicePlane
 from able_brick.steps.share_budget import ShareBudget
 from able_brick.steps.shelf import DuplicatePiece, ReplacePiece, TagPieces
@@ -105,6 +108,8 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         AdjustCourse,
         SwapItems,
         MakeReal,
+        Fuse,
+        Separate,
         DrawPath,
         PathStarter,
         PathFromEdges,
@@ -129,6 +134,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Divide,
         Poke,
         CopyFaces,
+        Detach,
         MoveElements,
         PlaceElements,
         StretchElements,
@@ -141,6 +147,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         DissolveElements,
         Collapse,
         Weld,
+        Fill,
         DeleteElements,
         FlipFaces,
         MakeFacet,

@@ -19,6 +19,7 @@ from able_brick.core.edit.divide import divide, divide_rows, poke
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.extent import stretched
 from able_brick.core.edit.extrude import extrude
+from able_brick.core.edit.fill import fill
 from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.inset import inset
 from able_brick.core.edit.loops import add_loops
@@ -81,6 +82,7 @@ def operations(mesh: PolyMesh) -> dict[str, tuple[Callable[[], Edited], Callable
         "collapse": (lambda: collapse(mesh, few[:1]), None),
         "weld": (lambda: weld(mesh, vertices[:200], 0.11), None),
         "pull edges": (lambda: pull_edges(mesh, rim[:1], 0.1), lambda: pull_edges(mesh, rim, 0.1)),
+        "fill": (lambda: fill(mesh, rim[:1]), lambda: fill(mesh, rim, "fan")),
         "slide": (lambda: slide(mesh, row, share=0.3), None),
         "even out": (lambda: evened(mesh, row), None),
         "flatten": (lambda: flattened(mesh, "vertex", at, np.array([0.0, 1.0, 0.0]), still), None),

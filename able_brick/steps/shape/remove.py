@@ -9,6 +9,7 @@ import numpy as np
 from able_brick.core.edit.dissolve import dissolve
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import ElementType, converted
+from able_brick.core.edit.fill import FillWith, fill
 from able_brick.core.edit.merge import collapse, weld
 from able_brick.core.edit.remove import delete, flip
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
@@ -90,6 +91,22 @@ class Weld(ElementTool):
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return weld(mesh, converted(mesh, kind, ids, "vertex"), self.distance)
+
+
+class Fill(ElementTool):
+    """Borders closed."""
+
+    tool: Literal["fill"] = "fill"
+    title = "Fill"
+    verb = "Join and part"
+    about = "Closes the borders that the picked edges lie on"
+    icon = "square"
+    takes = ("edge",)
+
+    how: FillWith = field("one face", "With", "One face for each border, or triangles to a vertex in its middle")
+
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
+        return fill(mesh, ids, self.how)
 
 
 class FlipFaces(ElementTool):

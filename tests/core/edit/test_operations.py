@@ -25,6 +25,7 @@ from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import ElementType, count_of
 from able_brick.core.edit.extent import stretched
 from able_brick.core.edit.extrude import extrude
+from able_brick.core.edit.fill import fill
 from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.inset import inset
 from able_brick.core.edit.loops import add_loops
@@ -106,6 +107,7 @@ OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     "collapse": (False, lambda m, s, q: collapse(m, some(m, "edge", s, q / 8))),
     "weld": (False, lambda m, s, q: weld(m, np.arange(m.vertex_count), (0.02, 0.1, 0.5)[s % 3])),
     "pull edges": (True, lambda m, s, q: pull_edges(m, np.flatnonzero(topology(m).border), 0.05)),
+    "fill": (True, lambda m, s, q: fill(m, np.flatnonzero(topology(m).border), ("one face", "fan")[s % 2])),
     "slide": (False, lambda m, s, q: slide(m, loop_of(m, s), share=0.3 - 0.6 * (s % 2))),
     "even out": (False, lambda m, s, q: evened(m, loop_of(m, s))),
     "flatten": (False, lambda m, s, q: flattened(m, "vertex", some(m, "vertex", s, 0.0), np.array([0.0, 1, 0]), None)),
