@@ -123,6 +123,8 @@ export function bindKeys(tools: readonly ToolInfo[], sheets: Sheets): () => void
       const action = table.get(pressed ?? "");
       if (!action) return;
       event.preventDefault();
+      // a list that has the keyboard would select all of its rows
+      event.stopPropagation();
       action();
       return;
     }
