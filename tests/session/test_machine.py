@@ -77,6 +77,11 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "points": st.just([{"position": (0, 0, 0)}, {"position": (5, 1, 0)}, {"position": (9, 0, 4)}]),
         "closed": st.booleans(),
     },
+    "draw_course": {
+        "points": st.just([{"position": (0, 0, 9)}, {"position": (6, 0, 9)}, {"position": (9, 1, 14)}]),
+        "closed": st.booleans(),
+        "bend": st.booleans(),
+    },
     "lay_course": {
         "piece": st.just("piece"),
         "fit": st.sampled_from(["fill", "number", "spacing"]),
@@ -157,6 +162,14 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     "dissolve_elements": {"elements": st.just("elements")},
     "collapse": {"elements": st.just("elements")},
     "weld": {"elements": st.just("elements"), "distance": st.sampled_from([0.01, 1.0])},
+    "fill": {"elements": st.just("elements"), "how": st.sampled_from(["one face", "fan"])},
+    "detach": {"elements": st.just("elements"), "leave_copy": st.booleans()},
+    "fuse": {
+        "weld": st.booleans(),
+        "within": st.sampled_from([0.0, 0.01]),
+        "pivot": st.sampled_from(["base centre", "first pivot"]),
+    },
+    "separate": {"by": st.sampled_from(["connected parts", "materials", "facets", "what repeats"])},
     "make_facet": {"elements": st.just("elements")},
     "find_facets": {"elements": st.just("elements"), "by": st.sampled_from(["flat areas", "angle", "material"])},
     "delete_elements": {"elements": st.just("elements")},

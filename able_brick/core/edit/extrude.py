@@ -130,7 +130,7 @@ def _above(region: Region, uv: Floats, moves: Floats) -> Floats:
     for k in range(2):
         corner = c if k == 0 else ahead
         move = moves[region.fan[corner]]
-        part = dots(move, edge) / np.maximum(long, 1e-300) ** 2
+        part = dots(move, edge) / np.maximum(long * long, 1e-300)
         sideways = move - edge * part[:, None]
         out[:, k] = uv[corner] + across * np.sqrt(dots(sideways, sideways))[:, None] + along * part[:, None]
     return out

@@ -243,3 +243,13 @@ def test_a_slip_of_the_hand_does_not_exhaust_memory() -> None:
     ):
         with pytest.raises(GeometryError, match="at most"):
             work()
+
+
+def test_a_wall_on_an_edge_of_no_length_is_refused_without_a_warning() -> None:
+    box = ZOO["divided box"]()
+    face = int(np.argmax(box.positions[box.corners[box.face_starts[:-1]]][:, 1]))
+    a, b = box.corners[box.face_starts[face] : box.face_starts[face] + 2]
+    places = box.positions.copy()
+    places[b] = places[a]
+    with pytest.raises(GeometryError, match="would have no area"):
+        extrude(box.replaced(positions=places), np.array([face], np.int32), 0.2)
