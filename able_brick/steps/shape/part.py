@@ -65,10 +65,8 @@ class Detach(ElementTool):
                 _stand_beside(draft, user, twin_of(draft, made) if turned_over else made)
             else:
                 runs += 1
-        note = f"{draft.note}; {counted(len(faces), 'face', 'faces')} are {made.name} now"
-        if runs:
-            note += f", which {counted(runs, 'array or course', 'arrays and courses')} cannot show"
-        draft.note = note
+        unseen = f", which {counted(runs, 'array or course', 'arrays and courses')} cannot show" if runs else ""
+        draft.note = f"{made.name} of {counted(len(faces), 'face', 'faces')}{unseen}; {draft.note}"
 
 
 def over(pivot: Vector, axis: int) -> Vector:

@@ -40,7 +40,7 @@ def test_what_is_detached_stands_wherever_it_was(crate: Sheet) -> None:
         (crate.row(f"placement-{k}").position, crate.row(f"placement-{k}").turn, crate.row(f"placement-{k}").size)
         for k in (1, 2, 3)
     ]
-    assert "2 faces are Crate part now" in change.note
+    assert change.note.startswith("Crate part of 2 faces; ")
 
 
 def test_the_corners_of_what_is_detached_are_those_that_it_had(crate: Sheet) -> None:

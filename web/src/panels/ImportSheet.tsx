@@ -7,6 +7,7 @@ import type { ImportFacts, ImportView } from "../api/types";
 import { accept, discard, readAgain, useImport } from "../state/imports";
 import { Button, OnOff, Segments } from "../ui/controls";
 import { Labelled } from "../ui/Labelled";
+import { perMetre, useUnit } from "../ui/lengths";
 import { grouped } from "../ui/words";
 import { UnitAndAxis } from "./UnitAndAxis";
 
@@ -117,9 +118,10 @@ function Failed({ reason }: { reason: string }) {
   );
 }
 
-const length = (v: number): string => (v >= 1000 ? grouped(Math.round(v)) : v >= 0.1 ? v.toFixed(2) : v.toPrecision(3));
+const short = (v: number): string => (v >= 1000 ? grouped(Math.round(v)) : v >= 0.1 ? v.toFixed(2) : v.toPrecision(3));
 
 function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
+  const shownIn = useUnit();
   const asked = useImport((s) => s.place);
   const busy = useImport((s) => s.busy);
   const rules = useRules();
@@ -161,7 +163,7 @@ function Ready({ view, facts }: { view: ImportView; facts: ImportFacts }) {
           <Facts>
             <dt>Size</dt>
             <dd>
-              {length(x)} × {length(y)} × {length(z)} m
+              {[x, y, z].map((v) => short(v * perMetre(shownIn))).join(" × ")} {shownIn}
             </dd>
             <dt>Vertices</dt>
             <dd>{grouped(facts.vertices)}</dd>
