@@ -113,3 +113,42 @@ def test_a_ladder_of_four_kept_as_a_recipe(yard: Counting) -> None:
     last = yard.hands.last()
     expect(last.get_by_role("textbox", name=re.compile("^Rung 4"))).to_be_visible()
     assert yard.actions <= 4
+
+
+def test_two_forms_are_one_closed_mesh(yard: Counting) -> None:
+    step(yard.hands, "place_piece", "piece-1", position=[2, 0, 0])
+    expect(yard.page.get_by_role("treegrid", name="Level").get_by_role("row")).to_have_count(2)
+    start = yard.hands.revision()
+    yard.press("Control+a")
+    expect(yard.page.get_by_role("region", name="Selection")).to_contain_text("2 selected")
+    yard.button("Fuse")
+    expect(yard.page.get_by_role("region", name="Fuse").get_by_role("textbox", name="Within")).to_be_focused()
+    yard.press("Enter")
+    yard.hands.saved(start + 1)
+    (piece,) = [r for r in yard.hands.level()["changed"] if r["kind"] == "piece" and "fused" in r["name"]]
+    assert piece["facts"]["closed"]
+    assert piece["facts"]["faces"] == 10
+    assert yard.actions <= 3
+    # and are two again
+    yard.page.keyboard.press("Control+z")
+    yard.hands.saved(start + 2)
+    assert len([r for r in yard.hands.level()["changed"] if r["kind"] == "placement"]) == 2
+
+
+def test_a_region_of_faces_is_taken_out_as_a_piece(yard: Counting) -> None:
+    page = yard.page
+    start = yard.hands.revision()
+    page.keyboard.press("Alt+3")
+    expect(page.get_by_role("region", name="Shape", exact=True)).to_be_visible()
+    page.keyboard.press("f")
+    yard.hands.settle(6)
+    yard.click(0.6, 1.0, 0.1)
+    expect(page.get_by_role("region", name="Shape", exact=True)).to_contain_text("1 of 6 faces")
+    yard.button("Detach")
+    page.get_by_role("region", name="Detach").get_by_role("button", name="Detach").click()
+    yard.actions += 1
+    yard.hands.saved(start + 1)
+    assert yard.hands.row("Slab part", "piece")["facts"]["faces"] == 1
+    assert yard.hands.row("Slab part", "placement")["position"] == [0, 0, 0]
+    assert yard.hands.row("Slab", "piece")["facts"]["faces"] == 5
+    assert yard.actions <= 3
