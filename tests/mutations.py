@@ -35,6 +35,69 @@ class Mutation(NamedTuple):
 MUTATIONS = [
     Mutation(*m)
     for m in (
+        # what is fused, taken apart, closed, and where a place on a face is
+        ("core/mesh/fuse.py", "        elif ahead in alike:", "        elif False:", "tests/steps/test_fuse.py"),
+        (
+            "core/mesh/fuse.py",
+            "    joins[edges.edges[edges.border]] = True",
+            "    joins[:] = True",
+            "tests/steps/test_fuse.py",
+        ),
+        ("core/mesh/fuse.py", "    out[lead] = first[label[lead]]", "    pass", "tests/steps/test_fuse.py"),
+        (
+            "core/mesh/parts.py",
+            "if motion.turned_over == mirrored and",
+            "if",
+            "tests/steps/test_separate.py",
+        ),
+        (
+            "core/mesh/parts.py",
+            "made = (mesh.face_sizes, rank[number.ravel()], mesh.material, mesh.sharp)",
+            "made = (mesh.face_sizes, rank[number.ravel()], mesh.sharp)",
+            "tests/steps/test_separate.py",
+        ),
+        (
+            "steps/separate.py",
+            "        if turned and (size != size[0]).any():",
+            "        if False:",
+            "tests/steps/test_separate.py",
+        ),
+        (
+            "steps/shape/part.py",
+            "    if axis is not None and not is_own_mirror(draft, piece, axis):",
+            "    if False:",
+            "tests/steps/shape/test_part.py",
+        ),
+        (
+            "steps/shape/part.py",
+            "part, pivot = mirrored(part, axis), over(pivot, axis)",
+            "pass",
+            "tests/steps/shape/test_part.py",
+        ),
+        (
+            "core/edit/fill.py",
+            "    backward = [loop[::-1] for loop in loops]",
+            "    backward = list(loops)",
+            "tests/core/edit/test_fill.py",
+        ),
+        (
+            "core/edit/fill.py",
+            "        sharp.append(edge.ravel())",
+            "        sharp.append(~edge.ravel())",
+            "tests/core/edit/test_fill.py",
+        ),
+        (
+            "core/place/on_face.py",
+            "        if _on(outline, spot):",
+            "        if True:",
+            "tests/steps/test_on_face.py",
+        ),
+        (
+            "level/grips.py",
+            "    out: Floats = place if abs(off) <= _ROUNDING * size else place - off * normal",
+            "    out: Floats = place",
+            "tests/steps/test_on_face.py",
+        ),
         # edges, facets, colours and maps of what is shaped
         (
             "core/edit/assemble.py",

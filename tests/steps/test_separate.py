@@ -136,6 +136,16 @@ def test_what_only_nearly_repeats_is_a_piece_of_its_own_and_told() -> None:
     assert nearly == 1 and 0.0005 < far < 0.004
 
 
+def test_what_is_inside_out_or_of_another_material_is_no_copy() -> None:
+    (box, *_) = kit()
+    far = box.positions + 9
+    inside_out = box.replaced(positions=box.positions @ OVER - 20)
+    other = box.replaced(positions=far + 9, material=box.material + 1)
+    found, nearly, _ = copies([box, box.replaced(positions=far), inside_out, other], 1e-4)
+    assert [c.of for c in found] == [0, 0, 2, 3]
+    assert nearly == 0
+
+
 @pytest.mark.parametrize("by", ["connected parts", "what repeats"])
 @pytest.mark.parametrize(
     "pose", [{}, {"position": (3, 1, -2), "turn": (20, 50, -30), "size": (1.5, 1.5, 1.5)}, {"size": (-2, -2, -2)}]

@@ -57,6 +57,22 @@ def test_the_new_face_looks_outward_and_has_what_is_beside_it() -> None:
     assert new.facet[-1] == hole.facet.max() + 1
 
 
+@pytest.mark.parametrize("how", ["one face", "fan"])
+def test_edges_of_what_closes_a_border_are_as_sharp_as_they_were(how: FillWith) -> None:
+    box = ZOO["box"]()
+    hole = opened(box, 2)
+    border = topology(hole).border[topology(hole).corner_edge]
+    hole = hole.replaced(sharp=border & (np.arange(len(border)) % 2 == 0))
+    out = fill(hole, np.flatnonzero(topology(hole).border).astype(np.int32), how).mesh
+    t = topology(out)
+    by_edge = np.zeros((2, len(t.edges)), np.bool_)
+    for new in (0, 1):
+        corners = np.flatnonzero((out.corner_face >= hole.face_count) == bool(new))
+        by_edge[new, t.corner_edge[corners[out.sharp[corners]]]] = True
+    assert by_edge[0].any()
+    assert np.array_equal(by_edge[0], by_edge[1])
+
+
 def test_every_border_that_is_picked_is_closed_by_itself() -> None:
     box = ZOO["box"]()
     hole = delete(box, np.array([0, 1], np.int32)).mesh
