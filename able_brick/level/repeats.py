@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from contextlib import suppress
 from dataclasses import dataclass
+from itertools import takewhile
 
 import numpy as np
 
@@ -37,12 +38,14 @@ class _Copies:
     count: int
 
 
-def repeated(shown: Instances, thing: AThing, context: InLevel) -> Instances:
-    """All that is shown of a thing, with the repeats of the groups that it is in, the innermost first.
+def repeated(shown: Instances, thing: AThing, context: InLevel, below: str | None = None) -> Instances:
+    """All that is shown of a thing, with the repeats of the groups that it is in, the innermost first; only of those
+    `below` a group where one is given.
 
     Raises GeometryError for more items than there may be.
     """
-    groups = [g for g in context.things.over(thing) if g.repeat is not None or g.mirror is not None]
+    over = takewhile(lambda g: g.id != below, context.things.over(thing))
+    groups = [g for g in over if g.repeat is not None or g.mirror is not None]
     if not groups:
         return shown
 

@@ -13,6 +13,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import ORIGIN, Vector, vector
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
+from able_brick.level.repeats import repeated
 from able_brick.level.rows import AShown, Group, Piece, Placement
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
@@ -59,7 +60,9 @@ class Fuse(Tool):
     def apply(self, draft: Draft, rows: list[ARow]) -> None:
         things = everything(draft, rows)
         shown = [t for t in things if isinstance(t, AShown)]
-        pieces, meshes = self._meshes(draft, shown)
+        # what is shown more than once within the group that the one piece comes into is all of it
+        group = common_group(draft, tops(draft, rows))
+        pieces, meshes = self._meshes(draft, shown, group)
         if not meshes:
             raise GeometryError("Nothing that is selected shows a face; there is nothing to fuse.")
         surfaces, tables = merged_materials(pieces)
@@ -81,12 +84,11 @@ class Fuse(Tool):
             pivot=ORIGIN,
         )
         draft.put(piece)
-        group = common_group(draft, tops(draft, rows))
         placement = Placement(
             id=draft.new_id("placement"),
             level=draft.level_id,
             name=draft.unique_name(piece.name, "placement"),
-            group=_outside_of_repeats(draft, group),
+            group=group,
             piece=piece.id,
             position=place,
         )
@@ -104,7 +106,7 @@ class Fuse(Tool):
         )
 
     @staticmethod
-    def _meshes(draft: Draft, shown: list[AShown]) -> tuple[list[Piece], list[PolyMesh]]:
+    def _meshes(draft: Draft, shown: list[AShown], group: str | None) -> tuple[list[Piece], list[PolyMesh]]:
         context = draft.seen_with()
         pieces: list[Piece] = []
         meshes: list[PolyMesh] = []
@@ -112,7 +114,7 @@ class Fuse(Tool):
             found = thing.shown(context)
             if found is None:
                 continue
-            for piece, mesh, _ in world_meshes(draft, thing, found):
+            for piece, mesh, _ in world_meshes(draft, thing, repeated(found, thing, context, group)):
                 if mesh.face_count:
                     pieces.append(piece)
                     meshes.append(mesh)
@@ -128,14 +130,3 @@ class Fuse(Tool):
             return vector(np.asarray(first.anchor))
         low, high = mesh.bounds
         return vector(np.round([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2], 3))
-
-
-def _outside_of_repeats(draft: Draft, group: str | None) -> str | None:
-    """The innermost group from one on outward that stands once, as what is shown many times has become one thing."""
-    row = None if group is None else draft.things.get(group)
-    found = group
-    while isinstance(row, Group):
-        if row.repeat is not None or row.mirror is not None:
-            found = row.group
-        row = None if row.group is None else draft.things.get(row.group)
-    return found

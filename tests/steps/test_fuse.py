@@ -14,6 +14,7 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.validity import duplicate_faces
 from able_brick.level.rows import Placement
+from tests.steps.test_separate import shown_all as shown
 from tests.steps.test_steps import Sheet
 
 
@@ -136,3 +137,54 @@ def test_what_shows_nothing_is_refused(yard: Sheet) -> None:
     yard.do("set_marks", "placement-1", lock=True)
     with pytest.raises(SelectionError, match="locked"):
         yard.do("fuse", "placement-1")
+
+
+@pytest.mark.parametrize("way", ["array", "mirror"])
+def test_a_group_that_is_shown_more_than_once_is_fused_with_all_its_copies(yard: Sheet, way: str) -> None:
+    yard.do("place_piece", "piece-1", position=(3, 0, 4))
+    (group,) = yard.do("make_group", "placement-1", "placement-2").select or ()
+    if way == "array":
+        yard.do("line_array", group, count=3, axis="x", spacing_by="metres", spacing=9.0)
+    else:
+        yard.do("set_pose", group, position=(-4, 0, 0))
+        yard.do("live_mirror", group, across="x")
+    before = shown(yard)
+    mesh, placement = fuse(yard, group)
+    assert mesh.face_count == (36 if way == "array" else 24)
+    assert shown(yard) == pytest.approx(before)
+    assert placement.group is None
+
+
+@pytest.mark.parametrize("both", [False, True])
+def test_what_is_in_a_repeated_group_stays_in_it_and_is_repeated(yard: Sheet, both: bool) -> None:
+    yard.do("place_piece", "piece-1", position=(3, 0, 4))
+    yard.do("place_piece", "piece-1", position=(0, 0, 30))
+    (group,) = yard.do("make_group", "placement-1", "placement-2").select or ()
+    yard.do("line_array", group, count=3, axis="x", spacing_by="metres", spacing=9.0)
+    before = shown(yard)
+    if both:  # with one that is outside: all that the group shows of it
+        _, placement = fuse(yard, "placement-1", "placement-3")
+        assert placement.group is None
+    else:
+        _, placement = fuse(yard, "placement-1")
+        assert placement.group == group
+    assert shown(yard) == pytest.approx(before)
+
+
+def test_parts_stay_repeated_as_well_and_a_bent_course_is_fused_as_it_is_seen(yard: Sheet) -> None:
+    (group,) = yard.do("make_group", "placement-1").select or ()
+    yard.do("line_array", group, count=3, axis="z", spacing_by="metres", spacing=5.0)
+    before = shown(yard)
+    elements = {"mesh": yard.row("piece-1").mesh, "kind": "face", "ids": [[2, 3]]}
+    yard.do("detach", "placement-1", elements=elements)
+    assert shown(yard) == pytest.approx(before)
+    yard.do("separate", "placement-1", by="facets")
+    assert shown(yard) == pytest.approx(before)
+    points = [{"position": p} for p in ((20.0, 0.0, 0.0), (26.0, 0.0, 2.0), (30.0, 0.0, 9.0))]
+    sheet = Sheet()
+    sheet.do("add_shape", shape={"kind": "box", "width": 2.0, "height": 1.0, "depth": 0.3})
+    (course,) = sheet.do("draw_course", "piece-1", points=points, bend=True).select or ()
+    sheet.do("delete", "placement-1")
+    seen = shown(sheet)
+    fuse(sheet, course, weld=False)
+    assert shown(sheet) == pytest.approx(seen, abs=1e-6)

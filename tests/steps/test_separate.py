@@ -15,6 +15,7 @@ from able_brick.core.mesh.parts import apart, copies, only
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.items import item_in_world
+from able_brick.level.evaluate import shown_items
 from able_brick.level.rows import Group, Piece, Placement
 from able_brick.level.snapshot import Edit
 from able_brick.steps.draft import facts
@@ -34,6 +35,21 @@ def shown(sheet: Sheet) -> np.ndarray:
             mesh = item_in_world(sheet.meshes[piece.mesh], pose, piece.pivot, piece.axes)
             sums = np.add.reduceat(mesh.positions[mesh.corners], mesh.face_starts[:-1])
             out.append(sums / mesh.face_sizes[:, None])
+    middles = np.concatenate(out).round(7) + 0.0
+    return middles[np.lexsort(middles.T)]
+
+
+def shown_all(sheet: Sheet) -> np.ndarray:
+    """The middles of all faces of all that the level shows, repeats with them, in an order of their own."""
+    out = []
+    for row in sheet.snapshot.of("level-1").values():
+        found = shown_items(sheet.snapshot, row)
+        for batch in () if found is None else found.batches:
+            own = batch.drawable.mesh(sheet.meshes.__getitem__)
+            for pose in batch.poses.rows():
+                mesh = item_in_world(own, pose, batch.drawable.pivot, batch.drawable.axes)
+                sums = np.add.reduceat(mesh.positions[mesh.corners], mesh.face_starts[:-1])
+                out.append(sums / mesh.face_sizes[:, None])
     middles = np.concatenate(out).round(7) + 0.0
     return middles[np.lexsort(middles.T)]
 
