@@ -110,6 +110,7 @@ class Fuse(Tool):
         context = draft.seen_with()
         pieces: list[Piece] = []
         meshes: list[PolyMesh] = []
+        total = 0
         for thing in shown:
             found = thing.shown(context)
             if found is None:
@@ -118,11 +119,9 @@ class Fuse(Tool):
                 if mesh.face_count:
                     pieces.append(piece)
                     meshes.append(mesh)
-        total = sum(m.face_count for m in meshes)
-        if total > MOST_FACES:
-            raise GeometryError(
-                f"One piece of all that would have {grouped(total)} faces; {grouped(MOST_FACES)} at most. Select less."
-            )
+                    total += mesh.face_count
+            if total > MOST_FACES:
+                raise GeometryError(f"One piece of all that would have over {grouped(MOST_FACES)} faces; select less.")
         return pieces, meshes
 
     def _place(self, first: ARow, mesh: PolyMesh) -> Vector:

@@ -45,7 +45,7 @@ def fused(meshes: Sequence[PolyMesh], *, within: float | None = 0.0, skins: bool
     joins[whole.corners[~keep[whole.corner_face]]] = True
     edges = topology(whole)
     joins[edges.edges[edges.border]] = True
-    number = _first_that_joins(number, joins)
+    number = first_that_joins(number, joins)
     corner = np.flatnonzero(keep[whole.corner_face])
     corners = number[whole.corners[corner]]
     used = np.zeros(whole.vertex_count, np.bool_)
@@ -83,7 +83,7 @@ def _met(positions: Floats, item: Ints, within: float) -> Ints:
     return np.asarray(out, np.int32)
 
 
-def _first_that_joins(number: Ints, joins: Bools) -> Ints:
+def first_that_joins(number: Ints, joins: Bools) -> Ints:
     """(V) the vertex for which each stands: the first that joins of those that meet there, itself where it does not."""
     out = np.arange(len(number))
     at = np.flatnonzero(joins)

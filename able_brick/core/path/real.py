@@ -8,7 +8,8 @@ import numpy as np
 import numpy.typing as npt
 
 from able_brick.core.mesh.combine import joined
-from able_brick.core.mesh.polymesh import Bools, Ints, PolyMesh
+from able_brick.core.mesh.fuse import first_that_joins
+from able_brick.core.mesh.polymesh import Bools, PolyMesh
 from able_brick.core.mesh.topology import topology
 
 
@@ -36,7 +37,7 @@ def welded_items(
     joins[whole.corners[twice[whole.corner_face]]] = True
     edges = topology(whole)
     joins[edges.edges[edges.border]] = True
-    number = _first_of(number, joins)
+    number = first_that_joins(np.asarray(number, np.int32), joins)
     corners = number[whole.corners]
     kept_corner = keep[whole.corner_face]
     used = np.zeros(whole.vertex_count, np.bool_)
@@ -52,15 +53,6 @@ def welded_items(
         facet=whole.facet[keep],
         sharp=whole.sharp[kept_corner],
     )
-
-
-def _first_of(number: npt.NDArray[np.signedinteger], joins: Bools) -> Ints:
-    """(V) the vertex for which each stands: the first that joins of those with its number, itself where it does not."""
-    out = np.arange(len(number))
-    at = np.flatnonzero(joins)
-    _, first, inverse = np.unique(number[at], return_index=True, return_inverse=True)
-    out[at] = at[first[inverse]]
-    return np.asarray(out, np.int32)
 
 
 def _pairs(mesh: PolyMesh, corners: np.ndarray, seam: Bools) -> Bools:

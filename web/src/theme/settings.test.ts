@@ -7,23 +7,23 @@ vi.stubGlobal("localStorage", {
 });
 vi.stubGlobal("window", { matchMedia: () => ({ matches: false }) });
 
-const { OWN, setSettings, settingsStore, sound, textFactor } = await import("./settings");
+const { DEFAULTS, setSettings, settingsStore, validated, textFactor } = await import("./settings");
 
-beforeEach(() => setSettings(OWN));
+beforeEach(() => setSettings(DEFAULTS));
 
 it("takes what was kept as far as it can be used", () => {
-  expect(sound({ sheet: "night", unit: "mm", budget: 90_000, text: "huge", handles: 3, more: true })).toEqual({
-    ...OWN,
+  expect(validated({ sheet: "night", unit: "mm", budget: 90_000, text: "huge", handles: 3, more: true })).toEqual({
+    ...DEFAULTS,
     sheet: "night",
     unit: "mm",
     budget: 90_000,
   });
-  for (const budget of [0, -5, 1.5, "90000", Number.NaN, 1e12]) expect(sound({ budget }).budget).toBeNull();
+  for (const budget of [0, -5, 1.5, "90000", Number.NaN, 1e12]) expect(validated({ budget }).budget).toBeNull();
 });
 
 it("keeps what is chosen", () => {
   setSettings({ text: "large", unit: "cm" });
   expect(textFactor()).toBeGreaterThan(1);
-  const again = sound(JSON.parse(stored.get("able-brick settings") ?? "{}"));
+  const again = validated(JSON.parse(stored.get("able-brick settings") ?? "{}"));
   expect(again).toEqual(settingsStore.getState());
 });

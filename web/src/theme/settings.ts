@@ -20,7 +20,7 @@ export interface Settings {
   budget: number | null;
 }
 
-export const OWN: Settings = {
+export const DEFAULTS: Settings = {
   sheet: "system",
   text: "usual",
   handles: "usual",
@@ -44,8 +44,8 @@ const CHOICES: { [K in keyof Settings]?: readonly Settings[K][] } = {
 export const MOST_BUDGET = 2_000_000_000;
 
 /** Settings as they can be used, whatever was kept. */
-export function sound(stored: Record<string, unknown>): Settings {
-  const out: Settings = { ...OWN };
+export function validated(stored: Record<string, unknown>): Settings {
+  const out: Settings = { ...DEFAULTS };
   for (const [name, choices] of Object.entries(CHOICES)) {
     if ((choices as readonly unknown[]).includes(stored[name])) Object.assign(out, { [name]: stored[name] });
   }
@@ -55,7 +55,7 @@ export function sound(stored: Record<string, unknown>): Settings {
 }
 
 const NAME = "settings";
-export const settingsStore = createStore<Settings>(() => sound(keptObject(NAME)));
+export const settingsStore = createStore<Settings>(() => validated(keptObject(NAME)));
 export const useSettings = <T>(choose: (settings: Settings) => T): T => useStore(settingsStore, choose);
 
 /** Change settings, and keep them for the next time. */
@@ -106,6 +106,6 @@ export function applySettings(): void {
   stillSystem().addEventListener("change", apply);
   // another page of this browser has changed them
   window.addEventListener("storage", (event) => {
-    if (event.key === `able-brick ${NAME}`) settingsStore.setState(sound(keptObject(NAME)));
+    if (event.key === `able-brick ${NAME}`) settingsStore.setState(validated(keptObject(NAME)));
   });
 }

@@ -1,9 +1,9 @@
 import { beforeEach, expect, it } from "vitest";
-import { OWN, settingsStore } from "../theme/settings";
+import { DEFAULTS, settingsStore } from "../theme/settings";
 import { evaluate, numbersIn } from "./expression";
 import { length, lengths, metresOf, perMetre, shortLength } from "./lengths";
 
-beforeEach(() => settingsStore.setState(OWN));
+beforeEach(() => settingsStore.setState(DEFAULTS));
 
 it("shows lengths in the unit that was chosen, as exactly as metres", () => {
   expect(length(1.234, 2)).toBe("1.23\u00a0m");
