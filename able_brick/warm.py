@@ -31,6 +31,7 @@ from able_brick.core.shapes.plane import plane
 from able_brick.core.shapes.turned import turned
 from able_brick.core.slim.deviation import Measure, deviation
 from able_brick.core.slim.once import reduce_to
+from able_brick.core.solid.cutting import cut
 from able_brick.core.walk.nearness import from_way
 from able_brick.core.walk.rays import first_hits
 
@@ -72,6 +73,7 @@ def shaping() -> None:
     reduce_to(joined([ball, bead]), 40)
     # what many edges take on two threads
     reduce_to(plane(1.0, 1.0, divisions=(200, 200)), 60_000)
+    cut(ball, with_positions(ball, ball.positions + 0.3), "unite")
     check_sound(ball, carry(ball, "vertex", np.array([0]), np.eye(3), np.array([0.0, -0.1, 0.0]), np.zeros(3)))
     bevel(ball, np.array([0]), 0.01)
     poke(ball, np.array([0]))

@@ -35,6 +35,63 @@ class Mutation(NamedTuple):
 MUTATIONS = [
     Mutation(*m)
     for m in (
+        # forms cut by each other
+        ("core/solid/flush.py", "        return against\n", "        return along\n", "tests/core/solid"),
+        ("core/solid/flush.py", "        return along\n", "        return along & ~along\n", "tests/core/solid"),
+        (
+            "core/solid/flush.py",
+            "    order = np.flatnonzero(most <= near)",
+            "    order = np.flatnonzero(most < 0)",
+            "tests/core/solid",
+        ),
+        (
+            "core/solid/cut.py",
+            "    out[which[exact], axis[exact]] = value[exact]",
+            "    out += 1e-9",
+            "tests/core/solid",
+        ),
+        (
+            "core/solid/own_parts.py",
+            "    if count < 2 or not crosses_itself(mesh):",
+            "    if count:",
+            "tests/core/solid",
+        ),
+        (
+            "core/solid/cutting.py",
+            "    return parted_edges(_sharp_along(soup, out.mesh, of))",
+            "    return _sharp_along(soup, out.mesh, of)",
+            "tests/core/solid",
+        ),
+        (
+            "core/solid/outlines.py",
+            "        if len(set(one) & set(two)) != 2:",
+            "        if False:",
+            "tests/core/solid",
+        ),
+        (
+            "core/solid/restore.py",
+            "    keep = np.flatnonzero(there & ~thin)",
+            "    keep = np.flatnonzero(there)",
+            "tests/core/solid",
+        ),
+        (
+            "core/solid/zip.py",
+            "        between = _vertices_on(soup.positions, alone, near)",
+            "        between = {}",
+            "tests/core/solid",
+        ),
+        (
+            "steps/cut_forms.py",
+            "            own = turned_over(own) if over else own",
+            "            pass",
+            "tests/steps/test_cut_forms.py",
+        ),
+        (
+            "steps/cut_forms.py",
+            "        if len(draft.users(piece.id)) == 1 and host.image is None:",
+            "        if True:",
+            "tests/steps/test_cut_forms.py",
+        ),
         # what is fused, taken apart, closed, and where a place on a face is
         ("core/mesh/fuse.py", "        elif ahead in alike:", "        elif False:", "tests/steps/test_fuse.py"),
         (

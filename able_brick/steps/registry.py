@@ -15,6 +15,7 @@ from able_brick.steps.bake_size import BakeSize
 from able_brick.steps.checks import check_change
 from able_brick.steps.copies import OneMore, SteppedCopies
 from able_brick.steps.courses import AdjustCourse, DrawCourse, LayCourse
+from able_brick.steps.cut_forms import Imprint, Intersect, SplitForms, Subtract, Unite
 from able_brick.steps.dimensions import BackToDimensions, SetDimensions
 from able_brick.steps.dock import Dock
 from able_brick.steps.draft import Change, Draft, MeshLoader, ProgressCallback, selected
@@ -148,6 +149,11 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Fill,
         DeleteElements,
         FlipFaces,
+        Unite,
+        Subtract,
+        Intersect,
+        SplitForms,
+        Imprint,
         Fuse,
         Separate,
         MakeFacet,

@@ -164,6 +164,14 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     "weld": {"elements": st.just("elements"), "distance": st.sampled_from([0.01, 1.0])},
     "fill": {"elements": st.just("elements"), "how": st.sampled_from(["one face", "fan"])},
     "detach": {"elements": st.just("elements"), "leave_copy": st.booleans()},
+    **{
+        tool: {
+            "cut_one": st.sampled_from(["first selected", "last selected"]),
+            "cutters": st.sampled_from(["removed", "hidden", "kept"]),
+            "surface": st.sampled_from(["of the cutter", "of the form"]),
+        }
+        for tool in ("unite", "subtract", "intersect", "imprint", "split_forms")
+    },
     "fuse": {
         "weld": st.booleans(),
         "within": st.sampled_from([0.0, 0.01]),

@@ -11,6 +11,7 @@ from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import ElementType, edges_between
 from able_brick.core.lazy_imports import csr_array, vstack
 from able_brick.core.mesh.gather import chosen_rows
+from able_brick.core.mesh.normals import unit
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.spans import spans
 
@@ -37,6 +38,14 @@ def between_corners(mesh: PolyMesh, first: Indices, second: Indices, shares: Flo
 def blended(weights: csr_array, values: Floats) -> Floats:
     """(k,…) values (C,…) of old corners, blended for new ones; whole weights hand them on bit for bit."""
     out: Floats = weights @ values
+    return out
+
+
+def _directions(weights: csr_array, normals: Floats) -> Floats:
+    """(k,3) normals (C,3) of old corners, blended for new ones; whole weights hand them on bit for bit."""
+    out = blended(weights, normals)
+    whole = np.diff(weights.indptr) == 1
+    out[~whole] = unit(out[~whole])
     return out
 
 
@@ -104,6 +113,7 @@ class _Corners:
     sharp: Bools
     uv: Floats | None
     colour: Floats | None
+    normal: Floats | None = None
 
 
 def assemble(
@@ -118,13 +128,15 @@ def assemble(
     added: Faces | None = None,
     next_: Next = Next(),
     note: str = "",
+    normals: bool = False,
 ) -> Edited:
     """The mesh of the old faces that are kept (F), their corners (C) at vertices by the builder's numbers, of those of
     them that are `changed` (each `like` itself, rising), and those `added`.
 
     `positions` (V',3) are of all vertices: the old ones and then new ones, or as `vertex_from` (V') says, which names
     the old one of each, or −1; vertices without a face go. Where nothing is said all faces are kept. Kept faces come
-    first, in their order. Attributes of kept corners stay bit for bit, but for `uv` (C,2) where it is given.
+    first, in their order. Attributes of kept corners stay bit for bit, but for `uv` (C,2) where it is given;
+    what says how a file's surface is shaded stays only where `normals` are asked for.
     """
     if corners is None:
         corners = mesh.corners
@@ -144,6 +156,8 @@ def assemble(
     sharp = [chosen_rows(mesh.sharp, of_whole)]
     uvs = [] if old_uv is None else [chosen_rows(old_uv, of_whole)]
     colours = [] if mesh.colour is None else [chosen_rows(mesh.colour, of_whole)]
+    shaded = mesh.normal if normals else None
+    ways = [] if shaded is None else [chosen_rows(shaded, of_whole)]
     origin: list[Indices] = [np.flatnonzero(whole)]
     material, facet = chosen_rows(mesh.material, keep), chosen_rows(mesh.facet, keep)
     for part in (changed, added):
@@ -156,6 +170,8 @@ def assemble(
             uvs.append(given)
         if mesh.colour is not None:
             colours.append(blended(part.weights, mesh.colour))
+        if shaded is not None:
+            ways.append(_directions(part.weights, shaded))
         origin.append(part.like if part is changed else mesh.face_count + np.arange(len(part.like)))
     made = _Corners(
         np.concatenate(sizes),
@@ -163,6 +179,7 @@ def assemble(
         np.concatenate(sharp),
         np.concatenate(uvs) if uvs else None,
         np.concatenate(colours) if colours else None,
+        np.concatenate(ways) if ways else None,
     )
     if changed is not None and len(changed.like):
         made = _in_order(made, np.concatenate(origin))
@@ -187,6 +204,7 @@ def assemble(
         uv=made.uv,
         colour=made.colour,
         smooth_angle=mesh.smooth_angle,
+        normal=made.normal,
     )
     edited = Edited(out, vertex_from[used], face_from, np.zeros(0, np.int32), note=note)
     kind, picked = _picks(edited, next_, faces, used, number)
@@ -205,6 +223,7 @@ def _in_order(made: _Corners, origin: Indices) -> _Corners:
         made.sharp[take],
         None if made.uv is None else made.uv.take(take, axis=0),
         None if made.colour is None else made.colour.take(take, axis=0),
+        None if made.normal is None else made.normal.take(take, axis=0),
     )
 
 
