@@ -104,6 +104,7 @@ bench: setup $(STAMP)/dev
 	$(BIN)/python -m tests.bench.steps
 	$(BIN)/python -m tests.bench.laying
 	$(BIN)/python -m tests.bench.shape
+	$(BIN)/python -m tests.bench.join
 	$(BIN)/python -m tests.bench.growth
 	$(BIN)/python -m tests.bench.imports
 	@$(PYTHON) tests/need_chromium.py

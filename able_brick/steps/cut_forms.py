@@ -137,12 +137,12 @@ class _CutForms(Tool):
             raise GeometryError(f"{host.name}: {e}", **e.data) from e
         if out is mesh:
             return []
-        if crosses_itself(mesh):
-            notes.append(f"parts of {host.name} that ran through each other are one now")
+        made = self._put(draft, host, piece, out, tuple(surfaces), notes)
         count = topology(out).parts[0]
         if self.way == "unite" and count > 1:
             notes.append(f"{counted(count, 'part', 'parts')} that do not touch")
-        made = self._put(draft, host, piece, out, tuple(surfaces), notes)
+        if crosses_itself(mesh):
+            notes.append("parts that ran through each other are one now")
         return [made.id, *(self._beside(draft, made, p, tuple(surfaces)).id for p in parts)]
 
     def _done(self, mesh: PolyMesh, bodies: list[list[PolyMesh]]) -> tuple[PolyMesh, list[PolyMesh]]:

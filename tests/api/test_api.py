@@ -24,7 +24,7 @@ from tests.api.asking import HOST, arrived, bring_in, step
 from tests.api.client import Client as TestClient
 from tests.columns import read_columns, with_placements_last
 from tests.core.test_formats import BRICKS
-from tests.zoo import ZOO
+from tests.zoo import ZOO, bumpy_ball
 
 
 def test_a_level_from_nothing_to_glb_and_back(client: TestClient) -> None:
@@ -370,7 +370,7 @@ def test_shapes_describe_themselves(client: TestClient) -> None:
 
 
 def test_long_work_goes_on_off_the_request(client: TestClient) -> None:
-    box = {"kind": "box", "along_x": 12, "along_y": 12, "along_z": 12}
+    box = {"kind": "box", "along_x": 5, "along_y": 5, "along_z": 5}
     assert step(client, "add_shape", shape=box).status_code == 200
     body = {"tool": "make_ladder", "params": {}, "selection": ["piece-1"], "revision": 1}
     sent = client.post("/api/levels/level-1/work", json=body)
@@ -426,7 +426,7 @@ def test_a_folder_is_slimmed_for_a_page(client: TestClient, tmp_path: Path) -> N
     source, target = tmp_path / "in", tmp_path / "out"
     source.mkdir()
     for k in range(4):
-        (source / f"ball {k}.glb").write_bytes(write_glb([ScenePart("Ball", ZOO["ball"]())]))
+        (source / f"ball {k}.glb").write_bytes(write_glb([ScenePart("Ball", bumpy_ball(12))]))
     (source / "bad.glb").write_bytes(b"nothing")
     recipe = {"name": "Half", "rungs": [{"kind": "share", "value": 50.0}]}
     body = {"source": str(source), "target": str(target), "recipe": recipe}
@@ -449,7 +449,7 @@ def test_files_that_come_with_the_request_are_slimmed_and_not_kept(
     client: TestClient, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     target = tmp_path / "out"
-    ball = write_glb([ScenePart("Ball", ZOO["ball"]())])
+    ball = write_glb([ScenePart("Ball", bumpy_ball(12))])
     how = {"target": str(target), "recipe": {"name": "Half", "rungs": [{"kind": "share", "value": 50.0}]}}
 
     def post(*names: str, **more: object) -> Any:

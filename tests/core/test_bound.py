@@ -113,7 +113,7 @@ def test_what_coincides_is_told_to_be_nowhere_apart() -> None:
     assert deviation(plain, plain).largest == 0.0
 
 
-@settings(max_examples=by_day(12, 40))
+@settings(max_examples=by_day(8, 40))
 @given(
     st.integers(0, 10**6),
     st.sampled_from(sorted(ZOO)),

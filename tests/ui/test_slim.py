@@ -46,6 +46,7 @@ def made(hands: Hands, count: int) -> None:
     expect(ladder(hands).get_by_role("radio")).to_have_count(count + 1, timeout=90_000)
 
 
+@long
 def test_a_ladder_becomes_a_recipe_in_four_actions_and_is_used_on_another_piece(slim: Hands) -> None:
     page, begun = slim.page, slim.level()["revision"]
     slim.in_list("Bronze heron hidden")  # 1

@@ -7,7 +7,7 @@ import numpy as np
 
 from able_brick.core.mesh.face_kernels import quad_diagonals
 from able_brick.core.mesh.mesh_cache import kept_with_mesh
-from able_brick.core.mesh.normals import area_vectors, unit
+from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Ints, PolyMesh
 
 
@@ -45,10 +45,11 @@ def _clip_ears(mesh: PolyMesh, face: int) -> Ints:
     a, b = mesh.face_starts[face], mesh.face_starts[face + 1]
     n = int(b - a)
     p = mesh.positions[mesh.corners[a:b]]
-    normal = unit(area_vectors(mesh)[face : face + 1])[0]
-    drop = int(np.argmax(np.abs(normal)))
-    u, v = ((1, 2), (2, 0), (0, 1))[drop]
-    flat = np.stack([p[:, u] * (1 if normal[drop] >= 0 else -1), p[:, v]], axis=1)
+    normal = area_vectors(mesh)[face]
+    drop = int(np.abs(normal).argmax())
+    flat = p[:, ((1, 2), (2, 0), (0, 1))[drop]]
+    if normal[drop] < 0:
+        flat[:, 0] *= -1
     ears = np.array(mapbox_earcut.triangulate_float64(flat, np.array([n], np.uint32)), np.int32).reshape(-1, 3)
     if len(ears) != n - 2:  # a face that crosses itself: cut as a fan, so that counts stay true
         k = np.arange(1, n - 1, dtype=np.int32)

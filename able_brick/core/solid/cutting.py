@@ -181,7 +181,7 @@ def _built(soup: Soup, whole: Bools, number: Ints, pieces: list[Outline]) -> Pol
     first: dict[int, Outline] = {}
     rest: list[Outline] = []
     for piece in pieces:
-        face = numbers[piece.key]
+        face = int(numbers[piece.key])
         if face in first:
             rest.append(piece)
         else:
@@ -267,11 +267,13 @@ def _sources(soup: Soup, vertices: Ints, face: Ints, number: Ints) -> tuple[Ints
 
 def _within(mesh: PolyMesh, points: Floats, face: Ints) -> tuple[Ints, Floats]:
     """The corners (n,3) of the triangle of its face (n) that each point (n,3) lies in, and its weights (n,3) there."""
-    tris, _ = triangulate(mesh)
-    first = np.concatenate([[0], np.cumsum(mesh.face_sizes - 2)])[face]
+    faces, number = np.unique(face, return_inverse=True)
+    own = spans(mesh.face_starts[faces], mesh.face_sizes[faces])
+    starts = np.concatenate([[0], np.cumsum(mesh.face_sizes[faces])])
+    tris = own[triangulate(PolyMesh.trusted(mesh.positions, starts, mesh.corners[own]))[0]]
     count = mesh.face_sizes[face] - 2
     which = np.repeat(np.arange(len(points)), count)
-    tri = spans(first, count)
+    tri = spans(np.concatenate([[0], np.cumsum(mesh.face_sizes[faces] - 2)])[number.ravel()], count)
     p = mesh.positions[mesh.corners[tris[tri]]]
     e, g, h = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0], points[which] - p[:, 0]
     ee, eg, gg, eh, gh = dots(e, e), dots(e, g), dots(g, g), dots(e, h), dots(g, h)
@@ -306,7 +308,8 @@ def _edge_flags(soup: Soup, ends: Floats, others: Floats, face: Ints) -> Bools:
     return out
 
 
-def _face_of(soup: Soup) -> dict[int, int]:
-    """The face of each key."""
-    key, first = np.unique(soup.key, return_index=True)
-    return dict(zip(key.tolist(), soup.face[first].tolist(), strict=True))
+def _face_of(soup: Soup) -> Ints:
+    """The face (n) of each key."""
+    out = np.zeros(int(soup.key.max()) + 1, np.int32)
+    out[soup.key] = soup.face
+    return out
