@@ -35,6 +35,21 @@ class Mutation(NamedTuple):
 MUTATIONS = [
     Mutation(*m)
     for m in (
+        # borders joined
+        (
+            "core/edit/bridge.py",
+            "    b = np.roll(b, -start)",
+            "    b = np.roll(b, start + 1)",
+            "tests/core/edit/test_bridge.py",
+        ),
+        ("core/edit/bridge.py", "    least = min(costs)", "    least = max(costs)", "tests/core/edit/test_bridge.py"),
+        (
+            "core/edit/bridge.py",
+            "h[2] * end - h[3] * length * back",
+            "h[2] * end + h[3] * length * back",
+            "tests/core/edit/test_bridge.py",
+        ),
+        ("core/edit/bridge.py", "        keep=~gone,", "        keep=None,", "tests/core/edit/test_bridge.py"),
         # forms cut by each other
         ("core/solid/flush.py", "        return against\n", "        return along\n", "tests/core/solid"),
         ("core/solid/flush.py", "        return along\n", "        return along & ~along\n", "tests/core/solid"),

@@ -45,6 +45,7 @@ from able_brick.steps.set_pivot import SetPivot
 from able_brick.steps.set_pose import SetPose
 from able_brick.steps.shape.along_path import ExtrudeAlong
 from able_brick.steps.shape.bevel import Bevel
+from able_brick.steps.shape.bridge import Bridge
 from able_brick.steps.shape.carry import (
     EvenOut,
     Flatten,
@@ -147,6 +148,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Collapse,
         Weld,
         Fill,
+        Bridge,
         DeleteElements,
         FlipFaces,
         Unite,

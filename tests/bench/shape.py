@@ -12,6 +12,7 @@ import numpy as np
 
 from able_brick.core.edit.bevel import bevel
 from able_brick.core.edit.bevel_vertices import bevel_vertices
+from able_brick.core.edit.bridge import bridge
 from able_brick.core.edit.carry import carry
 from able_brick.core.edit.cut import Stop, cut, slice_by_plane
 from able_brick.core.edit.dissolve import dissolve
@@ -82,6 +83,10 @@ def operations(mesh: PolyMesh) -> dict[str, tuple[Callable[[], Edited], Callable
         "collapse": (lambda: collapse(mesh, few[:1]), None),
         "weld": (lambda: weld(mesh, vertices[:200], 0.11), None),
         "pull edges": (lambda: pull_edges(mesh, rim[:1], 0.1), lambda: pull_edges(mesh, rim, 0.1)),
+        "bridge": (
+            lambda: bridge(mesh, "face", np.array([SIDE * 70 + 60, SIDE * 70 + 80]), segments=4, way="arc"),
+            None,
+        ),
         "fill": (lambda: fill(mesh, rim[:1]), lambda: fill(mesh, rim, "fan")),
         "slide": (lambda: slide(mesh, row, share=0.3), None),
         "even out": (lambda: evened(mesh, row), None),

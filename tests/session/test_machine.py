@@ -162,6 +162,12 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
     "dissolve_elements": {"elements": st.just("elements")},
     "collapse": {"elements": st.just("elements")},
     "weld": {"elements": st.just("elements"), "distance": st.sampled_from([0.01, 1.0])},
+    "bridge": {
+        "elements": st.just("elements"),
+        "segments": st.integers(1, 4),
+        "way": st.sampled_from(["straight", "arc"]),
+        "twist": st.integers(-2, 2),
+    },
     "fill": {"elements": st.just("elements"), "how": st.sampled_from(["one face", "fan"])},
     "detach": {"elements": st.just("elements"), "leave_copy": st.booleans()},
     **{

@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from able_brick.core import edit
 from able_brick.core.edit.bevel import bevel
 from able_brick.core.edit.bevel_vertices import bevel_vertices
+from able_brick.core.edit.bridge import bridge
 from able_brick.core.edit.carry import carry
 from able_brick.core.edit.cut import Stop, cut, slice_by_plane
 from able_brick.core.edit.dissolve import dissolve
@@ -84,6 +85,14 @@ def loop_of(mesh: PolyMesh, seed: int) -> Picks:
     return take_in(mesh, "edge", some(mesh, "edge", seed, 0.0), "loop")
 
 
+def apart(mesh: PolyMesh, seed: int) -> Picks:
+    """A face, and the one that is farthest from it."""
+    first = some(mesh, "face", seed, 0.0)[0]
+    middles = np.add.reduceat(mesh.positions[mesh.corners], mesh.face_starts[:-1]) / mesh.face_sizes[:, None]
+    far = np.linalg.norm(middles - middles[first], axis=1).argmax()
+    return np.array(sorted({int(first), int(far)}), np.int32)
+
+
 #: Whether old vertices stay where they are.
 OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     "extrude": (False, lambda m, s, q: extrude(m, some(m, "face", s, q), 0.01)),
@@ -108,6 +117,10 @@ OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     "weld": (False, lambda m, s, q: weld(m, np.arange(m.vertex_count), (0.02, 0.1, 0.5)[s % 3])),
     "pull edges": (True, lambda m, s, q: pull_edges(m, np.flatnonzero(topology(m).border), 0.05)),
     "fill": (True, lambda m, s, q: fill(m, np.flatnonzero(topology(m).border), ("one face", "fan")[s % 2])),
+    "bridge": (
+        True,
+        lambda m, s, q: bridge(m, "face", apart(m, s), segments=1 + s % 3, way=("straight", "arc")[s % 2]),
+    ),
     "slide": (False, lambda m, s, q: slide(m, loop_of(m, s), share=0.3 - 0.6 * (s % 2))),
     "even out": (False, lambda m, s, q: evened(m, loop_of(m, s))),
     "flatten": (False, lambda m, s, q: flattened(m, "vertex", some(m, "vertex", s, 0.0), np.array([0.0, 1, 0]), None)),

@@ -4,6 +4,7 @@ import {
   AlignVerticalJustifyCenter,
   Box,
   Boxes,
+  Cable,
   ChartPie,
   ChevronsDown,
   ChevronsRight,
@@ -81,6 +82,7 @@ import { StairsIcon } from "./StairsIcon";
 const ICONS: Record<string, LucideIcon> = {
   box: Box,
   boxes: Boxes,
+  cable: Cable,
   "columns-3": Columns3,
   copy: Copy,
   crosshair: Crosshair,
