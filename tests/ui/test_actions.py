@@ -152,3 +152,30 @@ def test_a_region_of_faces_is_taken_out_as_a_piece(yard: Counting) -> None:
     assert yard.hands.row("Slab part", "placement")["position"] == [0, 0, 0]
     assert yard.hands.row("Slab", "piece")["facts"]["faces"] == 5
     assert yard.actions <= 3
+
+
+def test_two_forms_become_one_and_a_doorway_is_cut_in_three_actions(yard: Counting) -> None:
+    block = {"kind": "box", "width": 1.0, "height": 2.0, "depth": 1.5}
+    step(yard.hands, "add_shape", shape=block, name="Block", position=[1.2, 0, 0])
+    expect(yard.page.get_by_role("treegrid", name="Level").get_by_role("row", name="Block")).to_be_visible()
+    # the slab's bottom stays whole in that of the block
+    for tool, triangles in (("Unite", 32), ("Subtract", 12)):
+        start = yard.hands.revision()
+        yard.actions = 0
+        yard.click(-0.5, 1.0, 0.0)
+        expect(yard.page.get_by_role("heading", name="Slab")).to_be_visible()
+        yard.page.keyboard.down("Shift")
+        yard.click(1.3, 2.0, 0.5)
+        yard.page.keyboard.up("Shift")
+        expect(yard.page.get_by_role("heading", name="2 selected")).to_be_visible()
+        yard.button(tool)
+        yard.hands.saved(start + 1)
+        assert yard.actions <= 3
+        (slab,) = (r for r in yard.hands.level()["changed"] if r["kind"] == "placement")
+        assert slab["name"] == "Slab"
+        facts = yard.hands.row("Slab", "piece")["facts"]
+        assert facts["closed"]
+        assert facts["triangles"] == triangles
+        yard.page.keyboard.press("Control+z")
+        yard.hands.saved(start + 2)
+        expect(yard.page.get_by_role("treegrid", name="Level").get_by_role("row", name="Block")).to_be_visible()

@@ -27,7 +27,7 @@ class _Side:
     closed: bool
 
     def vertices(self, mesh: PolyMesh) -> Ints:
-        """The vertices along it: as edges_below as edges where it closes, else one more."""
+        """The vertices along it: as many as edges where it closes, else one more."""
         first = mesh.corners[self.corners]
         if self.closed:
             return first
@@ -147,7 +147,7 @@ def _at(points: Floats, spots: Floats, *, closed: bool) -> Floats:
 
 
 def _least_twisted(a: Floats, b: Floats, *, closed: bool, twist: int) -> int:
-    """How edges_below vertices on the second row (m,3) is to begin, so that the sum of squared distances from the first (n,3)
+    """How many vertices on the second row (m,3) is to begin, so that the sum of squared distances from the first (n,3)
     is least."""
     if not closed:
         return 0
