@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, Self
 
 from able_brick.core.edit.bridge import BridgeWay, bridge
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import ElementType
+from able_brick.core.errors import UnsoundError
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import count, field
 from able_brick.level.rows import Piece
@@ -33,3 +34,8 @@ class Bridge(ElementTool):
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return bridge(mesh, kind, ids, segments=self.segments, twist=self.twist, way=self.way, middle=self.middle / 100)
+
+    def _refused(self, error: UnsoundError, largest: Self | None) -> UnsoundError:
+        if self.way == "straight":
+            return UnsoundError(f"{error} An arc with more segments may go round; else pick other ones.", **error.data)
+        return super()._refused(error, largest)
