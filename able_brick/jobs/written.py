@@ -14,6 +14,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
+from uuid import uuid4
 
 from able_brick.core.errors import FileError
 from able_brick.core.files.write import WRITTEN
@@ -91,7 +92,7 @@ class Written:
             claim = self._own_folder(_CLAIMS) / digest(name)
             mine = json.dumps([path, content_sum]).encode()
             try:
-                handle = os.open(claim, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o644)
+                self._made_at_once(claim, mine)
             except FileExistsError:
                 with suppress(OSError, ValueError):
                     other, theirs = json.loads(claim.read_bytes())
@@ -102,9 +103,21 @@ class Written:
                             "pattern.",
                             place="pattern",
                         ) from None
-            else:
-                with os.fdopen(handle, "wb") as file:
-                    file.write(mine)
+
+    def _made_at_once(self, file: Path, data: bytes) -> None:
+        """A small file with all that is in it, so that nobody reads half of it. Raises FileExistsError where it is
+        there already."""
+        half = file.with_name(f"{file.name}-{uuid4().hex}")
+        half.write_bytes(data)
+        try:
+            os.link(half, file)
+        except FileExistsError:
+            raise
+        except OSError:  # a file system without links
+            with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o644), "wb", buffering=0) as made:
+                made.write(data)
+        finally:
+            half.unlink(missing_ok=True)
 
     def check(self, path: str, files: Mapping[str, bytes]) -> None:
         """Claim the names of a model's files. Raises FileError for those under which nothing may be written."""

@@ -11,6 +11,7 @@ import ssl
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -27,7 +28,7 @@ from able_brick.jobs.batch import Progress, run_batch
 from able_brick.jobs.batches import Batches
 from able_brick.jobs.naming import NamePattern
 from able_brick.jobs.slim_file import FileJob, slim_file
-from able_brick.jobs.written import RECORDS
+from able_brick.jobs.written import RECORDS, Written
 from able_brick.level.recipe import Recipe
 from able_brick.level.rows import RungTarget
 from tests.core.test_formats import BRICKS
@@ -374,3 +375,28 @@ def test_two_threads_do_not_take_each_others_names(tmp_path: Path) -> None:
         t.join()
     assert sorted(found) == [False] * 7 + [True]
     shutil.rmtree(tmp_path / "out")
+
+
+def test_of_all_who_claim_a_name_at_once_one_has_it(tmp_path: Path) -> None:
+    folder = Written(tmp_path / "out", tmp_path / "in", "run")
+    names = [f"{k}.glb" for k in range(150)]
+    have: dict[str, list[int]] = {name: [] for name in names}
+    ready = threading.Barrier(6)
+
+    def claim(k: int) -> None:
+        for name in names:
+            ready.wait()
+            with suppress(FileError):
+                folder.claim(f"model {k}", {name: None})
+                have[name].append(k)
+
+    threads = [threading.Thread(target=claim, args=(k,)) for k in range(6)]
+    for t in threads:
+        t.start()
+    for t in threads:
+        t.join()
+    assert [len(have[name]) for name in names] == [1] * len(names)
+    for name, (owner,) in have.items():
+        folder.claim(f"model {owner}", {name: None})
+    left = [f.name for f in (tmp_path / "out").rglob("*") if f.is_file()]
+    assert len(left) == len(names), "nothing is left beside the claims"
