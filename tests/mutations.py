@@ -35,6 +35,26 @@ class Mutation(NamedTuple):
 MUTATIONS = [
     Mutation(*m)
     for m in (
+        # triangles
+        (
+            "core/edit/triangles.py",
+            "        return new < old * (1 - _BETTER)",
+            "        return new > old",
+            "tests/core/edit/test_triangles.py",
+        ),
+        (
+            "core/edit/triangles.py",
+            "        return new > old + _BETTER\n    old = min",
+            "        return new < old\n    old = min",
+            "tests/core/edit/test_triangles.py",
+        ),
+        (
+            "core/edit/triangles.py",
+            "        if not (taken[f[k]] or taken[g[k]]):",
+            "        if True:",
+            "tests/core/edit/test_triangles.py",
+        ),
+        ("core/edit/triangles.py", "    sharp[:, 3] = mesh.sharp[v]  # v → w", "", "tests/core/edit/test_triangles.py"),
         # borders joined
         (
             "core/edit/bridge.py",

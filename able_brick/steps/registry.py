@@ -63,6 +63,7 @@ from able_brick.steps.shape.grow import CopyFaces, Extrude, Inset, PullEdges
 from able_brick.steps.shape.part import Detach
 from able_brick.steps.shape.remove import Collapse, DeleteElements, DissolveElements, Fill, FlipFaces, Weld
 from able_brick.steps.shape.split import AddLoops, CutAcross, Divide, Poke, SlicePlane
+from able_brick.steps.shape.triangles import QuadsOfTriangles, Triangulate, TurnEdges
 from able_brick.steps.share_budget import ShareBudget
 from able_brick.steps.shelf import DuplicatePiece, ReplacePiece, TagPieces
 from able_brick.steps.size import Size
@@ -133,6 +134,8 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         SlicePlane,
         Divide,
         Poke,
+        Triangulate,
+        TurnEdges,
         CopyFaces,
         Detach,
         MoveElements,
@@ -145,6 +148,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Flatten,
         EvenOut,
         DissolveElements,
+        QuadsOfTriangles,
         Collapse,
         Weld,
         Fill,

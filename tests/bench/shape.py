@@ -30,9 +30,11 @@ from able_brick.core.edit.pull import pull_edges
 from able_brick.core.edit.remove import delete, flip
 from able_brick.core.edit.slide import slide
 from able_brick.core.edit.sweep import sweep
+from able_brick.core.edit.triangles import as_quads, triangulated_faces, turned_edges
 from able_brick.core.edit.twice import copy_faces
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
+from able_brick.core.mesh.triangulate import triangulated
 from able_brick.core.shapes.plane import plane
 
 SIDE = 141
@@ -59,6 +61,10 @@ def bow() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 def operations(mesh: PolyMesh) -> dict[str, tuple[Callable[[], Edited], Callable[[], Edited] | None]]:
     """Each on a little of the mesh, and on much of it where that means something."""
     one = np.array([SIDE * 70 + 70], np.int32)
+    cut_up = triangulated(mesh)
+    twin = topology(cut_up).twin
+    inner = np.flatnonzero(cut_up.corner_face[twin] == (cut_up.corner_face ^ 1))
+    diagonal = topology(cut_up).corner_edge[inner[len(inner) // 2 :][:1]]
     every = np.arange(mesh.face_count, dtype=np.int32)
     vertices = np.arange(mesh.vertex_count, dtype=np.int32)
     few, row = _inner(mesh, 4), _inner(mesh, 100)
@@ -86,6 +92,15 @@ def operations(mesh: PolyMesh) -> dict[str, tuple[Callable[[], Edited], Callable
         "bridge": (
             lambda: bridge(mesh, "face", np.array([SIDE * 70 + 60, SIDE * 70 + 80]), segments=4, way="arc"),
             None,
+        ),
+        "triangulate": (
+            lambda: triangulated_faces(mesh, one, "best angles"),
+            lambda: triangulated_faces(mesh, np.arange(mesh.face_count), "best angles"),
+        ),
+        "turn edges": (lambda: turned_edges(cut_up, diagonal), None),
+        "as quads": (
+            lambda: as_quads(cut_up, np.arange(200), bend=0.1, skew=0.5),
+            lambda: as_quads(cut_up, np.arange(cut_up.face_count), bend=0.1, skew=0.5),
         ),
         "fill": (lambda: fill(mesh, rim[:1]), lambda: fill(mesh, rim, "fan")),
         "slide": (lambda: slide(mesh, row, share=0.3), None),

@@ -168,6 +168,12 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "way": st.sampled_from(["straight", "arc"]),
         "twist": st.integers(-2, 2),
     },
+    "triangulate": {
+        "elements": st.just("elements"),
+        "by": st.sampled_from(["shortest diagonal", "best angles", "flattest fold"]),
+    },
+    "turn_edges": {"elements": st.just("elements")},
+    "quads_of_triangles": {"elements": st.just("elements"), "bend": st.just(30.0), "skew": st.just(80.0)},
     "fill": {"elements": st.just("elements"), "how": st.sampled_from(["one face", "fan"])},
     "detach": {"elements": st.just("elements"), "leave_copy": st.booleans()},
     **{

@@ -36,6 +36,7 @@ from able_brick.core.edit.pull import pull_edges
 from able_brick.core.edit.remove import delete
 from able_brick.core.edit.slide import slide
 from able_brick.core.edit.sweep import sweep
+from able_brick.core.edit.triangles import as_quads, triangulated_faces, turned_edges
 from able_brick.core.edit.twice import copy_faces
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
@@ -121,6 +122,14 @@ OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
         True,
         lambda m, s, q: bridge(m, "face", apart(m, s), segments=1 + s % 3, way=("straight", "arc")[s % 2]),
     ),
+    "triangulate": (
+        True,
+        lambda m, s, q: triangulated_faces(
+            m, some(m, "face", s, q), ("shortest diagonal", "best angles", "flattest fold")[s % 3]
+        ),
+    ),
+    "turn edges": (True, lambda m, s, q: turned_edges(m, some(m, "edge", s, 0.0))),
+    "as quads": (True, lambda m, s, q: as_quads(m, np.arange(m.face_count), bend=0.3, skew=0.9)),
     "slide": (False, lambda m, s, q: slide(m, loop_of(m, s), share=0.3 - 0.6 * (s % 2))),
     "even out": (False, lambda m, s, q: evened(m, loop_of(m, s))),
     "flatten": (False, lambda m, s, q: flattened(m, "vertex", some(m, "vertex", s, 0.0), np.array([0.0, 1, 0]), None)),
