@@ -38,14 +38,14 @@ MUTATIONS = [
         # triangles
         (
             "core/edit/triangles.py",
-            "        return new < old * (1 - _BETTER)",
-            "        return new > old",
+            "        score = -np.stack(",
+            "        score = np.stack(",
             "tests/core/edit/test_triangles.py",
         ),
         (
             "core/edit/triangles.py",
-            "        return new > old + _BETTER\n    old = min",
-            "        return new < old\n    old = min",
+            "    other = sound[rows, 1 - now] & (",
+            "    other = sound[rows, 1 - now] & ~(",
             "tests/core/edit/test_triangles.py",
         ),
         (
