@@ -92,7 +92,7 @@ def test_limits_and_locks_hold_all_the_same(form: PolyMesh) -> None:
 
 def test_the_command_holds_it_too(tmp_path: Path) -> None:
     file = tmp_path / "rock.glb"
-    file.write_bytes(write_glb([ScenePart("Rock", rock(3))]))
+    file.write_bytes(write_glb([ScenePart("Rock", rock(by_day(2, 3)))]))
     told = {}
     for more in ([], ["--silhouette"]):
         out = tmp_path / f"out{len(more)}.glb"

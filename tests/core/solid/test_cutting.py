@@ -179,7 +179,7 @@ def posed(a: PolyMesh, b: PolyMesh, how: str, seed: int) -> tuple[PolyMesh, Poly
 def test_closed_stays_closed_and_volumes_add_up(first: str, how: str) -> None:
     names = list(FORMS)
     seed = names.index(first) * 7 + len(how)
-    chosen = np.random.default_rng(seed).permutation(len(names))[: by_day(2, len(names))]
+    chosen = np.random.default_rng(seed).permutation(len(names))[: by_day(1, len(names))]
     for second in (names[k] for k in chosen):
         a, b = posed(FORMS[first], FORMS[second], how, seed)
         left: dict[str, float] = {}
