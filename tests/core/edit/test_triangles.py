@@ -157,3 +157,12 @@ def test_what_cannot_be_is_told() -> None:
         triangulated_faces(tris, every(tris), "best angles")
     with pytest.raises(GeometryError, match="one triangle"):
         turned_edges(tris, topology(tris).corner_edge[:2])
+
+
+def test_each_triangle_is_part_of_one_quad_at_most() -> None:
+    angle = np.arange(6) * np.pi / 3
+    points = np.vstack([np.zeros(3), np.stack([np.sin(angle), np.zeros(6), np.cos(angle)], axis=1)])
+    fan = PolyMesh.checked(points, [3] * 6, [v for k in range(6) for v in (0, 1 + k, 1 + (k + 1) % 6)])
+    out = as_quads(fan, every(fan), bend=0.01, skew=np.radians(35)).mesh
+    assert out.face_sizes.tolist() == [4, 4, 4]
+    assert area(out) == pytest.approx(area(fan))
