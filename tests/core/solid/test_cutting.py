@@ -274,3 +274,12 @@ def test_a_grid_of_openings() -> None:
     mesh = cut(wall, windows, "subtract").mesh
     sound(mesh)
     assert volume(mesh) == pytest.approx(40 * 30 * 0.3 - 108 * 2.25 * 0.3)
+
+
+def test_bodies_that_touch_along_an_edge_stay_two() -> None:
+    form = ZOO["hexagon"]()
+    beside = moved(form, (form.bounds[1][0] - form.bounds[0][0], 0, 0))
+    mesh = cut(form, beside, "unite").mesh
+    sound(mesh)
+    assert topology(mesh).parts[0] == 2
+    assert volume(mesh) == pytest.approx(2 * volume(form))
