@@ -14,19 +14,18 @@ from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.items import item_from_world
-from able_brick.core.solid.cutting import cut
-from able_brick.core.solid.flush import NEAR, Way
-from able_brick.core.solid.own_parts import crosses_itself
+from able_brick.core.solid.cutting import cut, one_body
+from able_brick.core.solid.flush import Way
+from able_brick.core.solid.own_parts import boxes_meet
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
-from able_brick.level.repeats import repeated
 from able_brick.level.rows import AShown, Piece, Placement, Surface
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.keep import free_joints
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import common_group, drop_empty, everything, tops
-from able_brick.steps.world_meshes import world_meshes
+from able_brick.steps.world_meshes import all_world_meshes
 
 #: Triangles that a form and what cuts it may have together.
 _MOST_TRIANGLES: Final = 1_000_000
@@ -39,7 +38,6 @@ _PLAIN: Final = Surface(name="Plain", colour=(0.8, 0.8, 0.8, 1.0))
 class _Cutter:
     """What one selected row cuts with: meshes in the world, and the materials of each."""
 
-    row: ARow
     meshes: list[PolyMesh]
     pieces: list[Piece]
 
@@ -100,20 +98,9 @@ class _CutForms(Tool):
         return hosts, others
 
     def _cutter(self, draft: Draft, row: ARow, taken: set[str], group: str | None) -> _Cutter:
-        context = draft.seen_with()
-        meshes: list[PolyMesh] = []
-        pieces: list[Piece] = []
-        for thing in everything(draft, [row]):
-            if not isinstance(thing, AShown) or thing.id in taken:
-                continue
-            found = thing.shown(context)
-            if found is None:
-                continue
-            for piece, mesh, _ in world_meshes(draft, thing, repeated(found, thing, context, group)):
-                if mesh.face_count:
-                    pieces.append(piece)
-                    meshes.append(mesh)
-        return _Cutter(row, meshes, pieces)
+        things = [t for t in everything(draft, [row]) if isinstance(t, AShown) and t.id not in taken]
+        pieces, meshes = all_world_meshes(draft, things, group)
+        return _Cutter(meshes, pieces)
 
     def _cut(self, draft: Draft, host: Placement, cutters: list[_Cutter], notes: list[str]) -> list[str]:
         """Cut one placement; the rows to select, none where nothing reaches it."""
@@ -141,7 +128,7 @@ class _CutForms(Tool):
         count = topology(out).parts[0]
         if self.way == "unite" and count > 1:
             notes.append(f"{counted(count, 'part', 'parts')} that do not touch")
-        if crosses_itself(mesh):
+        if one_body(mesh) is not mesh:
             notes.append("parts that ran through each other are one now")
         return [made.id, *(self._beside(draft, made, p, tuple(surfaces)).id for p in parts)]
 
@@ -171,7 +158,7 @@ class _CutForms(Tool):
             linear = item_from_world(np.eye(3), np.concatenate([np.zeros(3), pose[3:]]), (0, 0, 0), piece.axes).T
             own = mapped(world, positions, linear)
             own = turned_over(own) if over else own
-            if self.way == "unite" or _reach(own, mesh):
+            if self.way == "unite" or boxes_meet(own, mesh):
                 found.append(
                     own.replaced(material=self._materials(piece, mesh, source, own, surfaces), normal=own.normal)
                 )
@@ -263,16 +250,11 @@ class _CutForms(Tool):
         drop_empty(draft, [t.group for t in shown])
 
 
-def _reach(a: PolyMesh, b: PolyMesh) -> bool:
-    """Whether the boxes of two meshes meet."""
-    return bool((a.bounds[0] <= b.bounds[1] + NEAR).all() and (b.bounds[0] <= a.bounds[1] + NEAR).all())
-
-
 def _together(meshes: list[PolyMesh]) -> Iterator[PolyMesh]:
     """The meshes in as few as may be, in each of which no boxes meet."""
     batches: list[list[PolyMesh]] = []
     for mesh in meshes:
-        batch = next((b for b in batches if not any(_reach(mesh, other) for other in b)), None)
+        batch = next((b for b in batches if not any(boxes_meet(mesh, other) for other in b)), None)
         if batch is None:
             batches.append([mesh])
         else:
@@ -291,6 +273,11 @@ class Unite(_CutForms):
     way = "unite"
 
     cutters: Literal["removed", "hidden", "kept"] = field("removed", "Others afterwards", "What becomes of the others")
+
+    def _parted(self, draft: Draft, rows: list[ARow]) -> tuple[list[Placement], list[ARow]]:
+        """One placement, to which all others come, those of its own group as well."""
+        hosts, others = super()._parted(draft, rows)
+        return hosts[:1], others if len(hosts) == 1 else rows
 
 
 class Subtract(_CutForms):

@@ -13,14 +13,13 @@ from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import ORIGIN, Vector, vector
 from able_brick.core.text import counted, grouped
 from able_brick.level.field import field
-from able_brick.level.repeats import repeated
 from able_brick.level.rows import AShown, Group, Piece, Placement
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
 from able_brick.steps.keep import free_joints
 from able_brick.steps.tool import Need, Tool
 from able_brick.steps.tree import common_group, drop_empty, everything, tops
-from able_brick.steps.world_meshes import MOST_FACES, merged_materials, world_meshes
+from able_brick.steps.world_meshes import all_world_meshes, merged_materials
 
 
 class Fuse(Tool):
@@ -62,7 +61,7 @@ class Fuse(Tool):
         shown = [t for t in things if isinstance(t, AShown)]
         # what is shown more than once within the group that the one piece comes into is all of it
         group = common_group(draft, tops(draft, rows))
-        pieces, meshes = self._meshes(draft, shown, group)
+        pieces, meshes = all_world_meshes(draft, shown, group)
         if not meshes:
             raise GeometryError("Nothing that is selected shows a face; there is nothing to fuse.")
         surfaces, tables = merged_materials(pieces)
@@ -104,25 +103,6 @@ class Fuse(Tool):
         draft.note = (
             f"{counted(len(meshes), 'item', 'items')} as one of {grouped(facts.triangles)} tris, {closed}{gone}"
         )
-
-    @staticmethod
-    def _meshes(draft: Draft, shown: list[AShown], group: str | None) -> tuple[list[Piece], list[PolyMesh]]:
-        context = draft.seen_with()
-        pieces: list[Piece] = []
-        meshes: list[PolyMesh] = []
-        total = 0
-        for thing in shown:
-            found = thing.shown(context)
-            if found is None:
-                continue
-            for piece, mesh, _ in world_meshes(draft, thing, repeated(found, thing, context, group)):
-                if mesh.face_count:
-                    pieces.append(piece)
-                    meshes.append(mesh)
-                    total += mesh.face_count
-            if total > MOST_FACES:
-                raise GeometryError(f"One piece of all that would have over {grouped(MOST_FACES)} faces; select less.")
-        return pieces, meshes
 
     def _place(self, first: ARow, mesh: PolyMesh) -> Vector:
         if self.pivot == "first pivot" and isinstance(first, (AShown, Group)):

@@ -14,7 +14,8 @@ from able_brick.core.path.bend import Bent, bent_points
 from able_brick.core.path.uv import continued_uv
 from able_brick.core.place.items import item_in_world
 from able_brick.core.text import grouped
-from able_brick.level.rows import AThing, Course, Instances, Piece, Surface
+from able_brick.level.repeats import repeated
+from able_brick.level.rows import AShown, AThing, Course, Instances, Piece, Surface
 from able_brick.level.rows.bent import BendDeformer
 from able_brick.steps.draft import Draft
 
@@ -50,6 +51,27 @@ def world_meshes(draft: Draft, row: AThing, shown: Instances) -> list[tuple[Piec
             out.append((number, piece, mesh, seam))
     out.sort(key=lambda o: o[0])
     return [o[1:] for o in out]
+
+
+def all_world_meshes(draft: Draft, things: list[AShown], group: str | None) -> tuple[list[Piece], list[PolyMesh]]:
+    """The piece and the mesh in the world of each item that things show, with the copies of repeated groups below
+    `group`; only those that have faces. Raises GeometryError where they have too many."""
+    context = draft.seen_with()
+    pieces: list[Piece] = []
+    meshes: list[PolyMesh] = []
+    total = 0
+    for thing in things:
+        found = thing.shown(context)
+        if found is None:
+            continue
+        for piece, mesh, _ in world_meshes(draft, thing, repeated(found, thing, context, group)):
+            if mesh.face_count:
+                pieces.append(piece)
+                meshes.append(mesh)
+                total += mesh.face_count
+        if total > MOST_FACES:
+            raise GeometryError(f"One piece of all that would have over {grouped(MOST_FACES)} faces; select less.")
+    return pieces, meshes
 
 
 def _bent_mesh(draft: Draft, piece: Piece, bent: Bent, at: int) -> tuple[PolyMesh, Bools]:

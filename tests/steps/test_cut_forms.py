@@ -226,3 +226,13 @@ def test_a_wall_of_a_house_with_parts_through_each_other_is_cut_clean() -> None:
     assert topology(out).is_closed
     assert problems(out) == []
     assert "ran through each other" in (change.note or "")
+
+
+def test_what_is_in_a_group_is_united_once(wall: Sheet) -> None:
+    wall.do("place_piece", "piece-1", position=(4, 0, 0))
+    wall.do("make_group", "placement-1", "placement-3", name="Quay")
+    group = wall.row("placement-1").group
+    change = wall.do("unite", group, "placement-2")
+    assert change.select == ("placement-1",)
+    assert not is_there(wall, "placement-3")
+    assert world_volume(wall, "placement-1") == pytest.approx(7.2 + 2.0 - 0.6)

@@ -193,7 +193,7 @@ def test_parts_stay_repeated_as_well_and_a_bent_course_is_fused_as_it_is_seen(ya
 def test_more_faces_than_one_piece_may_have_are_refused_as_soon_as_they_are_too_many(
     yard: Sheet, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("able_brick.steps.fuse.MOST_FACES", 11)
+    monkeypatch.setattr("able_brick.steps.world_meshes.MOST_FACES", 11)
     yard.do("place_piece", "piece-1", position=(8, 0, 0))
     with pytest.raises(GeometryError, match="over 11 faces; select less"):
         yard.do("fuse", "placement-1", "placement-2")

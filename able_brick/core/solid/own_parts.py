@@ -32,17 +32,14 @@ def parts_united(mesh: PolyMesh, unite: Callable[[PolyMesh, PolyMesh], PolyMesh]
     out: list[PolyMesh] = []
     for part in parts:
         # those whose boxes reach into its box, one after the other
-        meet = [k for k, other in enumerate(out) if _reach(part, other)]
+        meet = [k for k, other in enumerate(out) if boxes_meet(part, other)]
         for k in meet:
             part = unite(out[k], part)
         out = [other for k, other in enumerate(out) if k not in meet]
         out.append(part)
-    return _together(out)
+    return out[0] if len(out) == 1 else joined(out)
 
 
-def _reach(a: PolyMesh, b: PolyMesh) -> bool:
+def boxes_meet(a: PolyMesh, b: PolyMesh) -> bool:
+    """Whether the boxes of two meshes meet, or nearly."""
     return bool((a.bounds[0] <= b.bounds[1] + NEAR).all() and (b.bounds[0] <= a.bounds[1] + NEAR).all())
-
-
-def _together(parts: list[PolyMesh]) -> PolyMesh:
-    return parts[0] if len(parts) == 1 else joined(parts)
