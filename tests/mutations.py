@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 ROOT = Path(__file__).parents[1]
+MEND = "tests/core/mend tests/steps/shape/test_mend.py"
 EDIT = "tests/core/edit tests/steps/shape"
 LAY = "tests/steps/lay tests/core/test_place_and_path.py"
 PLACE = "tests/steps/test_steps.py tests/steps/test_build.py tests/steps/test_groups.py"
@@ -35,6 +36,19 @@ class Mutation(NamedTuple):
 MUTATIONS = [
     Mutation(*m)
     for m in (
+        # mending
+        ("core/mend/seams.py", "uses[number] == 2", "uses[number] >= 2", MEND),
+        ("core/mend/skins.py", "gone = ahead[1:] + back[1:]", "gone = ahead[1:]", MEND),
+        ("core/mend/skins.py", "if (left[beside] >= 4).all():", "if True:", MEND),
+        ("core/mend/touching.py", "fresh[keeps] = False", "fresh[:] = True", MEND),
+        ("core/mend/winding.py", "(of[as_is] < of[over])", "(of[as_is] > of[over])", MEND),
+        ("core/mend/winding.py", "volume[outer] < 0", "volume < 0", MEND),
+        ("core/mend/thin.py", "[(v, 1.0 - s) for s, v in between[::-1]]", "[(v, s) for s, v in between]", MEND),
+        ("core/mend/thin.py", "_TOGETHER * long", "-1.0", MEND),
+        ("core/mend/keyholes.py", "keep[face] = False", "pass", MEND),
+        ("core/mend/compose.py", "first[np.maximum(then, 0)]", "np.maximum(then, 0)", MEND),
+        ("core/mend/faults.py", "if (f.code in codes if codes else f.safe)", "if f.safe", MEND),
+        ("level/check.py", "overlapping[[face for", "overlapping.copy()[[face for", MEND),
         # triangles
         (
             "core/edit/triangles.py",

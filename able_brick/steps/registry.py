@@ -60,6 +60,7 @@ from able_brick.steps.shape.carry import (
 from able_brick.steps.shape.dock_elements import DockElements
 from able_brick.steps.shape.facets import FindFacets, MakeFacet
 from able_brick.steps.shape.grow import CopyFaces, Extrude, Inset, PullEdges
+from able_brick.steps.shape.mend import Mend
 from able_brick.steps.shape.part import Detach
 from able_brick.steps.shape.remove import Collapse, DeleteElements, DissolveElements, Fill, FlipFaces, Weld
 from able_brick.steps.shape.split import AddLoops, CutAcross, Divide, Poke, SlicePlane
@@ -137,6 +138,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Triangulate,
         TurnEdges,
         CopyFaces,
+        Mend,
         Detach,
         MoveElements,
         PlaceElements,

@@ -172,6 +172,10 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "elements": st.just("elements"),
         "by": st.sampled_from(["shortest diagonal", "best angles", "flattest fold"]),
     },
+    "mend": {
+        "elements": st.just("elements"),
+        "faults": st.sampled_from([(), ("border",), ("bent", "slivers"), ("crossing",)]),
+    },
     "turn_edges": {"elements": st.just("elements")},
     "quads_of_triangles": {"elements": st.just("elements"), "bend": st.just(30.0), "skew": st.just(80.0)},
     "fill": {"elements": st.just("elements"), "how": st.sampled_from(["one face", "fan"])},

@@ -3,10 +3,17 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
+from able_brick.core.edit.remove import flip
+from able_brick.core.files.scene import Material, Scene, ScenePart
+from able_brick.core.files.write import write_file
+from able_brick.core.shapes.box import box
+from tests.core.mend.test_faults import again, all_apart
 from tests.ui.hands import Hands
 from tests.ui.test_build import step
 
@@ -179,3 +186,31 @@ def test_two_forms_become_one_and_a_doorway_is_cut_in_three_actions(yard: Counti
         yard.page.keyboard.press("Control+z")
         yard.hands.saved(start + 2)
         expect(yard.page.get_by_role("treegrid", name="Level").get_by_role("row", name="Block")).to_be_visible()
+
+
+def test_everything_wrong_with_a_broken_file_is_mended_in_three_actions(bare: Hands, tmp_path: Path) -> None:
+    page, yard = bare.page, Counting(bare)
+    form = flip(box(2.0, 1.0, 1.0, divisions=(2, 1, 1)), np.array([1, 6])).mesh
+    broken = all_apart(again(form, np.array([3])), np.random.default_rng(1))
+    file = tmp_path / "broken.obj"
+    scene = Scene((ScenePart("Broken", broken, (Material("oak"),)),))
+    file.write_bytes(write_file("broken.obj", scene)["broken.obj"])
+    start = bare.revision()
+    page.get_by_label("File to bring in").set_input_files(file)
+    page.get_by_role("dialog", name="Bring in broken.obj").get_by_role("button", name=re.compile("^Add")).click()
+    bare.saved(start + 1)
+    yard.press("Alt+3")
+    page.get_by_role("button", name="Check", exact=True).click()
+    yard.actions += 1
+    card = page.get_by_role("region", name="Check", exact=True)
+    expect(card).to_contain_text("3 faults")
+    # a look at a place is no part of the way
+    card.get_by_role("button", name="Go to: Against each other").click()
+    expect(page.get_by_role("region", name="Shape", exact=True)).to_contain_text("6 of ")
+    card.get_by_role("button", name="Mend all that is safe").click()
+    yard.actions += 1
+    bare.saved(start + 2)
+    expect(card).to_contain_text("nothing is wrong")
+    facts = bare.row("Broken", "piece")["facts"]
+    assert (facts["closed"], facts["faces"]) == (True, 10)
+    assert yard.actions <= 3

@@ -26,7 +26,7 @@ from able_brick.core.edit.sound_kernels import (
 )
 from able_brick.core.errors import UnsoundError
 from able_brick.core.mesh.mesh_cache import found_with
-from able_brick.core.mesh.normals import area_vectors, dots
+from able_brick.core.mesh.normals import area_vectors, crossed, dots
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints, PolyMesh
 from able_brick.core.mesh.spans import spans
 from able_brick.core.mesh.topology import face_components, topology
@@ -103,7 +103,13 @@ def _folded(mesh: PolyMesh, cut: _Cut, changed: Bools) -> Bools:
     tris = np.flatnonzero((changed & (mesh.face_sizes > 3))[cut.face])
     whole = area_vectors(mesh).take(cut.face[tris], axis=0)
     against = dots(cut.frame[:, :3].take(tris, axis=0), whole) < -1e-6 * np.sqrt(dots(whole, whole))
-    out[cut.face[tris[against]]] = True
+    tris = tris[against]
+    # what is no higher than a grain looks nowhere
+    p = mesh.positions[cut.tris[tris]]
+    side = p - np.roll(p, 1, axis=1)
+    across = crossed(side[:, 0], side[:, 1])
+    high = np.sqrt(dots(across, across)) > grain_of(mesh) * np.sqrt((side**2).sum(axis=2).max(axis=1, initial=0.0))
+    out[cut.face[tris[high]]] = True
     return out
 
 
@@ -225,7 +231,7 @@ def _goes_along(old: Floats, now: Floats) -> bool:
     return float(np.abs(a @ made - (now - now[0])).max()) <= 1e-11 * _extent(old, now)
 
 
-def _volumes(mesh: PolyMesh) -> tuple[Ints, Floats, Bools, Floats]:
+def part_volumes_of(mesh: PolyMesh) -> tuple[Ints, Floats, Bools, Floats]:
     """The part (F) of each face, and of each part: its volume, whether it is closed, and the area of its faces; no
     volume and no area where none is closed."""
     count, part = face_components(mesh)
@@ -261,7 +267,7 @@ def faults_of(
             face = cut.face[found[:, :2]]
             flags[SAME_WAY][face[(found[:, 2] == BACK_TO_BACK) & beside & fresh[face].all(axis=1)].ravel()] = True
         folded = _folded(mesh, cut, near)
-    part, volume, closed, area = _volumes(mesh)
+    part, volume, closed, area = part_volumes_of(mesh)
     extent = grain / _GRAIN
     thin = closed & (np.abs(volume) <= 1e-7 * extent * area)
     return Faults(

@@ -1899,6 +1899,11 @@ export interface components {
              * @description How many
              */
             count: number;
+            /**
+             * Does
+             * @description What mending it does
+             */
+            does: string;
             /** @description Which elements of the mesh */
             elements: components["schemas"]["Elements"];
             /**
@@ -1906,6 +1911,21 @@ export interface components {
              * @description Whether it should not be there
              */
             fault: boolean;
+            /**
+             * Mend
+             * @description What the tool `mend` calls it; null for what it does not mend
+             */
+            mend: ("keyholes" | "loose" | "doubled" | "seams" | "flat" | "against" | "crowded" | "touching" | "inside_out" | "slivers" | "bent" | "border" | "crossing" | "no_volume") | null;
+            /**
+             * Places
+             * @description Those that hang together, the first hundred of what may be mended
+             */
+            places: components["schemas"]["Elements"][];
+            /**
+             * Safe
+             * @description Whether mending it changes nothing else that is seen
+             */
+            safe: boolean;
             /**
              * Words
              * @description What is counted, in words

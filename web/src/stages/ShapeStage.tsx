@@ -5,8 +5,9 @@ import { ShapeCard } from "./ShapeCard";
 export default function ShapeStage() {
   return (
     <>
-      <ShapeCard />
+      {/* what is picked changes the height of its card, and nothing may move from under the pointer */}
       <CheckCard />
+      <ShapeCard />
     </>
   );
 }

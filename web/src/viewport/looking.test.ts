@@ -9,6 +9,8 @@ vi.hoisted(() => {
   globalThis.window = browser as unknown as typeof window;
 });
 
+vi.mock("../scene/elements/boxOfPicked", () => ({ boxOfPicked: () => null }));
+
 import { setView, type ViewMode, viewStore } from "../state/view";
 import { viewport } from "./controller";
 import { endTransition, lookAtBox, lookBy, shiftView, turnView } from "./looking";

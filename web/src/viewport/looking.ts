@@ -1,6 +1,7 @@
 import { Vector3 } from "three";
 import type { Vector } from "../api/types";
 import { someWayBefore, standAt, walk } from "../hand/look/walk";
+import { boxOfPicked } from "../scene/elements/boxOfPicked";
 import { type Box, boxAboutPivot, boxOf, boxOfAll } from "../scene/pieces/entries";
 import { levelStore, shown } from "../state/level";
 import { selectionStore } from "../state/selection";
@@ -153,8 +154,10 @@ function groundBefore(): Vector3 {
   return at.setY(viewport.floorUnder(at.clone().setY(at.y + 0.5)) ?? Math.max(0, at.y));
 }
 
-/** The box round the selection, or round everything. */
+/** The box round what is picked of the open piece, round the selection, or round everything. */
 export function boxToLookAt(all: boolean): Box | null {
+  const picked = all ? null : boxOfPicked();
+  if (picked) return picked;
   const scene = shown(levelStore.getState());
   const { ids } = selectionStore.getState();
   if (all || ids.length === 0) return boxOfAll(scene);

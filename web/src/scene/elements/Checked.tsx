@@ -106,7 +106,11 @@ function marks(mesh: ViewMesh, check: Check, scheme: Scheme): (() => Object3D)[]
     lines(cuts(cage), ink(scheme.ink, 0.28), 6),
     part(placesOf(cage, "face", new Set([...of("n_gons"), ...of("bent")])), overlay(scheme.ochre), 6),
     part(placesOf(cage, "face", new Set(faulty)), overlay(scheme.fault), 7),
-    lines(placesOf(cage, "edge", new Set([...of("border"), ...of("crowded"), ...of("against")])), ink(scheme.fault), 8),
+    lines(
+      placesOf(cage, "edge", new Set([...of("border"), ...of("crowded"), ...of("against"), ...of("seams")])),
+      ink(scheme.fault),
+      8,
+    ),
     lines(normals(mesh, cage), ink(scheme.petrol, 0.8), 8),
   ];
 }

@@ -1,0 +1,1 @@
+"""Faults of meshes, found and mended."""

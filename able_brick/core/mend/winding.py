@@ -1,0 +1,94 @@
+"""Which way faces look: against their neighbours, and inward."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.remove import flip
+from able_brick.core.edit.sound import part_volumes_of
+from able_brick.core.errors import GeometryError
+from able_brick.core.mesh.normals import area_vectors, dots
+from able_brick.core.mesh.numbering import joined_numbers
+from able_brick.core.mesh.polymesh import Floats, Indices, Ints, PolyMesh
+from able_brick.core.mesh.topology import topology
+from able_brick.core.mesh.triangulate import triangulate
+
+
+def against_edges(mesh: PolyMesh) -> Ints:
+    """Edges, rising, of two faces that run along them in the same direction."""
+    t = topology(mesh)
+    two = t.edge_uses[t.corner_edge] == 2
+    return np.unique(t.corner_edge[two & (t.twin < 0)]).astype(np.int32)
+
+
+def turn_to_neighbours(mesh: PolyMesh, edges: Indices) -> Edited:
+    """Turn faces over so that all that hang together by edges of two faces look one way: those of the smaller area.
+
+    Raises GeometryError where one cannot, as on a strip that is joined with a half turn.
+    """
+    t = topology(mesh)
+    n = mesh.face_count
+    order = np.argsort(t.corner_edge, kind="stable")
+    order = order[t.edge_uses[t.corner_edge[order]] == 2]
+    one, other = order[0::2], order[1::2]
+    f, g = mesh.corner_face[one], mesh.corner_face[other]
+    alike = t.twin[one] >= 0
+    # each face twice, as it is and turned over
+    a = np.concatenate([f, f + n])
+    b = np.concatenate([np.where(alike, g, g + n), np.where(alike, g + n, g)])
+    label, count = joined_numbers(2 * n, a.astype(np.int32), b.astype(np.int32))
+    as_is, over = label[:n], label[n:]
+    can = as_is != over
+    if not can[mesh.corner_face[np.isin(t.corner_edge, edges)]].any():
+        raise GeometryError("These faces hang together with a half turn, so that no side of them is the outer one.")
+    area = np.sqrt(np.maximum(dots(*(area_vectors(mesh),) * 2), 0.0))
+    of = np.bincount(as_is, weights=area, minlength=count)
+    # the larger side stays; of equal ones that of the first face
+    turns = can & ((of[as_is] < of[over]) | ((of[as_is] == of[over]) & (as_is > over)))
+    return flip(mesh, np.flatnonzero(turns))
+
+
+def inside_out_faces(mesh: PolyMesh) -> Ints:
+    """Faces, rising, of closed parts that look inward. A hollow in another part looks inward, and so do all parts in
+    one that does."""
+    part, volume, closed, area = part_volumes_of(mesh)
+    extent = float(np.ptp(mesh.positions, axis=0).max(initial=0.0)) if mesh.vertex_count else 0.0
+    holds = closed & (np.abs(volume) > 1e-7 * extent * area)
+    if not (holds & (volume < 0)).any():
+        return np.zeros(0, np.int32)
+    outer = _outermost(mesh, part, volume, holds)
+    return np.flatnonzero((holds & (volume[outer] < 0))[part]).astype(np.int32)
+
+
+def _outermost(mesh: PolyMesh, part: Ints, volume: Floats, holds: np.ndarray) -> Ints:
+    """Of each part the largest one that it lies in, itself where it lies in none."""
+    count = len(volume)
+    out = np.arange(count, dtype=np.int32)
+    low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
+    of_corner = part[mesh.corner_face]
+    np.minimum.at(low, of_corner, mesh.positions[mesh.corners])
+    np.maximum.at(high, of_corner, mesh.positions[mesh.corners])
+    tris, face = triangulate(mesh)
+    corners = mesh.positions[mesh.corners[tris]]
+    order = np.argsort(part[face], kind="stable")
+    starts = np.searchsorted(part[face][order], np.arange(count + 1))
+    size = np.where(holds, np.abs(volume), 0.0)
+    for k in np.flatnonzero(holds).tolist():
+        around = (low < low[k]).all(axis=1) & (high > high[k]).all(axis=1) & holds & (size > size[k])
+        own = corners[order[starts[k]]].mean(axis=0)
+        for j in sorted(np.flatnonzero(around).tolist(), key=lambda j: -size[j]):
+            if abs(_turns_round(corners[order[starts[j] : starts[j + 1]]], own)) > 0.5:
+                out[k] = j
+                break
+    return out
+
+
+def _turns_round(triangles: Floats, point: Floats) -> float:
+    """How often triangles (n,3,3) go round a point. A. Van Oosterom, J. Strackee, The solid angle of a plane triangle,
+    1983."""
+    a, b, c = (triangles[:, k] - point for k in range(3))
+    la, lb, lc = (np.sqrt(dots(v, v)) for v in (a, b, c))
+    over = dots(a, np.cross(b, c))
+    under = la * lb * lc + dots(a, b) * lc + dots(b, c) * la + dots(c, a) * lb
+    return float(np.arctan2(over, under).sum() / (2 * np.pi))
