@@ -40,7 +40,7 @@ MUTATIONS = [
         ("core/mend/seams.py", "uses[number] == 2", "uses[number] >= 2", MEND),
         ("core/mend/skins.py", "gone = ahead[1:] + back[1:]", "gone = ahead[1:]", MEND),
         ("core/mend/skins.py", "if (left[beside] >= 4).all():", "if True:", MEND),
-        ("core/mend/touching.py", "fresh[keeps] = False", "fresh[:] = True", MEND),
+        ("core/mend/touching.py", "corners[at] = own[number.ravel()]", "pass", MEND),
         ("core/mend/winding.py", "(of[as_is] < of[over])", "(of[as_is] > of[over])", MEND),
         ("core/mend/winding.py", "volume[outer] < 0", "volume < 0", MEND),
         ("core/mend/thin.py", "[(v, 1.0 - s) for s, v in between[::-1]]", "[(v, s) for s, v in between]", MEND),

@@ -29,6 +29,7 @@ from able_brick.steps.parse import parse_tool
 from able_brick.store.tables import WORK
 from tests.bench.growth import nodes_glb
 from tests.session.bench import Bench
+from tests.thorough import by_day
 from tests.zoo import bumpy_ball
 
 RUNGS = [{"kind": "share", "value": 50.0}, {"kind": "share", "value": 20.0}]
@@ -368,7 +369,7 @@ def test_a_last_step_that_takes_long_is_adjusted_beside_other_work(bench: Bench)
         work.close()
 
 
-@pytest.mark.parametrize("name", ["make_ladder", "slim_level", "share_budget"])
+@pytest.mark.parametrize("name", by_day(["make_ladder", "share_budget"], ["make_ladder", "slim_level", "share_budget"]))
 def test_what_makes_many_rungs_is_adjusted_as_one_step(bench: Bench, name: str) -> None:
     settings: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
         "make_ladder": (

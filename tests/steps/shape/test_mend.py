@@ -72,3 +72,5 @@ def test_check_tells_each_fault_its_places_and_what_mending_does() -> None:
     assert rows["n_gons"].mend is None
     crossing = check(joined([box(2, 2, 2), moved(box(2, 2, 2), (1, 1, 1))]))
     assert {k.code: k.safe for k in crossing.kinds if k.count and k.fault} == {"crossing": False}
+    twice = {k.code: k.count for k in check(again(box(1, 1, 1), np.array([2]))).kinds}
+    assert (twice["doubled"], twice["overlapping"]) == (1, 0)
