@@ -73,6 +73,7 @@ def _places(mesh: PolyMesh, kind: ElementType, ids: Indices) -> list[Elements]:
     """Elements that share vertices, together, by their first ones."""
     if not len(ids):
         return []
+    vertex: Indices
     if kind == "face":
         chosen = np.zeros(mesh.face_count, np.bool_)
         chosen[ids] = True
