@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 ROOT = Path(__file__).parents[1]
+LETTERS = "tests/core/solid/test_letters.py"
 MEND = "tests/core/mend tests/steps/shape/test_mend.py"
 EDIT = "tests/core/edit tests/steps/shape"
 LAY = "tests/steps/lay tests/core/test_place_and_path.py"
@@ -36,6 +37,30 @@ class Mutation(NamedTuple):
 MUTATIONS = [
     Mutation(*m)
     for m in (
+        # letters and fills
+        (
+            "core/solid/letters.py",
+            "right = right * (1.0 if",
+            "right = right * (-1.0 if",
+            "tests/core/solid/test_letters.py",
+        ),
+        (
+            "core/solid/letters.py",
+            '"sunk": -depth / 2, "drawn"',
+            '"sunk": depth / 2, "drawn"',
+            "tests/core/solid/test_letters.py",
+        ),
+        (
+            "core/solid/letters.py",
+            "out[k] = bool(np.logical_and.reduce(inside).any())",
+            "out[k] = True",
+            "tests/core/solid/test_letters.py",
+        ),
+        ("core/edit/fill_patches.py", "1e3 * longest, 0.0)", "0.0, 0.0)", EDIT),
+        ("core/edit/fill_patches.py", " - both @ loop[corner]", "", EDIT),
+        ("core/edit/fill.py", "along & mesh.sharp", "mesh.sharp", EDIT),
+        ("core/mend/winding.py", "hidden[part[unsound(mesh).crossing]] = False", "pass", MEND),
+        ("core/mend/winding.py", "around) > 0.5", "around) < 9.5", MEND),
         # mending
         ("core/mend/seams.py", "uses[number] == 2", "uses[number] >= 2", MEND),
         ("core/mend/skins.py", "gone = ahead[1:] + back[1:]", "gone = ahead[1:]", MEND),
@@ -184,12 +209,6 @@ MUTATIONS = [
             "core/edit/fill.py",
             "    backward = [loop[::-1] for loop in loops]",
             "    backward = list(loops)",
-            "tests/core/edit/test_fill.py",
-        ),
-        (
-            "core/edit/fill.py",
-            "        sharp.append(edge.ravel())",
-            "        sharp.append(~edge.ravel())",
             "tests/core/edit/test_fill.py",
         ),
         (

@@ -8,8 +8,9 @@ import numpy as np
 from pydantic import BaseModel, Field
 
 from able_brick.core.edit.element_types import ElementType
-from able_brick.core.mend.faults import FAULTS, FaultCode, unsound
+from able_brick.core.mend.faults import FAULTS, FaultCode
 from able_brick.core.mend.skins import faces_on_the_same
+from able_brick.core.mend.unsound import unsound
 from able_brick.core.mesh.hardware import hardware_vertices
 from able_brick.core.mesh.normals import sharp_edges
 from able_brick.core.mesh.numbering import joined_numbers
@@ -63,6 +64,7 @@ DOES: Final[dict[FaultCode, str]] = {
     "bent": "Cuts them into triangles along their flattest folds",
     "border": "Closes flat borders with one face, others with triangles to a middle",
     "no_volume": "Lets go of them",
+    "hidden": "Lets go of them",
     "crossing": "Makes parts that go through each other one body",
 }
 _SAFE: Final = {f.code: f.safe for f in FAULTS}
@@ -112,6 +114,8 @@ def check(mesh: PolyMesh) -> Check:
         ("slivers", "Slivers", "Triangles with an angle below half a degree, which shade badly", False, "face",
          found["slivers"], "slivers"),
         ("border", "Borders", "Edges with one face: the piece is open there", False, "edge", found["border"], "border"),
+        ("hidden", "Hidden", "Faces of closed parts that lie within others: nobody sees them", False, "face",
+         found["hidden"], "hidden"),
         ("sharp", "Sharp edges", "Where shading breaks", False, "edge", _at(sharp), None),
         ("split", "Split vertices", "Held more than once by the graphics hardware", False, "vertex",
          _at(splits > 1), None),

@@ -60,6 +60,7 @@ from able_brick.steps.shape.carry import (
 from able_brick.steps.shape.dock_elements import DockElements
 from able_brick.steps.shape.facets import FindFacets, MakeFacet
 from able_brick.steps.shape.grow import CopyFaces, Extrude, Inset, PullEdges
+from able_brick.steps.shape.letter import LetterFace
 from able_brick.steps.shape.mend import Mend
 from able_brick.steps.shape.part import Detach
 from able_brick.steps.shape.remove import Collapse, DeleteElements, DissolveElements, Fill, FlipFaces, Weld
@@ -128,6 +129,7 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         ExtrudeAlong,
         PullEdges,
         Inset,
+        LetterFace,
         Taper,
         Bevel,
         AddLoops,

@@ -172,13 +172,19 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "elements": st.just("elements"),
         "by": st.sampled_from(["shortest diagonal", "best angles", "flattest fold"]),
     },
+    "letter_face": {
+        "elements": st.just("elements"),
+        "text": st.sampled_from(["B", "o7"]),
+        "height": st.sampled_from([0.1, 3.0]),
+        "way": st.sampled_from(["raised", "sunk", "drawn"]),
+    },
     "mend": {
         "elements": st.just("elements"),
         "faults": st.sampled_from([(), ("border",), ("bent", "slivers"), ("crossing",)]),
     },
     "turn_edges": {"elements": st.just("elements")},
     "quads_of_triangles": {"elements": st.just("elements"), "bend": st.just(30.0), "skew": st.just(80.0)},
-    "fill": {"elements": st.just("elements"), "how": st.sampled_from(["one face", "fan"])},
+    "fill": {"elements": st.just("elements"), "how": st.sampled_from(["one face", "fan", "least area", "grid"])},
     "detach": {"elements": st.just("elements"), "leave_copy": st.booleans()},
     **{
         tool: {

@@ -2,24 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
-from typing import Literal
+from typing import Final, Literal
 
 import numpy as np
 
 from able_brick.core.edit.assemble import Faces, Next, assemble, weights_of
 from able_brick.core.edit.edited import Edited, refuse_worse
 from able_brick.core.edit.element_types import marked
+from able_brick.core.edit.fill_patches import Patch, fan, grid, least_area
 from able_brick.core.errors import GeometryError
-from able_brick.core.mesh.polymesh import Indices, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Floats, Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.text import counted
 
-FillWith = Literal["one face", "fan"]
+FillWith = Literal["one face", "fan", "least area", "grid"]
+_PATCHES: Final[dict[FillWith, Callable[[Floats], Patch]]] = {"fan": fan, "least area": least_area, "grid": grid}
 
 
-def fill(mesh: PolyMesh, edges: Indices, how: FillWith = "one face") -> Edited:
-    """Close the borders that edges lie on: each with one face, or with triangles to a vertex in its middle.
+def fill(mesh: PolyMesh, edges: Indices, how: FillWith = "one face", *, up_to: int = 0) -> Edited:
+    """Close the borders that edges lie on, and all others of at most `up_to` edges: each with one face, with triangles
+    to a vertex in its middle or of least area together, or with a grid of quads.
 
     The new faces have the material of the first face beside them, the uv and colours of the corners beside them, and a
     facet of their own; they are picked next. Raises GeometryError where no edge lies on a border, and where a border
@@ -29,11 +33,11 @@ def fill(mesh: PolyMesh, edges: Indices, how: FillWith = "one face") -> Edited:
     wanted = marked(mesh, "edge", edges) & t.border
     if not wanted.any():
         raise GeometryError("No edge of a border is picked; pick one of a hole. Check shows where the piece is open.")
-    loops = [loop for loop in border_loops(mesh) if wanted[t.corner_edge[loop]].any()]
+    loops = [loop for loop in border_loops(mesh) if len(loop) <= up_to or wanted[t.corner_edge[loop]].any()]
     # a corner of a border leads from one vertex to the next; a face that closes it runs the other way
     backward = [loop[::-1] for loop in loops]
-    if how == "fan":
-        return _fans(mesh, backward)
+    if how != "one face":
+        return _patched(mesh, backward, _PATCHES[how])
     # at each vertex the corner that leads on from it beside the border
     leading = [mesh.next_corner[loop] for loop in backward]
     corners = np.concatenate(leading)
@@ -50,39 +54,43 @@ def fill(mesh: PolyMesh, edges: Indices, how: FillWith = "one face") -> Edited:
     return refuse_worse(mesh, _said(out, len(loops)))
 
 
-def _fans(mesh: PolyMesh, backward: list[Ints]) -> Edited:
+def _patched(mesh: PolyMesh, backward: list[Ints], how: Callable[[Floats], Patch]) -> Edited:
+    places, vertices, sources, weights, like, sharp, fresh, sizes = [], [], [], [], [], [], [], []
     count = mesh.vertex_count
-    places, vertices, sources, weights, like, sharp, fresh = [], [], [], [], [], [], []
-    width = max(len(loop) for loop in backward)
-    for k, loop in enumerate(backward):
-        n = len(loop)
-        at, to = mesh.next_corner[loop], loop  # the edge runs from the vertex of `at` to that of `to`
-        places.append(mesh.positions[mesh.corners[at]].mean(axis=0))
-        ends = np.stack([mesh.corners[at], mesh.corners[to], np.full(n, count + k)], axis=1)
-        vertices.append(ends.ravel())
-        # the corner in the middle has the mean of all round it
-        source = np.zeros((n, 3, width), np.int64)
-        share = np.zeros((n, 3, width))
-        source[:, 0, 0], source[:, 1, 0] = at, to
-        share[:, :2, 0] = 1.0
-        source[:, 2, :n], share[:, 2, :n] = at, 1.0 / n
-        sources.append(source.reshape(-1, width))
-        weights.append(share.reshape(-1, width))
-        like.append(np.full(n, mesh.corner_face[loop[0]]))
-        edge = np.zeros((n, 3), np.bool_)
-        edge[:, 0] = mesh.sharp[loop]
-        sharp.append(edge.ravel())
-        fresh.append(np.full(n, k))
+    made: list[tuple[Ints, Patch]] = []
+    for loop in backward:
+        made.append((loop, how(mesh.positions[mesh.corners[mesh.next_corner[loop]]])))
+    width = max(1, max(p.of.shape[1] for _, p in made))
+    for k, (loop, patch) in enumerate(made):
+        n, inside = len(loop), len(patch.points)
+        at = mesh.next_corner[loop]  # the edge runs from the vertex of `at` to that of the loop
+        own = np.concatenate([mesh.corners[at], count + np.arange(inside)])
+        source = np.zeros((n + inside, width), np.int64)
+        share = np.zeros((n + inside, width))
+        source[:n, 0], share[:n, 0] = at, 1.0
+        source[n:, : patch.of.shape[1]], share[n:, : patch.of.shape[1]] = at[patch.of], patch.shares
+        named = patch.faces.ravel()
+        following = np.roll(patch.faces, -1, axis=1).ravel()
+        along = (named < n) & (following == (named + 1) % n)
+        places.append(patch.points)
+        vertices.append(own[named])
+        sources.append(source[named])
+        weights.append(share[named])
+        sharp.append(along & mesh.sharp[loop[np.minimum(named, n - 1)]])
+        like.append(np.full(len(patch.faces), mesh.corner_face[loop[0]]))
+        fresh.append(np.full(len(patch.faces), k))
+        sizes.append(np.full(len(patch.faces), patch.faces.shape[1]))
+        count += inside
     faces = np.concatenate(like).astype(np.int32)
     added = Faces(
-        np.full(len(faces), 3, np.int32),
+        np.concatenate(sizes).astype(np.int32),
         np.concatenate(vertices).astype(np.int32),
         weights_of(mesh, np.concatenate(sources), np.concatenate(weights)),
         faces,
         np.concatenate(sharp),
         fresh=np.concatenate(fresh),
     )
-    positions = np.concatenate([mesh.positions, np.array(places)])
+    positions = np.concatenate([mesh.positions, *places])
     out = assemble(mesh, positions=positions, added=added, next_=Next(added=np.ones(len(faces), np.bool_)))
     return refuse_worse(mesh, _said(out, len(backward)))
 

@@ -13,7 +13,7 @@ from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import WORDS, ElementType, edges_between
 from able_brick.core.edit.fill import border_loops, fill
 from able_brick.core.edit.remove import delete, flip
-from able_brick.core.edit.sound import Faults, check_sound, faults_of
+from able_brick.core.edit.sound import check_sound
 from able_brick.core.edit.triangles import triangulated_faces
 from able_brick.core.errors import GeometryError
 from able_brick.core.mend.bent import bent_faces
@@ -23,8 +23,8 @@ from able_brick.core.mend.seams import open_seams, weld_seams
 from able_brick.core.mend.skins import doubled_faces, without_doubles
 from able_brick.core.mend.thin import flat_faces, sliver_faces, without_width
 from able_brick.core.mend.touching import part_edges, part_vertices, touching_vertices
-from able_brick.core.mend.winding import against_edges, inside_out_faces, turn_to_neighbours
-from able_brick.core.mesh.mesh_cache import kept_with_mesh
+from able_brick.core.mend.unsound import unsound
+from able_brick.core.mend.winding import against_edges, hidden_faces, inside_out_faces, turn_to_neighbours
 from able_brick.core.mesh.polymesh import Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.validity import unused_vertices
@@ -46,6 +46,7 @@ FaultCode = Literal[
     "border",
     "crossing",
     "no_volume",
+    "hidden",
 ]
 
 
@@ -101,12 +102,6 @@ def _united(mesh: PolyMesh, faces: Indices) -> Edited:
     return Edited(made, *new, np.zeros(0, np.int32))
 
 
-@kept_with_mesh
-def unsound(mesh: PolyMesh) -> Faults:
-    """What of the whole mesh crosses, overlaps, is folded or holds nothing."""
-    return faults_of(mesh)
-
-
 def _crossing(mesh: PolyMesh) -> Indices:
     faults = unsound(mesh)
     return np.flatnonzero(faults.crossing | faults.twice)
@@ -137,6 +132,7 @@ FAULTS: Final[tuple[Fault, ...]] = (
     Fault("border", "edge", border_edges, _filled, False, "closed"),
     Fault("no_volume", "face", _without_volume, delete, False, "without volume let go"),
     Fault("crossing", "face", _crossing, _united, False, "united"),
+    Fault("hidden", "face", hidden_faces, delete, False, "inside of others let go"),
 )
 #: How often all of them are gone through: what one mends may let another be found.
 _ROUNDS: Final = 3

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.remove import flip
 from able_brick.core.edit.sound import part_volumes_of
 from able_brick.core.errors import GeometryError
+from able_brick.core.mend.unsound import unsound
 from able_brick.core.mesh.normals import area_vectors, dots
 from able_brick.core.mesh.numbering import joined_numbers
-from able_brick.core.mesh.polymesh import Floats, Indices, Ints, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 
@@ -61,27 +64,69 @@ def inside_out_faces(mesh: PolyMesh) -> Ints:
     return np.flatnonzero((holds & (volume[outer] < 0))[part]).astype(np.int32)
 
 
-def _outermost(mesh: PolyMesh, part: Ints, volume: Floats, holds: np.ndarray) -> Ints:
-    """Of each part the largest one that it lies in, itself where it lies in none."""
-    count = len(volume)
-    out = np.arange(count, dtype=np.int32)
-    low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
-    of_corner = part[mesh.corner_face]
-    np.minimum.at(low, of_corner, mesh.positions[mesh.corners])
-    np.maximum.at(high, of_corner, mesh.positions[mesh.corners])
-    tris, face = triangulate(mesh)
-    corners = mesh.positions[mesh.corners[tris]]
-    order = np.argsort(part[face], kind="stable")
-    starts = np.searchsorted(part[face][order], np.arange(count + 1))
-    size = np.where(holds, np.abs(volume), 0.0)
+def hidden_faces(mesh: PolyMesh) -> Ints:
+    """Faces, rising, of closed parts that lie wholly within what others fill: nobody sees them. What is in a hollow is
+    not hidden."""
+    part, volume, closed, _ = part_volumes_of(mesh)
+    holds = closed & (volume > 0)
+    if int(holds.sum()) < 2:
+        return np.zeros(0, np.int32)
+    parts = _Parts.of(mesh, part, len(volume))
+    hidden = np.zeros(len(volume), np.bool_)
     for k in np.flatnonzero(holds).tolist():
-        around = (low < low[k]).all(axis=1) & (high > high[k]).all(axis=1) & holds & (size > size[k])
-        own = corners[order[starts[k]]].mean(axis=0)
-        for j in sorted(np.flatnonzero(around).tolist(), key=lambda j: -size[j]):
-            if abs(_turns_round(corners[order[starts[j] : starts[j + 1]]], own)) > 0.5:
+        around = parts.around(k, closed)
+        hidden[k] = len(around) > 0 and sum(parts.turns(j, k) for j in around) > 0.5
+    if not hidden.any():
+        return np.zeros(0, np.int32)
+    # one that goes through another is partly out of it
+    hidden[part[unsound(mesh).crossing]] = False
+    return np.flatnonzero(hidden[part]).astype(np.int32)
+
+
+def _outermost(mesh: PolyMesh, part: Ints, volume: Floats, holds: Bools) -> Ints:
+    """Of each part the largest one that it lies in, itself where it lies in none."""
+    out = np.arange(len(volume), dtype=np.int32)
+    parts = _Parts.of(mesh, part, len(volume))
+    size = np.abs(volume)
+    for k in np.flatnonzero(holds).tolist():
+        around = [j for j in parts.around(k, holds) if size[j] > size[k]]
+        for j in sorted(around, key=lambda j: -size[j]):
+            if abs(parts.turns(j, k)) > 0.5:
                 out[k] = j
                 break
     return out
+
+
+@dataclass(frozen=True, eq=False)
+class _Parts:
+    """The parts of a mesh: their boxes (n,3), and their triangles (T,3,3), those of part k from starts[k] on."""
+
+    low: Floats
+    high: Floats
+    triangles: Floats
+    starts: Indices
+
+    @classmethod
+    def of(cls, mesh: PolyMesh, part: Ints, count: int) -> _Parts:
+        """Those of a mesh whose faces (F) are of parts by number."""
+        low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
+        of_corner = part[mesh.corner_face]
+        np.minimum.at(low, of_corner, mesh.positions[mesh.corners])
+        np.maximum.at(high, of_corner, mesh.positions[mesh.corners])
+        tris, face = triangulate(mesh)
+        order = np.argsort(part[face], kind="stable")
+        starts = np.searchsorted(part[face][order], np.arange(count + 1))
+        return cls(low, high, mesh.positions[mesh.corners[tris[order]]], starts)
+
+    def around(self, k: int, chosen: Bools) -> list[int]:
+        """Those of the chosen parts whose box is round that of part k on all sides."""
+        found = (self.low < self.low[k]).all(axis=1) & (self.high > self.high[k]).all(axis=1) & chosen
+        return [int(j) for j in np.flatnonzero(found)]
+
+    def turns(self, j: int, k: int) -> float:
+        """How often part j goes round a point of part k."""
+        point = self.triangles[self.starts[k]].mean(axis=0)
+        return _turns_round(self.triangles[self.starts[j] : self.starts[j + 1]], point)
 
 
 def _turns_round(triangles: Floats, point: Floats) -> float:

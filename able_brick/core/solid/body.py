@@ -77,11 +77,11 @@ def require_closed(mesh: PolyMesh, what: str) -> None:
     elif border:
         why = f"it is open: {counted(border, 'edge has', 'edges have')} one face only. Fill it first."
     elif crowded:
-        why = f"{counted(crowded, 'edge has', 'edges have')} more than two faces; delete what is too much first."
+        why = f"{counted(crowded, 'edge has', 'edges have')} more than two faces; mend it first, by Check in Shape."
     elif not t.is_closed:
-        why = "some of its faces look against their neighbours; turn them first."
+        why = "some of its faces look against their neighbours; mend it first, by Check in Shape."
     elif _turned_in(mesh):
-        why = "it is inside out; turn its faces over first."
+        why = "it is inside out; mend it first, by Check in Shape."
     else:
         return
     raise GeometryError(f"{what}: {why}", received=border or crowded, allowed=0)

@@ -13,7 +13,7 @@ from able_brick.core.edit.fill import FillWith, fill
 from able_brick.core.edit.merge import collapse, weld
 from able_brick.core.edit.remove import delete, flip
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
-from able_brick.level.field import field
+from able_brick.level.field import count, field
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool
 
@@ -103,10 +103,15 @@ class Fill(ElementTool):
     icon = "square"
     takes = ("edge",)
 
-    how: FillWith = field("one face", "With", "One face for each border, or triangles to a vertex in its middle")
+    how: FillWith = field(
+        "one face",
+        "With",
+        "One face for each border; triangles to a vertex in its middle, or of least area together; or a grid of quads",
+    )
+    up_to: int = count(0, "Others up to", "All other borders of at most so many edges as well", 0, 1000)
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
-        return fill(mesh, ids, self.how)
+        return fill(mesh, ids, self.how, up_to=self.up_to)
 
 
 class FlipFaces(ElementTool):

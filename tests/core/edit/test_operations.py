@@ -26,7 +26,7 @@ from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import ElementType, count_of
 from able_brick.core.edit.extent import stretched
 from able_brick.core.edit.extrude import extrude
-from able_brick.core.edit.fill import fill
+from able_brick.core.edit.fill import FillWith, fill
 from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.inset import inset
 from able_brick.core.edit.loops import add_loops
@@ -95,6 +95,7 @@ def apart(mesh: PolyMesh, seed: int) -> Picks:
 
 
 #: Whether old vertices stay where they are.
+FILLS: tuple[FillWith, ...] = ("one face", "fan", "least area", "grid")
 OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     "extrude": (False, lambda m, s, q: extrude(m, some(m, "face", s, q), 0.01)),
     "extrude from a base": (
@@ -117,7 +118,7 @@ OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     "collapse": (False, lambda m, s, q: collapse(m, some(m, "edge", s, q / 8))),
     "weld": (False, lambda m, s, q: weld(m, np.arange(m.vertex_count), (0.02, 0.1, 0.5)[s % 3])),
     "pull edges": (True, lambda m, s, q: pull_edges(m, np.flatnonzero(topology(m).border), 0.05)),
-    "fill": (True, lambda m, s, q: fill(m, np.flatnonzero(topology(m).border), ("one face", "fan")[s % 2])),
+    "fill": (True, lambda m, s, q: fill(m, np.flatnonzero(topology(m).border), FILLS[s % 4])),
     "bridge": (
         True,
         lambda m, s, q: bridge(m, "face", apart(m, s), segments=1 + s % 3, way=("straight", "arc")[s % 2]),

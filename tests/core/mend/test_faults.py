@@ -305,6 +305,20 @@ def test_a_hollow_looks_inward_and_is_turned_with_what_it_is_in() -> None:
         assert faces_of(mended(over).out.mesh) == faces_of(sound)
 
 
+def test_a_part_within_another_is_hidden_and_one_in_a_hollow_is_not() -> None:
+    inner = moved(box(0.5, 0.5, 0.5), (0.2, 1.0, 0.3))
+    full = joined([box(3, 3, 3), inner, moved(box(1, 1, 1), (5, 0, 0))])
+    assert found(full) == {"hidden": 6}
+    assert mended(full).done == {}
+    out = mended(full, ["hidden"]).out.mesh
+    assert faces_of(out) == faces_of(delete(full, np.arange(6, 12)).mesh)
+    # one that is in a hollow, one that goes through a wall, and one that is in the way of a hollow's box alone
+    assert found(joined([hollow(), moved(box(0.5, 0.5, 0.5), (0, 1.0, 0))])) == {}
+    assert set(found(joined([box(3, 3, 3), moved(box(1, 1, 1), (1.2, 1, 0))]))) == {"crossing"}
+    ring = joined([box(3, 3, 3), moved(turned_over(box(1, 1, 1)), (0, 1, 0))])
+    assert found(joined([ring, moved(box(0.5, 0.5, 0.5), (1.2, 2.2, 1.2))])) == {"hidden": 6}
+
+
 def test_a_strip_with_a_half_turn_is_told() -> None:
     n = 12
     angle = np.linspace(0, 2 * np.pi, n, endpoint=False)

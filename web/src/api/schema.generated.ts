@@ -1915,7 +1915,7 @@ export interface components {
              * Mend
              * @description What the tool `mend` calls it; null for what it does not mend
              */
-            mend: ("keyholes" | "loose" | "doubled" | "seams" | "flat" | "against" | "crowded" | "touching" | "inside_out" | "slivers" | "bent" | "border" | "crossing" | "no_volume") | null;
+            mend: ("keyholes" | "loose" | "doubled" | "seams" | "flat" | "against" | "crowded" | "touching" | "inside_out" | "slivers" | "bent" | "border" | "crossing" | "no_volume" | "hidden") | null;
             /**
              * Places
              * @description Those that hang together, the first hundred of what may be mended
