@@ -24,7 +24,7 @@ class LetterFace(ElementTool):
     verb = "Add form"
     about = "Puts letters onto the picked face: raised, sunk into it, or drawn as edges"
     icon = "type"
-    leads = ("text", "height")
+    leads = ("height", "depth")
 
     text: str = field("Merrow Lock", "Text", "The letters", min_length=1, max_length=MOST_LETTERS)
     way: LetterWay = field("sunk", "Letters", "Raised from the face, sunk into it, or drawn on it as edges")
