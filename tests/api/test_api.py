@@ -24,6 +24,7 @@ from tests.api.asking import HOST, arrived, bring_in, step
 from tests.api.client import Client as TestClient
 from tests.columns import read_columns, with_placements_last
 from tests.core.test_formats import BRICKS
+from tests.thorough import long
 from tests.zoo import ZOO, bumpy_ball
 
 
@@ -422,6 +423,7 @@ def test_deviations_are_told_for_each_vertex_that_is_drawn(client: TestClient) -
     assert client.get(f"/api/meshes/{rung['mesh']}/deviation/{'0' * 40}").status_code == 404
 
 
+@long
 def test_a_folder_is_slimmed_for_a_page(client: TestClient, tmp_path: Path) -> None:
     source, target = tmp_path / "in", tmp_path / "out"
     source.mkdir()

@@ -18,6 +18,7 @@ from able_brick.core.slim.slimmed import Slimmed
 from able_brick.core.slim.stars import vertex_stars
 from able_brick.core.slim.tree import triangle_distance
 from able_brick.core.threads import one_thread
+from tests.thorough import long
 from tests.zoo import ZOO, bumpy_ball, waves
 
 
@@ -165,6 +166,7 @@ def test_where_vertices_went_is_traced() -> None:
         assert np.median(gap) < 0.1 * np.linalg.norm(ball.bounds[1] - ball.bounds[0])
 
 
+@long
 def test_shifts_are_the_least_squares_ones() -> None:
     rng = np.random.default_rng(5)
     triangles = np.array([rng.permutation(12)[:3] for _ in range(40)], np.int32)

@@ -28,6 +28,7 @@ from able_brick.jobs.scene_folder import read_scene, write_scene
 from able_brick.jobs.sheet import sheet_of
 from able_brick.store.mesh_codec import decode
 from tests.core.test_formats import BRICKS, OBJ
+from tests.thorough import long
 from tests.zoo import ZOO
 
 
@@ -180,6 +181,7 @@ def test_bad_files_fail_with_their_reason(imports: Imports) -> None:
         imports.taken(incoming.id)
 
 
+@long
 def test_only_so_many_wait(imports: Imports) -> None:
     every = [taken(imports, trial_obj=OBJ) for _ in range(9)]
     with pytest.raises(UnknownIdError):

@@ -19,6 +19,7 @@ from able_brick.steps import checks
 from able_brick.steps.parse import parse_tool
 from able_brick.store.entry import Entry, packed, unpacked
 from tests.session.bench import Bench
+from tests.thorough import long
 from tests.zoo import ZOO
 
 MANY = 2500
@@ -48,6 +49,7 @@ def test_a_preview_of_many_copies_shows_them_all_by_one_placement(bench: Bench) 
     assert len(again.removed) == MANY - 1
 
 
+@long
 def test_a_preview_counts_copies_in_a_group_that_is_repeated(bench: Bench) -> None:
     bench.do("add_shape", shape={"kind": "box"})
     bench.do("make_group", "placement-1", name="Row")

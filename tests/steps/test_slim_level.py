@@ -12,6 +12,7 @@ from able_brick.level.rows import Piece
 from able_brick.steps.draft import Draft
 from able_brick.steps.nearness import nearness_of
 from tests.steps.test_slim import Sheet
+from tests.thorough import by_day, long
 from tests.zoo import bumpy_ball
 
 
@@ -46,6 +47,7 @@ def test_distances_are_from_eyes_to_boxes() -> None:
     assert from_anywhere(low, high) == pytest.approx([NEAREST, 4 - EYES, 6])
 
 
+@long
 def test_what_stands_far_from_the_way_has_fewer_triangles_and_shows_no_more(sheet: Sheet) -> None:
     planned = sheet.do("slim_level", budget=10**6, pixels=2.0, way="path-1", only_plan=True)
     assert not planned.edits
@@ -74,7 +76,7 @@ def test_the_budget_holds_and_the_near_keeps_more(sheet: Sheet) -> None:
     assert near.rungs[0].triangles > 1.5 * far.rungs[0].triangles
 
 
-@pytest.mark.parametrize("budget", [3000, 9000, 20_000])
+@pytest.mark.parametrize("budget", by_day([3000, 20_000], [3000, 9000, 20_000]))
 def test_what_is_bent_counts_as_it_stands(sheet: Sheet, budget: int) -> None:
     """A rail of long quads, divided wherever its course bends, has many times the triangles of its piece."""
     sheet.do(

@@ -60,7 +60,7 @@ def test_opening_and_closing_leaves_nothing_on_the_graphics_card(browser: Browse
         for _ in range(2):
             round_trip()
         before = alive()
-        for _ in range(by_day(4, 50)):
+        for _ in range(by_day(3, 50)):
             round_trip()
         after = alive()
         for _ in range(40):  # what is drawn last may be let go a moment later

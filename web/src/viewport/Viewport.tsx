@@ -38,6 +38,7 @@ import { Seams } from "../scene/pieces/Seams";
 import { Findings } from "../scene/signs/Findings";
 import { Measures } from "../scene/signs/Measures";
 import { dragStore } from "../state/drag";
+import { elementStore } from "../state/elements";
 import { viewport } from "./controller";
 import { Prompt } from "./Prompt";
 
@@ -97,6 +98,8 @@ export function Viewport() {
     };
     const leave = () => {
       hover(null);
+      // what is lit up is of the mesh as it is, and a tool may make it another one meanwhile
+      if (elementStore.getState().hovered !== null) elementStore.setState({ hovered: null });
       if (dragStore.getState().over !== null) dragStore.setState({ over: null });
     };
     const wheel = (event: WheelEvent) => {
