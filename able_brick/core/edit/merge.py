@@ -11,7 +11,7 @@ from able_brick.core.edit.limits import MOST_PAIRS, check_limit
 from able_brick.core.errors import GeometryError
 from able_brick.core.lazy_imports import cKDTree
 from able_brick.core.mesh.gather import sums_at
-from able_brick.core.mesh.numbering import joined_numbers
+from able_brick.core.mesh.numbering import joined_numbers, lowest_of
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
@@ -45,9 +45,7 @@ def weld(mesh: PolyMesh, vertices: Indices, distance: float) -> Edited:
 
 def _merged(mesh: PolyMesh, label: Indices, touched: Indices) -> Edited:
     """The mesh with vertices of one label (V) made one, in their middle; those that are not `touched` stay."""
-    lowest = np.full(int(label.max()) + 1, mesh.vertex_count, np.int64)
-    np.minimum.at(lowest, label, np.arange(mesh.vertex_count))
-    target = lowest[label].astype(np.int32)
+    target = lowest_of(label, int(label.max()) + 1)
     positions = mesh.positions.copy()
     into = target[touched]
     total = sums_at(into, mesh.positions.take(touched, axis=0), mesh.vertex_count)

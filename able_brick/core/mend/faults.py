@@ -24,10 +24,10 @@ from able_brick.core.mend.skins import doubled_faces, without_doubles
 from able_brick.core.mend.thin import flat_faces, sliver_faces, without_width
 from able_brick.core.mend.touching import part_edges, part_vertices, touching_vertices
 from able_brick.core.mend.unsound import unsound
-from able_brick.core.mend.winding import against_edges, hidden_faces, inside_out_faces, turn_to_neighbours
+from able_brick.core.mend.winding import hidden_faces, inside_out_faces, turn_to_neighbours
 from able_brick.core.mesh.polymesh import Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
-from able_brick.core.mesh.validity import unused_vertices
+from able_brick.core.mesh.validity import against_edges, crowded_edges, unused_vertices
 from able_brick.core.solid.cutting import one_body
 from able_brick.core.text import counted
 
@@ -61,11 +61,6 @@ class Fault:
     mend: Callable[[PolyMesh, Indices], Edited]
     safe: bool
     done: str
-
-
-def crowded_edges(mesh: PolyMesh) -> Ints:
-    """Edges, rising, of more than two faces."""
-    return np.flatnonzero(topology(mesh).edge_uses > 2).astype(np.int32)
 
 
 def border_edges(mesh: PolyMesh) -> Ints:

@@ -8,18 +8,20 @@ import numpy as np
 
 from able_brick.core.lazy_imports import cKDTree
 from able_brick.core.mesh.mesh_cache import kept_with_mesh
-from able_brick.core.mesh.numbering import joined_numbers
+from able_brick.core.mesh.numbering import joined_numbers, lowest_of
 from able_brick.core.mesh.polymesh import Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 
-#: What is nearer than this share of a mesh's extent is on one place.
+#: What is nearer than this share of a mesh's extent is on one place,
 _NEAR: Final = 1e-6
+#: and no farther apart than this, metres: a vertex far away makes nothing of what is small.
+_NEAREST: Final = 1e-5
 
 
 def near_of(mesh: PolyMesh) -> float:
     """The distance, metres, within which vertices are on one place."""
     low, high = mesh.bounds
-    return _NEAR * float((high - low).max())
+    return min(_NEAR * float((high - low).max()), _NEAREST)
 
 
 @kept_with_mesh
@@ -31,9 +33,7 @@ def places(mesh: PolyMesh) -> Ints:
         return np.arange(count, dtype=np.int32)
     pairs = cKDTree(mesh.positions).query_pairs(near, output_type="ndarray")
     label, n = joined_numbers(count, pairs[:, 0].astype(np.int32), pairs[:, 1].astype(np.int32))
-    first = np.full(n, count, np.int32)
-    np.minimum.at(first, label, np.arange(count, dtype=np.int32))
-    out: Ints = first[label]
+    out = lowest_of(label, n)
     out.flags.writeable = False
     return out
 
@@ -49,7 +49,7 @@ def edge_places(mesh: PolyMesh) -> tuple[Ints, Ints]:
     return number, uses
 
 
-def first_of(target: Indices, mesh: PolyMesh) -> Ints:
+def unless_named_twice(target: Indices, mesh: PolyMesh) -> Ints:
     """(V) the vertex that each becomes, but itself where a face would name that twice."""
     out = np.array(target, np.int32)
     while True:

@@ -6,8 +6,8 @@ import numpy as np
 
 from able_brick.core.edit.assemble import Next, assemble
 from able_brick.core.edit.edited import Edited
-from able_brick.core.mend.places import edge_places, first_of, places
-from able_brick.core.mesh.numbering import joined_numbers
+from able_brick.core.mend.places import edge_places, places, unless_named_twice
+from able_brick.core.mesh.numbering import joined_numbers, lowest_of
 from able_brick.core.mesh.polymesh import Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 
@@ -46,9 +46,7 @@ def weld_seams(mesh: PolyMesh, edges: Indices) -> Edited:
     same = place[one[:, 0]] == place[other[:, 0]]
     other = np.where(same[:, None], other, other[:, ::-1])
     label, count = joined_numbers(mesh.vertex_count, one.ravel(), other.ravel())
-    lowest = np.full(count, mesh.vertex_count, np.int64)
-    np.minimum.at(lowest, label, np.arange(mesh.vertex_count))
-    target = first_of(lowest[label], mesh)
+    target = unless_named_twice(lowest_of(label, count), mesh)
     return assemble(
         mesh, positions=mesh.positions, corners=target[mesh.corners], next_=Next(pairs=target[one]), normals=True
     )

@@ -17,10 +17,10 @@ from able_brick.core.mesh.validity import duplicate_faces
 def doubled_faces(mesh: PolyMesh) -> Ints:
     """Faces, rising, on the places of an earlier face that look the same way; both of those that look away from each
     other where the mesh stays whole without them; and those on the very vertices of an earlier one."""
-    return np.union1d(np.flatnonzero(duplicate_faces(mesh)), _too_many(mesh)).astype(np.int32)
+    return np.union1d(np.flatnonzero(duplicate_faces(mesh)), _removable(mesh)).astype(np.int32)
 
 
-def _too_many(mesh: PolyMesh) -> Ints:
+def _removable(mesh: PolyMesh) -> Ints:
     """Faces, rising, that may go: of those alike all but the first, and of those that look away from each other both,
     where two faces stay beside each of their edges."""
     place = places(mesh)
@@ -55,12 +55,15 @@ def _too_many(mesh: PolyMesh) -> Ints:
 
 
 def faces_on_the_same(mesh: PolyMesh) -> list[list[int]]:
-    """Groups of two and more faces, rising, that have corners on the same places."""
+    """Groups of two and more faces, rising, that have corners on the same places, each on places of their own."""
     place = places(mesh)
     out: list[list[int]] = []
     for size in np.unique(mesh.face_sizes).tolist():
         faces = np.flatnonzero(mesh.face_sizes == size)
         rows = np.sort(place[mesh.corners[mesh.face_starts[faces][:, None] + np.arange(size)]], axis=1)
+        # one that is nowhere wider than its vertices are near says nothing of others
+        apart = (rows[:, 1:] != rows[:, :-1]).all(axis=1)
+        faces, rows = faces[apart], rows[apart]
         number, first = number_rows(rows.astype(np.uint32))
         several = np.flatnonzero(np.bincount(number, minlength=len(first))[number] > 1)
         groups: dict[int, list[int]] = {}
@@ -72,7 +75,7 @@ def faces_on_the_same(mesh: PolyMesh) -> list[list[int]]:
 
 def without_doubles(mesh: PolyMesh, faces: Indices) -> Edited:
     """The mesh without faces that are there twice. Raises GeometryError where all of them are two sides of a sheet."""
-    gone = np.intersect1d(faces, _too_many(mesh))
+    gone = np.intersect1d(faces, _removable(mesh))
     if not len(gone):
         raise GeometryError("They are the two sides of a sheet: delete one side, or leave them.")
     if len(gone) == mesh.face_count:

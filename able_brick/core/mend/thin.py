@@ -12,7 +12,7 @@ from able_brick.core.edit.merge import joined_at
 from able_brick.core.errors import GeometryError
 from able_brick.core.mend.compose import composed, unchanged
 from able_brick.core.mesh.normals import dots, unit
-from able_brick.core.mesh.numbering import joined_numbers
+from able_brick.core.mesh.numbering import joined_numbers, lowest_of
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import Topology, topology
 from able_brick.core.mesh.validity import degenerate_faces
@@ -69,10 +69,8 @@ def _drawn_together(mesh: PolyMesh, faces: Indices) -> Edited:
         return unchanged(mesh)
     ends = np.array(pairs, np.int32)
     label, count = joined_numbers(mesh.vertex_count, ends[:, 0], ends[:, 1])
-    lowest = np.full(count, mesh.vertex_count, np.int32)
-    np.minimum.at(lowest, label, np.arange(mesh.vertex_count, dtype=np.int32))
     try:
-        return joined_at(mesh, mesh.positions, lowest[label], np.unique(ends))
+        return joined_at(mesh, mesh.positions, lowest_of(label, count), np.unique(ends))
     except GeometryError:
         return unchanged(mesh)
 
@@ -80,12 +78,11 @@ def _drawn_together(mesh: PolyMesh, faces: Indices) -> Edited:
 def _one_round(mesh: PolyMesh, faces: Indices) -> Edited | None:
     """The mesh without some of the faces, none of them beside another that goes; None where none can."""
     t = topology(mesh)
-    corners_at = _corners_of_edges(t)
     taken = np.zeros(mesh.face_count, np.bool_)
     gone: list[int] = []
     more: dict[int, list[tuple[int, float]]] = {}
     for face in faces.tolist():
-        inserted = _closing(mesh, t, corners_at, face)
+        inserted = _closing(mesh, t, face)
         if inserted is None:
             continue
         both = [face, *mesh.corner_face[list(inserted)].tolist()]
@@ -100,14 +97,7 @@ def _one_round(mesh: PolyMesh, faces: Indices) -> Edited | None:
     return assemble(mesh, positions=mesh.positions, keep=keep, changed=_with_corners(mesh, more), normals=True)
 
 
-def _corners_of_edges(t: Topology) -> tuple[Indices, Indices]:
-    order = np.argsort(t.corner_edge, kind="stable")
-    return order, np.concatenate([[0], np.cumsum(t.edge_uses)])
-
-
-def _closing(
-    mesh: PolyMesh, t: Topology, corners_at: tuple[Indices, Indices], face: int
-) -> dict[int, list[tuple[int, float]]] | None:
+def _closing(mesh: PolyMesh, t: Topology, face: int) -> dict[int, list[tuple[int, float]]] | None:
     """After which corner of the faces beside it which vertices of a face come when that goes, each with its share of
     the way to the next; None where it runs to and fro, or a face beside it has the vertex already."""
     begin, end = int(mesh.face_starts[face]), int(mesh.face_starts[face + 1])
@@ -116,7 +106,6 @@ def _closing(
     n = len(vertices)
     if at is None or (joins != np.arange(n)).any():
         return None
-    order, starts = corners_at
     beside: set[int] = set()
     inserted: dict[int, list[tuple[int, float]]] = {}
     for k in range(n):
@@ -127,7 +116,7 @@ def _closing(
         if not between:
             continue
         edge = int(t.corner_edge[begin + k])
-        for corner in order[starts[edge] : starts[edge + 1]].tolist():
+        for corner in t.corners_of_edge(edge).tolist():
             other = int(mesh.corner_face[corner])
             if other == face:
                 continue

@@ -10,7 +10,7 @@ from able_brick.core.edit.fans import before
 from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
-from able_brick.core.solid.touching import parted_edges
+from able_brick.core.solid.touching import own_vertices, parted_edges
 
 
 def touching_vertices(mesh: PolyMesh) -> Ints:
@@ -38,22 +38,14 @@ def part_vertices(mesh: PolyMesh, vertices: Indices) -> Edited:
     chosen = np.zeros(mesh.vertex_count, np.bool_)
     chosen[vertices] = True
     at = np.flatnonzero(chosen[mesh.corners])
-    _, first, number = np.unique(bunch[at], return_index=True, return_inverse=True)
-    lead = mesh.corners[at[first]]
-    _, keeps = np.unique(lead, return_index=True)
-    fresh = np.ones(len(lead), np.bool_)
-    fresh[keeps] = False
-    own = lead.copy()
-    own[fresh] = mesh.vertex_count + np.arange(int(fresh.sum()))
-    corners = mesh.corners.copy()
-    corners[at] = own[number.ravel()]
+    corners, added = own_vertices(mesh, at, bunch[at])
     every = np.arange(mesh.vertex_count, dtype=np.int32)
     return assemble(
         mesh,
-        positions=np.concatenate([mesh.positions, mesh.positions[lead[fresh]]]),
-        vertex_from=np.concatenate([every, lead[fresh]]),
+        positions=np.concatenate([mesh.positions, mesh.positions[added]]),
+        vertex_from=np.concatenate([every, added]),
         corners=corners,
-        next_=Next(vertices=own),
+        next_=Next(vertices=np.unique(corners[at])),
         normals=True,
     )
 

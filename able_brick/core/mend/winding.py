@@ -18,13 +18,6 @@ from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulate
 
 
-def against_edges(mesh: PolyMesh) -> Ints:
-    """Edges, rising, of two faces that run along them in the same direction."""
-    t = topology(mesh)
-    two = t.edge_uses[t.corner_edge] == 2
-    return np.unique(t.corner_edge[two & (t.twin < 0)]).astype(np.int32)
-
-
 def turn_to_neighbours(mesh: PolyMesh, edges: Indices) -> Edited:
     """Turn faces over so that all that hang together by edges of two faces look one way: those of the smaller area.
 
@@ -32,7 +25,7 @@ def turn_to_neighbours(mesh: PolyMesh, edges: Indices) -> Edited:
     """
     t = topology(mesh)
     n = mesh.face_count
-    order = np.argsort(t.corner_edge, kind="stable")
+    order, _ = t.by_edge
     order = order[t.edge_uses[t.corner_edge[order]] == 2]
     one, other = order[0::2], order[1::2]
     f, g = mesh.corner_face[one], mesh.corner_face[other]
@@ -75,7 +68,7 @@ def hidden_faces(mesh: PolyMesh) -> Ints:
     hidden = np.zeros(len(volume), np.bool_)
     for k in np.flatnonzero(holds).tolist():
         around = parts.around(k, closed)
-        hidden[k] = len(around) > 0 and sum(parts.turns(j, k) for j in around) > 0.5
+        hidden[k] = len(around) > 0 and sum(parts.winding(j, k) for j in around) > 0.5
     if not hidden.any():
         return np.zeros(0, np.int32)
     # one that goes through another is partly out of it
@@ -91,7 +84,7 @@ def _outermost(mesh: PolyMesh, part: Ints, volume: Floats, holds: Bools) -> Ints
     for k in np.flatnonzero(holds).tolist():
         around = [j for j in parts.around(k, holds) if size[j] > size[k]]
         for j in sorted(around, key=lambda j: -size[j]):
-            if abs(parts.turns(j, k)) > 0.5:
+            if abs(parts.winding(j, k)) > 0.5:
                 out[k] = j
                 break
     return out
@@ -123,13 +116,13 @@ class _Parts:
         found = (self.low < self.low[k]).all(axis=1) & (self.high > self.high[k]).all(axis=1) & chosen
         return [int(j) for j in np.flatnonzero(found)]
 
-    def turns(self, j: int, k: int) -> float:
+    def winding(self, j: int, k: int) -> float:
         """How often part j goes round a point of part k."""
         point = self.triangles[self.starts[k]].mean(axis=0)
-        return _turns_round(self.triangles[self.starts[j] : self.starts[j + 1]], point)
+        return _winding_number(self.triangles[self.starts[j] : self.starts[j + 1]], point)
 
 
-def _turns_round(triangles: Floats, point: Floats) -> float:
+def _winding_number(triangles: Floats, point: Floats) -> float:
     """How often triangles (n,3,3) go round a point. A. Van Oosterom, J. Strackee, The solid angle of a plane triangle,
     1983."""
     a, b, c = (triangles[:, k] - point for k in range(3))

@@ -130,7 +130,7 @@ def borders(mesh: PolyMesh) -> list[Chain]:
 def _beyond(mesh: PolyMesh) -> Ints:
     """(C) the corner with the same edge in the face beyond it, whichever way that runs; -1 where there are not two."""
     t = topology(mesh)
-    order = np.argsort(t.corner_edge, kind="stable")
+    order, _ = t.by_edge
     order = order[t.edge_uses[t.corner_edge[order]] == 2]
     out = np.full(len(mesh.corners), -1, np.int32)
     out[order[0::2]], out[order[1::2]] = order[1::2], order[0::2]

@@ -28,6 +28,20 @@ class Topology:
     twin: Ints
     faces: tuple[Ints, Ints]
 
+    @cached_property
+    def by_edge(self) -> tuple[Ints, Ints]:
+        """(C) the corners in the order of the edges from them; (E+1) where those of each edge begin."""
+        order = np.argsort(self.corner_edge, kind="stable").astype(np.int32)
+        starts = np.concatenate([[0], np.cumsum(self.edge_uses)]).astype(np.int32)
+        for array in (order, starts):
+            array.flags.writeable = False
+        return order, starts
+
+    def corners_of_edge(self, edge: int) -> Ints:
+        """The corners (n) from which an edge leads on, one for each face on it."""
+        order, starts = self.by_edge
+        return order[starts[edge] : starts[edge + 1]]
+
     @property
     def border(self) -> Bools:
         """(E) edges with exactly one face."""

@@ -55,6 +55,18 @@ def unused_vertices(mesh: PolyMesh) -> Ints:
     return np.flatnonzero(~used).astype(np.int32)
 
 
+def against_edges(mesh: PolyMesh) -> Ints:
+    """Edges, rising, of two faces that run along them in the same direction."""
+    t = topology(mesh)
+    two = t.edge_uses[t.corner_edge] == 2
+    return np.unique(t.corner_edge[two & (t.twin < 0)]).astype(np.int32)
+
+
+def crowded_edges(mesh: PolyMesh) -> Ints:
+    """Edges, rising, of more than two faces."""
+    return _where(np.greater(topology(mesh).edge_uses, 2))
+
+
 def _where(mask: Bools) -> Ints:
     return np.flatnonzero(mask).astype(np.int32)
 
@@ -70,10 +82,6 @@ def problems_of_all(meshes: Sequence[PolyMesh]) -> list[list[Problem]]:
 
 def problems(mesh: PolyMesh) -> list[Problem]:
     """Every kind of fault found; open borders are no fault and are reported by `counts`."""
-    t = topology(mesh)
-    crowded = _where(np.greater(t.edge_uses, 2))
-    two = t.edge_uses[t.corner_edge] == 2
-    clash = np.unique(t.corner_edge[two & (t.twin < 0)])
     found: list[tuple[str, Ints, str, str]] = [
         ("unused_vertices", unused_vertices(mesh), "vertex belongs to no face", "vertices belong to no face"),
         ("degenerate_faces", _where(degenerate_faces(mesh)), "face has no area", "faces have no area"),
@@ -83,8 +91,13 @@ def problems(mesh: PolyMesh) -> list[Problem]:
             "face stands on the same vertices as another",
             "faces stand on the same vertices as others",
         ),
-        ("crowded_edges", crowded, "edge has more than two faces", "edges have more than two faces"),
-        ("winding", clash, "edge joins faces that look opposite ways", "edges join faces that look opposite ways"),
+        ("crowded_edges", crowded_edges(mesh), "edge has more than two faces", "edges have more than two faces"),
+        (
+            "winding",
+            against_edges(mesh),
+            "edge joins faces that look opposite ways",
+            "edges join faces that look opposite ways",
+        ),
     ]
     return [
         Problem(code, len(at), int(at[0]), counted(len(at), one, plural)) for code, at, one, plural in found if len(at)

@@ -130,7 +130,7 @@ def _on_letters(mesh: PolyMesh, at: Frame, front: float, letters: PolyMesh) -> B
     tris, face = triangulate(mesh)
     # of each face a place in it: the middle of its largest triangle
     p = flat[mesh.corners[tris]][:, :, :2]
-    size = np.abs(_doubled(p[:, 0], p[:, 1], p[:, 2]))
+    size = np.abs(_twice_area(p[:, 0], p[:, 1], p[:, 2]))
     order = np.lexsort((-size, face))
     first = order[np.searchsorted(face[order], np.arange(mesh.face_count))]
     own, of = triangulate(letters)
@@ -138,12 +138,12 @@ def _on_letters(mesh: PolyMesh, at: Frame, front: float, letters: PolyMesh) -> B
     out = np.zeros(mesh.face_count, np.bool_)
     for k in np.flatnonzero(level).tolist():
         q = p[first[k]].mean(axis=0)
-        inside = [_doubled(t[:, j], t[:, (j + 1) % 3], q) >= 0 for j in range(3)]
+        inside = [_twice_area(t[:, j], t[:, (j + 1) % 3], q) >= 0 for j in range(3)]
         out[k] = bool(np.logical_and.reduce(inside).any())
     return out
 
 
-def _doubled(a: Floats, b: Floats, c: Floats) -> Floats:
+def _twice_area(a: Floats, b: Floats, c: Floats) -> Floats:
     """Twice the areas of triangles in the plane, above 0 counter-clockwise."""
     out: Floats = (b[..., 0] - a[..., 0]) * (c[..., 1] - a[..., 1]) - (b[..., 1] - a[..., 1]) * (c[..., 0] - a[..., 0])
     return out

@@ -18,26 +18,31 @@ def parted_edges(mesh: PolyMesh) -> PolyMesh:
     if not len(crowded):
         return mesh
     twin = t.twin.copy()
-    order = np.argsort(t.corner_edge, kind="stable")
-    starts = np.searchsorted(t.corner_edge[order], crowded)
-    for edge, start in zip(crowded.tolist(), starts.tolist(), strict=True):
-        _pair(mesh, t.edges[edge], order[start : start + int(t.edge_uses[edge])], twin)
+    for edge in crowded.tolist():
+        _pair(mesh, t.edges[edge], t.corners_of_edge(edge), twin)
     there = np.flatnonzero(twin >= 0)
     label, _ = joined_numbers(len(twin), there.astype(np.int32), mesh.next_corner[twin[there]])
     parting = np.zeros(mesh.vertex_count, np.bool_)
     parting[t.edges[crowded]] = True
-    corners = mesh.corners.copy()
-    at = np.flatnonzero(parting[corners])
-    _, first, back = np.unique(label[at], return_index=True, return_inverse=True)
-    lead = at[first]  # of each fan its first corner
-    _, keeps = np.unique(corners[lead], return_index=True)
-    fresh = np.ones(len(lead), np.bool_)
-    fresh[keeps] = False
-    vertex = corners[lead].copy()
-    vertex[fresh] = mesh.vertex_count + np.arange(int(fresh.sum()))
-    positions = np.concatenate([mesh.positions, mesh.positions[corners[lead[fresh]]]])
-    corners[at] = vertex[back.ravel()]
+    at = np.flatnonzero(parting[mesh.corners])
+    corners, added = own_vertices(mesh, at, label[at])
+    positions = np.concatenate([mesh.positions, mesh.positions[added]])
     return mesh.replaced(corners=corners, positions=positions, normal=mesh.normal)
+
+
+def own_vertices(mesh: PolyMesh, at: Indices, group: Indices) -> tuple[Ints, Ints]:
+    """The vertices of all corners (C), where corners `at` (n) of each group (n), all at one vertex, have one of their
+    own: the first group at a vertex keeps that. And the old vertices (k) in whose places the new ones are, which are
+    numbered on from those that there are."""
+    corners = mesh.corners.copy()
+    _, first, number = np.unique(group, return_index=True, return_inverse=True)
+    lead = corners[at[first]]
+    fresh = np.ones(len(lead), np.bool_)
+    fresh[np.unique(lead, return_index=True)[1]] = False
+    own = lead.copy()
+    own[fresh] = mesh.vertex_count + np.arange(int(fresh.sum()))
+    corners[at] = own[number.ravel()]
+    return corners, lead[fresh]
 
 
 def _pair(mesh: PolyMesh, ends: Ints, corners: Indices, twin: Ints) -> None:

@@ -11,9 +11,13 @@ from able_brick.core.errors import InputError
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.core.shapes.lettering import MOST_LETTERS, lettering
 from able_brick.core.solid.letters import LetterWay, frame_of, lettered
+from able_brick.core.text import counted
 from able_brick.level.field import field, length
 from able_brick.level.rows import Piece
+from able_brick.level.snapshot import ARow
+from able_brick.steps.draft import Draft, pieces_of
 from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh
+from able_brick.steps.twins import twins_of
 
 
 class LetterFace(ElementTool):
@@ -37,6 +41,14 @@ class LetterFace(ElementTool):
     chord_error: float = field(
         2.0, "Curve error", "How far chords may leave the curves", unit="mm", step=0.5, ge=0.05, le=1000
     )
+
+    def apply(self, draft: Draft, rows: list[ARow]) -> None:
+        piece = pieces_of(draft, rows[:1])[0]
+        # a mirrored twin follows the piece, and its letters with it
+        over = sum(len(draft.users(twin.id)) for twin in twins_of(draft, piece))
+        super().apply(draft, rows)
+        if over:
+            draft.note = f"{draft.note}; they read backwards on {counted(over, 'mirrored one', 'mirrored ones')}"
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         if len(ids) != 1:

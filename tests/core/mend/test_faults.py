@@ -421,3 +421,15 @@ def test_a_vertex_that_comes_into_a_face_has_its_share_of_what_is_beside_it() ->
             p, q = (out.positions[out.corners[k]] for k in (before, after))
             part = np.linalg.norm(out.positions[new] - p) / np.linalg.norm(q - p)
             assert out.uv[c] == pytest.approx(out.uv[before] + part * (out.uv[after] - out.uv[before]), abs=1e-9)
+
+
+@pytest.mark.parametrize("size", [1e-3, 1e-5])
+def test_what_is_small_stays_where_a_vertex_is_far_away(size: float) -> None:
+    small = sized(ZOO["divided box"](), size)
+    far = moved(box(1, 1, 1), (5e5, 0, 0))
+    mesh = joined([small, far])
+    assert not {code for code in found(mesh) if BY_CODE[code].safe}
+    spoilt = loose(mesh, np.random.default_rng(1))
+    made = mended(spoilt)
+    assert made.done == {"loose": 5}
+    assert faces_of(made.out.mesh) == faces_of(mesh)

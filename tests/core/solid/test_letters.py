@@ -111,3 +111,20 @@ def test_a_sign_of_sunk_letters_as_a_step() -> None:
     both = {**picked, "ids": [[0, 1]], "mesh": out.content_hash}
     with pytest.raises(Exception, match="letters go onto one"):
         sheet.do("letter_face", "placement-1", elements=both, text="Lock 7", height=0.25)
+
+
+def test_letters_read_backwards_where_the_piece_stands_mirrored_and_that_is_told() -> None:
+    sheet = Sheet()
+    sheet.do("add_shape", shape={"kind": "box", "width": 2.0, "height": 1.0, "depth": 0.5})
+    (image,) = sheet.do("mirror", "placement-1", across=["x"], about_what="point", point=(2, 0, 0)).select or ()
+    told = ("mirrored from now on", "backwards on 1 mirrored one")
+    for way, words in zip(((0, -1, 0), (0, 0, 1)), told, strict=True):
+        piece = sheet.row(sheet.row("placement-1").piece)
+        mesh = sheet.meshes[piece.mesh]
+        face = facing(mesh, np.array(way))
+        picked = {"mesh": mesh.content_hash, "kind": "face", "ids": [[face, face]]}
+        change = sheet.do("letter_face", "placement-1", elements=picked, text="Lo", height=0.1, depth=0.01)
+        assert words in (change.note or "")
+        both = [sheet.meshes[sheet.row(sheet.row(p).piece).mesh] for p in ("placement-1", image)]
+        assert volume(both[0]) == pytest.approx(volume(both[1]))
+        assert both[0].content_hash != both[1].content_hash

@@ -10,12 +10,12 @@ export function boxOfPicked(): Box | null {
   const open = ids.size > 0 ? openNow() : null;
   const matrix = open && heldMatrix();
   if (!open || !matrix) return null;
-  const { places } = cageOf(open.mesh);
+  const cage = cageOf(open.mesh);
   const low = new Vector3(Infinity, Infinity, Infinity);
   const high = low.clone().negate();
   const at = new Vector3();
-  for (const v of verticesOf(cageOf(open.mesh), kind, ids)) {
-    at.fromArray(places, 3 * v).applyMatrix4(matrix);
+  for (const v of verticesOf(cage, kind, ids)) {
+    at.fromArray(cage.places, 3 * v).applyMatrix4(matrix);
     low.min(at);
     high.max(at);
   }
