@@ -23,7 +23,7 @@ const Rows = styled.div`
 `;
 const Faults = styled.ul`
   margin: 0; padding: 0; list-style: none; display: grid; gap: 2px;
-  & li { display: grid; grid-template-columns: 1fr auto auto; gap: 4px; align-items: center; }
+  & li { display: grid; grid-template-columns: 1fr auto 3.125rem; gap: 4px; align-items: center; }
   & button { min-height: 1.5rem; padding: 1px 6px; }
   & li > button:first-child { justify-content: space-between; border-color: transparent; }
   & li b { font-weight: 560; }
