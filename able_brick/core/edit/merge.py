@@ -10,8 +10,8 @@ from able_brick.core.edit.element_types import marked
 from able_brick.core.edit.limits import MOST_PAIRS, check_limit
 from able_brick.core.errors import GeometryError
 from able_brick.core.lazy_imports import cKDTree
-from able_brick.core.mesh.gather import sums_at
-from able_brick.core.mesh.numbering import joined_numbers, lowest_of
+from able_brick.core.mesh.gather import lowest_of, sums_at
+from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 

@@ -7,8 +7,9 @@ from typing import Final
 import numpy as np
 
 from able_brick.core.lazy_imports import cKDTree
+from able_brick.core.mesh.gather import lowest_of
 from able_brick.core.mesh.mesh_cache import kept_with_mesh
-from able_brick.core.mesh.numbering import joined_numbers, lowest_of
+from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 

@@ -7,7 +7,8 @@ import numpy as np
 from able_brick.core.edit.assemble import Next, assemble
 from able_brick.core.edit.edited import Edited
 from able_brick.core.mend.places import edge_places, places, unless_named_twice
-from able_brick.core.mesh.numbering import joined_numbers, lowest_of
+from able_brick.core.mesh.gather import lowest_of
+from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 

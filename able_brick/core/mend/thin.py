@@ -11,8 +11,9 @@ from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.merge import joined_at
 from able_brick.core.errors import GeometryError
 from able_brick.core.mend.compose import composed, unchanged
+from able_brick.core.mesh.gather import lowest_of
 from able_brick.core.mesh.normals import dots, unit
-from able_brick.core.mesh.numbering import joined_numbers, lowest_of
+from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, Ints, PolyMesh
 from able_brick.core.mesh.topology import Topology, topology
 from able_brick.core.mesh.validity import degenerate_faces

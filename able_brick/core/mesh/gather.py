@@ -19,3 +19,11 @@ def sums_at(at: npt.NDArray[np.integer[Any]], values: npt.NDArray[np.float64], c
     """(count,m) the sums of the rows of values (n,m) that belong to each number `at` (n), added up in their order."""
     columns = [np.bincount(at, values[:, k], minlength=count) for k in range(values.shape[1])]
     return np.stack(columns, axis=1) if columns else np.zeros((count, 0))
+
+
+def lowest_of(label: npt.NDArray[np.integer[Any]], count: int) -> npt.NDArray[np.int32]:
+    """(n) for each element the lowest one with its label, of labels (n) below `count`."""
+    lowest = np.full(count, len(label), np.int32)
+    np.minimum.at(lowest, label, np.arange(len(label), dtype=np.int32))
+    out: npt.NDArray[np.int32] = lowest[label]
+    return out

@@ -97,14 +97,6 @@ def joined_numbers(n: int, a: Indices, b: Indices) -> tuple[Ints, int]:
     return number, count
 
 
-def lowest_of(label: Indices, count: int) -> Ints:
-    """(n) for each element the lowest one with its label, of labels (n) below `count`."""
-    lowest = np.full(count, len(label), np.int32)
-    np.minimum.at(lowest, label, np.arange(len(label), dtype=np.int32))
-    out: Ints = lowest[label]
-    return out
-
-
 @kernel
 def edge_tables(corners: Indices, following: Indices, vertices: int) -> tuple[Ints, Ints, Ints, Ints]:
     """Unique edges (E,2), lower vertex first and in rising order; the edge of each corner (C); faces on each edge (E);
