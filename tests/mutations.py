@@ -37,6 +37,13 @@ class Mutation(NamedTuple):
 MUTATIONS = [
     Mutation(*m)
     for m in (
+        # mirrored faces and smooth surfaces
+        ("core/edit/mirror_faces.py", "keep &= ~(inside & picked)", "pass", EDIT),
+        ("core/edit/mirror_faces.py", "base.sharp[order[base.next_corner[c]]]", "base.sharp[order[c]]", EDIT),
+        ("core/finish/seam.py", "on = (uses == 1) & near", "on = (uses >= 1) & near", EDIT),
+        ("core/finish/smooth.py", "still = sharps > 2", "still = sharps > 3", "tests/core/finish"),
+        ("core/finish/smooth.py", "(fans > 1) | (faces == 1)", "faces == 1", "tests/core/finish"),
+        ("steps/shape/finish.py", 'self.half == "low"', 'self.half == "high"', EDIT),
         # letters and fills
         (
             "core/solid/letters.py",

@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from able_brick.core.files.scene import ScenePart
 from able_brick.core.path.course import Fit
 from able_brick.demo import pieces
-from able_brick.level.rows import Group, Path, Placement, Surface
-from able_brick.session.delta import Delta
+from able_brick.demo.builder import Builder
+from able_brick.demo.shaped import shape_details
+from able_brick.level.rows import Group, Path, Placement
 from able_brick.session.project import Project
-from able_brick.steps.import_pieces import Imported, ImportPieces
-from able_brick.steps.parse import parse_tool
 
 QUAY = (
     (-30.0, 0.0, 15.0),
@@ -27,41 +23,10 @@ QUAY = (
 TOP = 1.38
 
 
-class _Builder:
-    """Takes steps one after the other."""
-
-    def __init__(self, project: Project, level: str) -> None:
-        self.project, self.level = project, level
-
-    def step(self, tool: str, selection: tuple[str, ...] = (), **params: Any) -> Delta:
-        revision = self.project.revision(self.level)
-        return self.project.step(self.level, parse_tool(tool, params), selection, revision)
-
-    def bring_in(self, parts: list[ScenePart]) -> dict[str, str]:
-        """Parts onto the shelf; piece ids by name."""
-        imports = tuple(
-            Imported(name=p.name, mesh=p.mesh.content_hash, materials=tuple(Surface.of(m) for m in p.materials))
-            for p in parts
-        )
-        tool = ImportPieces(file="merrow-lock.glb", pieces=imports)
-        meshes = {p.mesh.content_hash: p.mesh for p in parts}
-        delta = self.project.step(self.level, tool, (), self.project.revision(self.level), meshes=meshes)
-        return {r.name: r.id for r in delta.changed if r.kind == "piece"}
-
-    def place(self, piece: str, position: tuple[float, float, float], heading: float = 0.0, name: str = "") -> str:
-        made = (self.step("place_piece", (piece,), position=position, turn=(0.0, heading, 0.0)).select or [""])[0]
-        if name:
-            self.step("rename", (made,), name=name)
-        return made
-
-    def group(self, name: str, *things: str, pivot: str = "base") -> str:
-        return (self.step("make_group", things, name=name, pivot=pivot).select or [""])[0]
-
-
 def build_demo(project: Project) -> str:
     """Build Merrow Lock as a new level of the project; its id."""
     level = project.create_level("Merrow Lock").id
-    b = _Builder(project, level)
+    b = Builder(project, level)
     b.step("level_settings", budget=220_000, step=0.5, module=4.0, home=((-15.5, 7.4, 19.5), (-0.8, 1.1, 0.2)))
     kit = b.bring_in(pieces.all_parts())
 
@@ -114,7 +79,7 @@ def build_demo(project: Project) -> str:
     b.group("Lock gates", north, south)
 
     b.place(kit["Footbridge 10 m"], (11.5, TOP, 0.6), 90.0)
-    b.place(kit["Pump house"], (2.0, 1.34, -13.0))
+    house = b.place(kit["Pump house"], (2.0, 1.34, -13.0))
     first = b.place(kit["Lamp post"], (-26.0, TOP, -5.4))
     lamps = b.step("line_array", (first,), count=8, axis="x", spacing_by="metres", spacing=7.0)
     b.step("rename", tuple(lamps.select or ()), name="Lamp row")
@@ -164,6 +129,7 @@ def build_demo(project: Project) -> str:
         b.place(kit["Poplar"], (x, 1.34, z), 40.0 * x)
     b.step("place_piece", (kit["Bollard"],), position=(-24.0, TOP, -4.9))
 
+    shape_details(b, house)
     post = b.place(kit["Lamp post"], (-10.0, 1.34, 19.5))
     ring = b.step("line_array", (post,), form="ring", count=7, radius=4.5, heading=-90.0)
     b.step("rename", tuple(ring.select or ()), name="Lamp ring")

@@ -128,7 +128,7 @@ class Mirror(Tool):
                 if self.face is None:
                     raise InputError("No face is picked yet: click one in the view.", field="face")
                 spot = spot_of(draft.snapshot, draft.level_id, draft.load, self.face)
-                return [Reflection(np.asarray(spot.point), _clean(spot.normal))]
+                return [Reflection(np.asarray(spot.point), clean_normal(spot.normal))]
             case "points":
                 if self.one is None or self.two is None:
                     raise InputError("Pick two points in the view; the plane goes through them.", field="one")
@@ -136,14 +136,14 @@ class Mirror(Tool):
                 normal = np.cross(np.subtract(b, a), (0.0, 1.0, 0.0))
                 if float(np.linalg.norm(normal)) < 1e-9:
                     raise InputError("Those points lie above one another; pick others.", field="two")
-                return [Reflection(np.asarray(a), _clean(normal / np.linalg.norm(normal)))]
+                return [Reflection(np.asarray(a), clean_normal(normal / np.linalg.norm(normal)))]
         axes = axes_of(draft, self.axes, thing, things[0], self.frame)
         if self.about_what == "own pivot":
             centre = thing.anchor
         else:
             centre = centre_of(draft, things, self.about_what, self.point, self.picked)
         chosen = dict.fromkeys(self.across)
-        return [Reflection(np.asarray(centre), _clean(axes.apply(np.eye(3)["xyz".index(a)]))) for a in chosen]
+        return [Reflection(np.asarray(centre), clean_normal(axes.apply(np.eye(3)["xyz".index(a)]))) for a in chosen]
 
 
 def _through(draft: Draft, thing: AThing, planes: tuple[Reflection, ...]) -> AThing:
@@ -152,7 +152,7 @@ def _through(draft: Draft, thing: AThing, planes: tuple[Reflection, ...]) -> ATh
     return thing
 
 
-def _clean(normal: np.ndarray) -> np.ndarray:
+def clean_normal(normal: np.ndarray) -> np.ndarray:
     """A unit normal (3,) that is an axis of the world to the last digit, where it is one but for rounding."""
     near = np.round(normal)
     if float(np.abs(normal - near).max()) < 1e-12:

@@ -59,6 +59,7 @@ from able_brick.steps.shape.carry import (
 )
 from able_brick.steps.shape.dock_elements import DockElements
 from able_brick.steps.shape.facets import FindFacets, MakeFacet
+from able_brick.steps.shape.finish import MirrorElements, Smooth
 from able_brick.steps.shape.grow import CopyFaces, Extrude, Inset, PullEdges
 from able_brick.steps.shape.letter import LetterFace
 from able_brick.steps.shape.mend import Mend
@@ -137,9 +138,11 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         SlicePlane,
         Divide,
         Poke,
+        Smooth,
         Triangulate,
         TurnEdges,
         CopyFaces,
+        MirrorElements,
         Mend,
         Detach,
         MoveElements,

@@ -25,16 +25,19 @@ from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.inset import inset
 from able_brick.core.edit.loops import add_loops
 from able_brick.core.edit.merge import collapse, weld
+from able_brick.core.edit.mirror_faces import mirror_faces
 from able_brick.core.edit.picks import take_in
 from able_brick.core.edit.pull import pull_edges
 from able_brick.core.edit.remove import delete, flip
 from able_brick.core.edit.slide import slide
+from able_brick.core.edit.smooth import smooth
 from able_brick.core.edit.sweep import sweep
 from able_brick.core.edit.triangles import as_quads, triangulated_faces, turned_edges
 from able_brick.core.edit.twice import copy_faces
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.mesh.triangulate import triangulated
+from able_brick.core.place.mirror import Reflection
 from able_brick.core.shapes.plane import plane
 
 SIDE = 141
@@ -102,6 +105,11 @@ def operations(mesh: PolyMesh) -> dict[str, tuple[Callable[[], Edited], Callable
             lambda: as_quads(cut_up, np.arange(200), bend=0.1, skew=0.5),
             lambda: as_quads(cut_up, np.arange(cut_up.face_count), bend=0.1, skew=0.5),
         ),
+        "mirror": (
+            lambda: mirror_faces(mesh, one, Reflection(np.array([9.0, 0.0, 0.0]), np.eye(3)[0])),
+            lambda: mirror_faces(mesh, every, Reflection(np.array([0.013, 0.0, 0.0]), np.eye(3)[0]), cut=True),
+        ),
+        "smooth": (lambda: smooth(mesh, 1), lambda: smooth(mesh, 2)),
         "fill": (lambda: fill(mesh, rim[:1]), lambda: fill(mesh, rim, "fan")),
         "slide": (lambda: slide(mesh, row, share=0.3), None),
         "even out": (lambda: evened(mesh, row), None),

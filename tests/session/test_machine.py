@@ -182,6 +182,13 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "elements": st.just("elements"),
         "faults": st.sampled_from([(), ("border",), ("bent", "slivers"), ("crossing",)]),
     },
+    "mirror_elements": {
+        "elements": st.just("elements"),
+        "across": st.sampled_from(["x", "y"]),
+        "through": st.sampled_from(["middle", "high side"]),
+        "result": st.sampled_from(["both halves alike", "copy", "in place"]),
+    },
+    "smooth": {"elements": st.just("elements"), "levels": st.just(1)},
     "turn_edges": {"elements": st.just("elements")},
     "quads_of_triangles": {"elements": st.just("elements"), "bend": st.just(30.0), "skew": st.just(80.0)},
     "fill": {"elements": st.just("elements"), "how": st.sampled_from(["one face", "fan", "least area", "grid"])},

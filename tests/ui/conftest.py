@@ -153,13 +153,14 @@ def _look_at_demo(db: Path, browser: Browser, demo_file: Path) -> None:
     page.on("response", lambda r: kept.append(r.url) if r.request.method == "PUT" and r.ok else None)
     try:
         pieces = server.ask("levels/level-1")
-        heron = next(r["id"] for r in pieces["changed"] if r["kind"] == "piece" and r["name"] == "Bronze heron")
+        kit = [r for r in pieces["changed"] if r["kind"] == "piece"]
+        heron = next(r["id"] for r in kit if r["name"] == "Bronze heron")
         fewer = {"tool": "slim", "params": {"share": 8.0, "result": "same piece"}, "selection": [heron]}
         server.ask("levels/level-1/steps", {**fewer, "revision": pieces["revision"]})
         page.goto(server.url)
-        # drawn in software, eighteen pictures and the first frames may take their time
-        expect(page.get_by_role("list", name="Shelf").locator("img")).to_have_count(22, timeout=150_000)
-        while len(kept) < 22:
+        # drawn in software, the pictures and the first frames may take their time
+        expect(page.get_by_role("list", name="Shelf").locator("img")).to_have_count(len(kit), timeout=150_000)
+        while len(kept) < len(kit):
             page.wait_for_event("response", timeout=60_000)
         level = server.ask("levels/level-1")
         herons = [r["id"] for r in level["changed"] if r["kind"] == "placement" and "eron" in r["name"]]

@@ -49,6 +49,10 @@ class Hands:
         assert len(found) == 1, [r["id"] for r in found]
         return found[0]
 
+    def pieces(self) -> int:
+        """How many the shelf has."""
+        return sum(r["kind"] == "piece" for r in self.level()["changed"])
+
     def seen(self, x: float, y: float, z: float) -> tuple[float, float]:
         """Where a world point is on the page."""
         text = self.viewport.get_attribute("data-projection")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any, ClassVar, Final, Self
 
@@ -41,6 +41,8 @@ class ElementTool(Tool):
     stages: ClassVar[tuple[Stage, ...]] = ("shape",)
     need = Need(kinds=("piece", "placement", "array", "course"), least=1, most=1)
     takes: ClassVar[tuple[ElementType, ...]] = ("face",)
+    #: Whether an unsound result is noted instead of refused.
+    tells_unsound: ClassVar[bool] = False
     #: The fields that say how much is done, each with the value at which nothing is.
     amounts: ClassVar[tuple[tuple[str, float], ...]] = ()
 
@@ -74,7 +76,12 @@ class ElementTool(Tool):
 
         def attempt(tool: Self) -> tuple[Edited, str, Indices]:
             made = tool.edit_shown(draft, rows, piece, mesh, kind, ids)
-            return made, *check_sound(mesh, made)
+            try:
+                return made, *check_sound(mesh, made)
+            except UnsoundError as error:
+                if not self.tells_unsound:
+                    raise
+                return made, str(error).removesuffix(".").replace("would ", ""), np.zeros(0, np.int32)
 
         try:
             out, unsound, where = attempt(self)
@@ -166,24 +173,33 @@ def axis_in_mesh(piece: Piece, axis: str) -> Floats:
     return in_mesh(piece, np.eye(3)["xyz".index(axis)])
 
 
+def points_in_mesh(
+    draft: Draft, row: ARow, piece: Piece, at: FeatureAt, points: Sequence[Floats], name: str = "start"
+) -> Floats:
+    """Places (n,3) of the world in the coordinates of a piece's mesh: of the item of the piece that a feature is of,
+    else of the first item of the row that is open. Raises InputError where the piece is open from the shelf and the
+    feature is none of it."""
+    thing = draft.things.get(at.thing)
+    own = isinstance(thing, AShown) and piece.id in thing.pieces
+    if not own and isinstance(row, Piece):
+        raise InputError("Click the first point on the piece that is open.", field=name)
+    where = at.thing if own else row.id
+    look, _, pose = item_at(
+        draft.snapshot, draft.level_id, draft.load, FaceAt(thing=where, item=at.item if own else 0, face=0)
+    )
+    out: Floats = item_from_world(np.asarray(points, np.float64), pose, look.pivot, look.axes)
+    return out
+
+
 def way_in_mesh(draft: Draft, row: ARow, piece: Piece, start: FeatureAt | None, end: FeatureAt | None) -> Floats:
-    """The way (3,) from one feature in the view to another in the coordinates of a piece's mesh: of the item of the
-    piece that the first is a feature of, else of the first item of the row that is open. Raises InputError where one is
-    not picked yet, and for no way."""
+    """The way (3,) from one feature in the view to another in the coordinates of a piece's mesh, as `points_in_mesh`
+    has them. Raises InputError where one is not picked yet, and for no way."""
     if start is None or end is None:
         raise InputError(
             "Two points are wanted: click a vertex, edge or face for each.", field="end" if start else "start"
         )
     spots = [spot_of(draft.snapshot, draft.level_id, draft.load, f).point for f in (start, end)]
-    thing = draft.things.get(start.thing)
-    own = isinstance(thing, AShown) and piece.id in thing.pieces
-    if not own and isinstance(row, Piece):
-        raise InputError("Click the first point on the piece that is open.", field="start")
-    at = start.thing if own else row.id
-    look, _, pose = item_at(
-        draft.snapshot, draft.level_id, draft.load, FaceAt(thing=at, item=start.item if own else 0, face=0)
-    )
-    one, two = item_from_world(np.array(spots), pose, look.pivot, look.axes)
+    one, two = points_in_mesh(draft, row, piece, start, spots)
     if not np.linalg.norm(two - one) > 0:
         raise InputError("The two points lie on each other; pick another one.", field="end")
     out: Floats = two - one

@@ -31,16 +31,19 @@ from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.inset import inset
 from able_brick.core.edit.loops import add_loops
 from able_brick.core.edit.merge import collapse, weld
+from able_brick.core.edit.mirror_faces import mirror_faces
 from able_brick.core.edit.picks import take_in
 from able_brick.core.edit.pull import pull_edges
 from able_brick.core.edit.remove import delete
 from able_brick.core.edit.slide import slide
+from able_brick.core.edit.smooth import smooth
 from able_brick.core.edit.sweep import sweep
 from able_brick.core.edit.triangles import as_quads, triangulated_faces, turned_edges
 from able_brick.core.edit.twice import copy_faces
 from able_brick.core.errors import GeometryError
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.mesh.topology import topology
+from able_brick.core.place.mirror import Reflection
 from able_brick.core.shapes.plane import plane
 from tests.core.edit.promises import no_worse, sound, untouched, uv_stay
 from tests.thorough import by_day
@@ -140,9 +143,21 @@ OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     ),
     "copy": (True, lambda m, s, q: copy_faces(m, some(m, "face", s, q), np.array([9.0, 0, 0]))),
     "delete": (True, lambda m, s, q: delete(m, some(m, "face", s, q / 2))),
+    # vertices that rounding put beside the plane are put onto it
+    "mirror": (
+        False,
+        lambda m, s, q: mirror_faces(
+            m, np.arange(m.face_count), Reflection(m.positions.mean(axis=0), np.eye(3)[s % 3]), cut=True, weld=0.0
+        ),
+    ),
+    "mirror some": (
+        True,
+        lambda m, s, q: mirror_faces(m, some(m, "face", s, q), Reflection(np.array([9.0, 0, 0]), np.eye(3)[0])),
+    ),
+    "smooth": (False, lambda m, s, q: smooth(m, 1, crease_angle=(None, 0.5)[s % 2])),
 }
 #: Operations after which a closed mesh may be open.
-OPENING = ("delete", "copy")
+OPENING = ("delete", "copy", "mirror some")
 
 
 @pytest.mark.parametrize("operation", sorted(OPERATIONS))
@@ -176,7 +191,7 @@ def test_a_mirrored_mesh_gives_what_is_mirrored(operation: str, name: str) -> No
         one = work(mesh, 4, 0.3)
     except GeometryError:
         return
-    if operation in ("cut", "copy", "slide", "sweep"):
+    if operation in ("cut", "copy", "slide", "sweep", "mirror", "mirror some"):
         return  # these ask by the numbers of corners, or in a direction
     two = work(other, 4, 0.3)
     key = lambda p: sorted(np.round(p, 9).tolist())  # noqa: E731
@@ -207,6 +222,7 @@ def test_nothing_and_what_is_not_there_are_refused(operation: str) -> None:
         "slide": [lambda f: slide(mesh, f, share=0.5)],
         "copy": [lambda f: copy_faces(mesh, f, np.zeros(3))],
         "delete": [lambda f: delete(mesh, f)],
+        "mirror": [lambda f: mirror_faces(mesh, f, Reflection(np.zeros(3), np.eye(3)[1]))],
     }.get(operation, [])
     for work in bad:
         for ids in ([], [99], [-5, 2]):

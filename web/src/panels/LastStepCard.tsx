@@ -113,7 +113,7 @@ export function LastStepCard({ tools }: { tools: readonly ToolInfo[] }) {
   const live = last.adjustable && fieldsOf(tool).some((f) => f.kind !== "none");
   const now = wished ?? last.params;
   const wish = (params: Params) => {
-    if (tool.previews) previewStep({ tool: tool.tool, params, selection: last.selection, adjust: true });
+    if (tool.previews) previewStep({ tool: tool.tool, params, selection: last.selection, adjust: true, tells: true });
   };
   const commit = async (params: Params) => {
     previewStep(null);

@@ -232,7 +232,8 @@ function OpenTool({ tool, rows }: { tool: ToolInfo; rows: readonly Row[] }) {
     if (shaping && (tool.takes ?? []).length > 0 && pickedNow().ids.size === 0) return previewStep(null);
     const unpicked = (next.place === "picked" || next.about_what === "picked") && next.picked === null;
     if (unpicked) previewStep(null);
-    else if (reason === null && tool.previews) previewStep({ tool: tool.tool, params: next, selection, adjust: false });
+    else if (reason === null && tool.previews)
+      previewStep({ tool: tool.tool, params: next, selection, adjust: false, tells: true });
   };
   // biome-ignore lint/correctness/useExhaustiveDependencies: shown once as the card opens, then on every change
   useEffect(() => {

@@ -120,6 +120,9 @@ export function showPreview(delta: Delta | null): void {
   );
 }
 
+/** Say why a step would not go, and show the level as it is. */
+export const refusePreview = (why: string): void => levelStore.setState({ preview: null, previewNote: why });
+
 export const shown = (state: LevelState): Scene => state.preview ?? state.scene;
 export const useLevel = <T>(select: (state: LevelState) => T): T => useStore(levelStore, select);
 

@@ -167,6 +167,34 @@ describe("previews", () => {
     expect(asked.preview.mock.calls[0]?.[2].aborted).toBe(true);
   });
 
+  it("that the mesh does not allow say why in a card, and show the level as it is", async () => {
+    asked.preview
+      .mockResolvedValueOnce(moved(1))
+      .mockRejectedValueOnce(problem("unsound"))
+      .mockRejectedValueOnce(problem("input"))
+      .mockResolvedValueOnce(moved(2))
+      .mockRejectedValueOnce(problem("geometry"));
+    const note = () => levelStore.getState().previewNote;
+    const ask = async (tells: boolean) => {
+      previewStep({ ...wish(1), tells });
+      await rest();
+    };
+    await ask(true);
+    expect(seen()).toMatchObject({ position: [1, 0, 0] });
+    await ask(true);
+    expect(note()).toBe("told: unsound");
+    expect(seen()).toMatchObject({ position: [0, 0, 0] });
+    await ask(true);
+    expect(note()).toBe("told: unsound");
+    await ask(true);
+    expect(note()).not.toContain("told");
+    await ask(false);
+    expect(note()).not.toContain("told");
+    expect(seen()).toMatchObject({ position: [2, 0, 0] });
+    previewStep(null);
+    expect(note()).toBe("");
+  });
+
   it("of a level that has moved on meanwhile are not shown", async () => {
     const slow = later<Delta>();
     asked.preview.mockReturnValueOnce(slow.answer);

@@ -1,7 +1,7 @@
 import { api, Problem } from "../api/client";
 import type { Accept, Delta, Params } from "../api/types";
 import { takeElements } from "./elements";
-import { applyDelta, levelStore, loadLevel, showPreview } from "./level";
+import { applyDelta, levelStore, loadLevel, refusePreview, showPreview } from "./level";
 import { tell } from "./messages";
 import { select, selectionStore } from "./selection";
 
@@ -104,7 +104,12 @@ interface Wanted {
   params: Params;
   selection: readonly string[];
   adjust: boolean;
+  /** Whether a card says why it does not go. */
+  tells?: boolean;
 }
+
+/** What the mesh itself does not allow; what is still to be chosen is no news while one chooses. */
+const REFUSED = ["geometry", "unsound"];
 
 let wanted: Wanted | null = null;
 let asking: AbortController | null = null;
@@ -132,8 +137,10 @@ async function ask(): Promise<void> {
       const body = { tool, params, selection: [...selection], revision, adjust_last: adjust };
       const delta = await api.preview(levelId, body, mine.signal);
       if (!mine.signal.aborted && levelStore.getState().revision === revision) showPreview(delta);
-    } catch {
-      // a preview that cannot be shown is no news: the step itself will tell
+    } catch (error) {
+      // else a preview that cannot be shown is no news: the step itself will tell
+      const refused = error instanceof Problem && REFUSED.includes(error.code) && error.fields.length === 0;
+      if (refused && wish.tells && !mine.signal.aborted) refusePreview(error.message);
     }
     if (asking !== mine) return;
   }

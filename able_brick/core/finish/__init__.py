@@ -1,0 +1,1 @@
+"""What finishes a mesh: a mirrored half, and a smoother surface."""
