@@ -16,7 +16,7 @@ from able_brick.core.edit.picks import How, take_in
 from able_brick.core.errors import StaleElementsError, UnknownIdError
 from able_brick.core.mesh.facets import facets
 from able_brick.core.mesh.polymesh import Indices
-from able_brick.level.check import Check, check
+from able_brick.level.check import Check, check, check_finished
 from able_brick.level.elements import Elements
 from able_brick.level.rows import Piece
 from able_brick.session.delta import StepView
@@ -50,16 +50,16 @@ def _piece(project: TheProject, level: str, key: str) -> Piece:
 def elements(project: TheProject, level: LevelId, wish: ElementsRequest) -> Elements:
     """What is picked after taking in more, or as another kind."""
     piece = _piece(project, level, wish.piece)
-    if piece.mesh != wish.elements.mesh:
+    if piece.source != wish.elements.mesh:
         raise StaleElementsError(f"{piece.name} has changed since it was picked from; pick again.")
-    mesh = project.meshes.get(piece.mesh)
+    mesh = project.meshes.get(piece.source)
     kind: ElementType = wish.elements.kind
     ids: Indices = wish.elements.numbers(mesh)
     if wish.how != "as it is":
         ids = take_in(mesh, kind, ids, wish.how, math.radians(wish.angle))
     if wish.to is not None and wish.to != kind:
         kind, ids = wish.to, converted(mesh, kind, ids, wish.to)
-    return Elements.of(piece.mesh, ids.tolist(), kind)
+    return Elements.of(piece.source, ids.tolist(), kind)
 
 
 class Facets(BaseModel):
@@ -73,7 +73,7 @@ class Facets(BaseModel):
 def facets_of(project: TheProject, level: LevelId, piece: PieceId) -> Facets:
     """Which faces of a piece are one facet."""
     row = _piece(project, level, piece)
-    return Facets(mesh=row.mesh, facets=facets(project.meshes.get(row.mesh)).tolist())
+    return Facets(mesh=row.source, facets=facets(project.meshes.get(row.source)).tolist())
 
 
 @router.get("/{level}/earlier/{piece}")
@@ -87,4 +87,5 @@ def earlier(project: TheProject, level: LevelId, piece: PieceId) -> list[StepVie
 def check_of(project: TheProject, level: LevelId, piece: PieceId) -> Check:
     """What of a piece's mesh is worth a look before it goes to an engine."""
     row = _piece(project, level, piece)
-    return check(project.meshes.get(row.mesh))
+    shown, finish = project.meshes.get(row.mesh), row.live_finish
+    return check(shown) if finish is None else check_finished(project.meshes.get(row.source), shown, finish)

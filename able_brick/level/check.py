@@ -7,6 +7,8 @@ from typing import Final
 import numpy as np
 from pydantic import BaseModel, Field
 
+from able_brick.core.edit.compose import carried_back, unchanged
+from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import ElementType
 from able_brick.core.mend.faults import FAULTS, FaultCode
 from able_brick.core.mend.skins import faces_on_the_same
@@ -17,6 +19,8 @@ from able_brick.core.mesh.numbering import joined_numbers
 from able_brick.core.mesh.polymesh import Bools, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.level.elements import Elements
+from able_brick.level.finish import with_other_half
+from able_brick.level.rows import Finish
 
 
 class Counted(BaseModel):
@@ -96,6 +100,17 @@ def _places(mesh: PolyMesh, kind: ElementType, ids: Indices) -> list[Elements]:
 
 def check(mesh: PolyMesh) -> Check:
     """Everything that is counted of a mesh."""
+    return _check(mesh, mesh, unchanged(mesh))
+
+
+def check_finished(source: PolyMesh, shown: PolyMesh, finish: Finish) -> Check:
+    """Everything that is counted of a mesh that is finished live, as elements of the one that is edited: of both
+    halves, before they are smoothed. The sums are those of the mesh that is shown."""
+    return _check(source, shown, with_other_half(source, finish))
+
+
+def _check(source: PolyMesh, shown: PolyMesh, whole: Edited) -> Check:
+    mesh = whole.mesh
     t = topology(mesh)
     hardware = hardware_vertices(mesh)
     splits = np.bincount(hardware.vertex, minlength=mesh.vertex_count)
@@ -143,13 +158,15 @@ def check(mesh: PolyMesh) -> Check:
         ("no_volume", "No volume", "Faces of closed parts that hold nothing", True, "face",
          found["no_volume"], "no_volume"),
     ]  # fmt: skip
-    key = mesh.content_hash
+    key = source.content_hash
+    if source is not mesh:
+        rows = [(*row[:5], carried_back(source, whole, row[4], row[5]), row[6]) for row in rows]
     return Check(
         mesh=key,
-        vertices=mesh.vertex_count,
-        faces=mesh.face_count,
-        triangles=mesh.triangle_count,
-        hardware_vertices=len(hardware),
+        vertices=shown.vertex_count,
+        faces=shown.face_count,
+        triangles=shown.triangle_count,
+        hardware_vertices=len(hardware_vertices(shown)),
         kinds=[
             Counted(
                 code=code,
@@ -158,7 +175,7 @@ def check(mesh: PolyMesh) -> Check:
                 fault=fault,
                 count=len(ids),
                 elements=Elements.of(key, ids.tolist(), kind),
-                places=_places(mesh, kind, ids) if fault or mend else [],
+                places=_places(source, kind, ids) if fault or mend else [],
                 mend=mend,
                 does=DOES[mend] if mend else "",
                 safe=mend is not None and _SAFE[mend],

@@ -20,7 +20,8 @@ ROWS: Final[dict[str, Chain]] = {
     # 2: rungs, and where a piece was slimmed from, tell whether their deviation is proven, and for which size
     # 3: surfaces tell how their alpha counts, whether they have two sides, and how their picture is moved
     # 4: facts tell whether a piece is shaded by normals of a file, ladders whether the outline was held first
-    "piece": Chain((unchanged, unchanged, unchanged)),
+    # 5: the mesh may be made of another one, which is edited
+    "piece": Chain((unchanged, unchanged, unchanged, unchanged)),
     # 2: points may leave to those beside them how they lean
     "path": Chain((unchanged,)),
 }

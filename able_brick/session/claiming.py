@@ -15,7 +15,9 @@ _FIELDS = ("face_starts", "corners", "material", "facet", "sharp")
 
 
 def restored(row: Piece, part: ScenePart) -> tuple[Piece, dict[str, PolyMesh]]:
-    """A piece with the mesh of a part, as it was, and its rungs; all meshes by hash. Its facts are not looked at."""
+    """A piece with the mesh of a part, as it was, and its rungs; all meshes by hash. Its facts are not looked at. What
+    was finished live comes as it was seen: the file has no other mesh of it."""
+    row = row.changed(finish=None)
     mesh = _as_it_was(row, part.mesh)
     dimensions = row.dimensions
     if dimensions is not None and row.live:  # else they are the way back, whatever mesh they made

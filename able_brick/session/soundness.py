@@ -37,8 +37,8 @@ class Damage(NamedTuple):
 
 def resume(connection: Connection, snapshot: Snapshot, *, mending: bool) -> Damage:
     """Look whether all meshes and pictures that the rows have are those that were stored. What is not is made again
-    where the piece still has its dimensions. With `mending` that is written, and so is what was computed of meshes
-    of earlier versions."""
+    where the piece still has its dimensions, or the mesh that it is finished from. With `mending` that is written, and
+    so is what was computed of meshes of earlier versions."""
     bad = _damaged(connection, snapshot, mending=mending)
     names: list[str] = []
     notes: list[str] = []
@@ -46,14 +46,20 @@ def resume(connection: Connection, snapshot: Snapshot, *, mending: bool) -> Dama
         lost = (row.refs.meshes | row.refs.pictures) & bad
         if not lost:
             continue
-        made = remade(row) if type(row) is Piece and lost == {row.mesh} else None
+        made = remade(row, lost, lambda key: _stored(connection, key)) if type(row) is Piece else None
         if made is not None:
-            if mending:
-                _write(connection, made)
-            notes.append(f"The mesh of {row.name} was damaged in the file, and was made again from its dimensions.")
+            for mesh in made if mending else ():
+                _write(connection, mesh)
+            notes.append(f"The mesh of {row.name} was damaged in the file, and was made again from what it is made of.")
         else:
             names.append(row.name)
     return Damage(names, notes)
+
+
+def _stored(connection: Connection, key: str) -> PolyMesh:
+    columns = (MESH.c.format, MESH.c.data, MESH.c.crc, MESH.c.rule)
+    row = connection.execute(select(*columns).where(MESH.c.hash == key)).one()
+    return decode_checked(key, row.data, row.format, row.crc, row.rule)[0]
 
 
 def _write(connection: Connection, mesh: PolyMesh) -> None:

@@ -8,11 +8,11 @@ import numpy as np
 
 from able_brick.core.errors import GeometryError, InputError, SelectionError
 from able_brick.core.mesh.polymesh import PolyMesh
-from able_brick.core.place.pose import IDENTITY, ONE, ORIGIN, vector
+from able_brick.core.place.pose import IDENTITY, ONE, ORIGIN, rotation, vector
 from able_brick.core.place.sizes import sized
 from able_brick.core.text import counted
 from able_brick.level.field import field
-from able_brick.level.rows import Array, Course, Dimensions, Piece, Placement, Vector
+from able_brick.level.rows import Array, Course, Dimensions, MirrorPlane, Piece, Placement, Scaling, Vector
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft, standing
 from able_brick.steps.tool import Need, Tool
@@ -65,7 +65,10 @@ class BakeSize(Tool):
     def _resized(self, draft: Draft, piece: Piece, size: Vector, *, own: bool) -> Piece:
         fresh = _still_drawn(draft, piece, size)
         if fresh is None:
-            key, facts = draft.keep_mesh(sized(draft.mesh(piece), size, piece.pivot, piece.axes), piece.axes)
+            wanted = sized(draft.mesh(piece), size, piece.pivot, piece.axes)
+            fresh = _still_finished(draft, piece, size, wanted)
+        if fresh is None:
+            key, facts = draft.keep_mesh(wanted, piece.axes)
             fresh = {"mesh": key, "facts": facts}
         if own:
             fresh |= {"id": draft.new_id("piece"), "twin": None, "name": draft.unique_name(piece.name, "piece")}
@@ -85,6 +88,29 @@ class BakeSize(Tool):
             draft.put(user.changed(size=ONE if user.size == size else rest))
 
 
+def _still_finished(draft: Draft, piece: Piece, size: Vector, wanted: PolyMesh) -> dict[str, object] | None:
+    """What changes of a piece that is still finished live in another size; None where it is no more, as where its plane
+    leans."""
+    finish = piece.live_finish
+    if finish is None:
+        return None
+    if finish.mirror is not None:
+        matrix = Scaling(np.asarray(size), rotation(piece.axes), np.asarray(piece.pivot))
+        normal = np.linalg.inv(matrix.matrix()).T @ np.asarray(finish.mirror.normal)
+        plane = MirrorPlane(
+            point=matrix.point(finish.mirror.point), normal=vector(normal / float(np.linalg.norm(normal)))
+        )
+        finish = finish.model_copy(update={"mirror": plane})
+    try:
+        made = draft.finished(piece, sized(draft.source(piece), size, piece.pivot, piece.axes), finish)
+    except GeometryError:
+        return None
+    # a mirroring size goes round faces the other way, which numbers what they are divided into otherwise
+    if not _same_places(draft.mesh(made), wanted):
+        return None
+    return {"mesh": made.mesh, "facts": made.facts, "finish": made.finish}
+
+
 def _still_drawn(draft: Draft, piece: Piece, size: Vector) -> dict[str, object] | None:
     """What changes of a piece that is still drawn from its dimensions in another size; None where it is no more.
 
@@ -93,7 +119,15 @@ def _still_drawn(draft: Draft, piece: Piece, size: Vector) -> dict[str, object] 
     """
     old = piece.dimensions
     textured = any(m.texture for m in piece.materials)
-    if old is None or not piece.live or piece.axes != IDENTITY or textured or piece.slim or min(size) <= 0:
+    if (
+        old is None
+        or not piece.live
+        or piece.axes != IDENTITY
+        or textured
+        or piece.slim
+        or min(size) <= 0
+        or piece.finish
+    ):
         return None
     shape = old.shape.resized(size)
     if shape is None:
@@ -113,10 +147,15 @@ def _still_drawn(draft: Draft, piece: Piece, size: Vector) -> dict[str, object] 
 def _alike(a: PolyMesh, b: PolyMesh) -> bool:
     """Whether two meshes have the same faces in the same places, but for rounding."""
     return (
-        a.positions.shape == b.positions.shape
-        and np.array_equal(a.face_starts, b.face_starts)
+        np.array_equal(a.face_starts, b.face_starts)
         and np.array_equal(a.corners, b.corners)
         and np.array_equal(a.sharp, b.sharp)
-        and float(np.abs(a.positions - b.positions).max(initial=0.0))
-        <= 1e-10 * max(1.0, float(np.abs(b.positions).max()))
+        and _same_places(a, b)
     )
+
+
+def _same_places(a: PolyMesh, b: PolyMesh) -> bool:
+    if a.positions.shape != b.positions.shape or a.face_count != b.face_count:
+        return False
+    far = float(np.abs(a.positions - b.positions).max(initial=0.0))
+    return far <= 1e-10 * max(1.0, float(np.abs(b.positions).max(initial=0.0)))

@@ -48,9 +48,9 @@ class SetDimensions(Tool):
             )
         if self.shape.kind != old.shape.kind:
             raise SelectionError(f"{piece.name} is a {old.shape.kind}, not a {self.shape.kind}.", id=piece.id)
-        mesh, facts = draft.keep_mesh(self.shape.mesh(), piece.axes, was=piece.mesh)
-        draft.put(piece.changed(mesh=mesh, facts=facts, dimensions=Dimensions(shape=self.shape, mesh=mesh)))
-        draft.note = f"{grouped(piece.facts.triangles)} → {grouped(facts.triangles)} tris"
+        made = draft.with_source(piece, self.shape.mesh())
+        draft.put(made.changed(dimensions=Dimensions(shape=self.shape, mesh=made.source)))
+        draft.note = f"{grouped(piece.facts.triangles)} → {grouped(made.facts.triangles)} tris"
 
 
 class BackToDimensions(Tool):
@@ -70,6 +70,14 @@ class BackToDimensions(Tool):
         piece, old = _drawn(draft, rows)
         if piece.live:
             raise SelectionError(f"The dimensions of {piece.name} are live already.", id=piece.id)
-        mesh, facts = draft.keep_mesh(old.shape.mesh(), piece.axes)
-        draft.put(piece.changed(mesh=mesh, facts=facts, slim=None, dimensions=Dimensions(shape=old.shape, mesh=mesh)))
+        finish = piece.live_finish
+        if finish is not None and finish.mirror is not None:  # the shape is both halves
+            finish = finish.model_copy(update={"mirror": None})
+            piece = piece.changed(finish=None)
+        made = (
+            draft.with_source(piece, old.shape.mesh())
+            if finish is None or not finish.levels
+            else (draft.finished(piece, old.shape.mesh(), finish))
+        )
+        draft.put(made.changed(slim=None, dimensions=Dimensions(shape=old.shape, mesh=made.source)))
         draft.note = f"{piece.name} has its dimensions again"

@@ -16,7 +16,8 @@ from able_brick.core.mesh.polymesh import Floats, PolyMesh
 from able_brick.core.place.pivots import box_along
 from able_brick.core.place.pose import IDENTITY, Quaternion
 from able_brick.level.elements import Elements
-from able_brick.level.rows import Array, AShown, AThing, Facts, LevelRow, Piece, Placement, Standing
+from able_brick.level.finish import finished
+from able_brick.level.rows import Array, AShown, AThing, Facts, Finish, LevelRow, Piece, Placement, Standing
 from able_brick.level.rows.level import Stride
 from able_brick.level.snapshot import ARow, Edit, InLevel, Snapshot
 from able_brick.level.things import Things
@@ -199,6 +200,27 @@ class Draft:
         self._meshes[key] = mesh
         return key, facts(mesh, axes)
 
+    def with_source(self, piece: Piece, mesh: PolyMesh) -> Piece:
+        """The piece with another mesh that is edited, and what its live finish makes of that. Raises GeometryError
+        where it makes nothing of it."""
+        finish = piece.live_finish
+        if finish is None:
+            key, found = self.keep_mesh(mesh, piece.axes, was=piece.mesh)
+            return piece.changed(mesh=key, facts=found)
+        return self.finished(piece, mesh, finish)
+
+    def finished(self, piece: Piece, mesh: PolyMesh, finish: Finish) -> Piece:
+        """The piece with a mesh that is edited, and what a finish makes of that. Raises GeometryError where it makes
+        nothing of it."""
+        source, _ = self.keep_mesh(mesh, was=piece.source)
+        key, found = self.keep_mesh(finished(mesh, finish), piece.axes, was=piece.mesh)
+        fresh = finish.model_copy(update={"source": source, "mesh": key})
+        return piece.changed(mesh=key, facts=found, finish=fresh)
+
+    def source(self, piece: Piece) -> PolyMesh:
+        """The mesh of a piece that is edited."""
+        return self.mesh_at(piece.source)
+
     def seen(self) -> Snapshot:
         """The project as the step has it so far."""
         return self.snapshot.with_edits(Edit(self._before[k], after) for k, after in self._after.items())
@@ -223,6 +245,7 @@ class Draft:
         return names.free(wanted)
 
     def change(self) -> Change:
+        self._end_finishes()
         if self.copied is not None:
             self.put(self.level.changed(copied=self.copied, stride=self.stride))
         before = self._before
@@ -241,6 +264,19 @@ class Draft:
             self.preview_poses,
             after,
         )
+
+    def _end_finishes(self) -> None:
+        """A piece that was given another mesh than its finish made is finished live no more, which is said."""
+        ended = []
+        for key, row in self._after.items():
+            if isinstance(row, Piece) and row.finish is not None and row.live_finish is None:
+                self._after[key] = row.changed(finish=None)
+                before = self._before[key]
+                if isinstance(before, Piece) and before.live_finish is not None:
+                    ended.append(row.name)
+        if ended:
+            words = f"{', '.join(ended)} {'is' if len(ended) == 1 else 'are'} no longer mirrored or smoothed live"
+            self.note = f"{self.note}; {words}" if self.note else words
 
 
 #: A name with a number behind it that can be counted on.

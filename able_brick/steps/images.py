@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from able_brick.core.place.mirror import Reflection, half_turned, mirrored
+from able_brick.core.place.mirror import Reflection, half_turned
 from able_brick.core.text import counted
 from able_brick.level.rows import Array, OtherItem, Piece, Placement, Standing
 from able_brick.level.snapshot import ARow
 from able_brick.steps.draft import Draft
-from able_brick.steps.twins import is_own_mirror, keep_twins, own_mirror, twin_of, twins_of
+from able_brick.steps.twins import is_own_mirror, keep_twins, own_mirror, turned_round, twin_of, twins_of
 
 _AXES = "xyz"
 
@@ -99,7 +99,7 @@ def keep_mirrors(draft: Draft, rows: Iterable[ARow]) -> None:
         turned = _edited_through(draft, piece, through)
         if turned is not None:
             draft.put(turned)
-            edited = piece.mesh
+            edited = piece.source
         count = sum(part_images(draft, p, turned or piece) for p in (piece, *twins_of(draft, piece)))
         if count:
             one = counted(count, "mirror image shows", "mirror images show")
@@ -117,14 +117,13 @@ def _edited_through(draft: Draft, piece: Piece, through: ARow | None) -> Piece |
     """A piece of which elements were edited at one of its images, as those see it that are none."""
     if not isinstance(through, Standing) or through.image is None or through.piece != piece.id:
         return None
-    if draft.elements is None or draft.elements.mesh != piece.mesh:
+    if draft.elements is None or draft.elements.mesh != piece.source:
         return None
     axis = _AXES.index(through.image)
     if is_own_mirror(draft, piece, axis):
         return None
-    key, facts = draft.keep_mesh(mirrored(draft.mesh(piece), axis), piece.axes)
     pivot = tuple(-v + 0.0 if k == axis else v for k, v in enumerate(piece.pivot))
-    return piece.changed(mesh=key, facts=facts, pivot=pivot)
+    return turned_round(draft, piece, axis).changed(pivot=pivot)
 
 
 def _with_others(draft: Draft, rows: Iterable[ARow]) -> list[Placement | Array]:
@@ -144,7 +143,7 @@ def _go_along(draft: Draft, edited: str, row: ARow | None) -> None:
     """What is picked of the edited mesh is picked of the twin that the row shows: its elements are numbered alike."""
     if not isinstance(row, Standing):
         return
-    mesh = draft.piece(row.piece).mesh
+    mesh = draft.piece(row.piece).source
     if draft.elements is not None and draft.elements.mesh == edited:
         draft.elements = draft.elements.model_copy(update={"mesh": mesh})
     if draft.ended is not None and draft.ended.mesh == edited:

@@ -62,6 +62,7 @@ from able_brick.steps.shape.facets import FindFacets, MakeFacet
 from able_brick.steps.shape.finish import MirrorElements, Smooth
 from able_brick.steps.shape.grow import CopyFaces, Extrude, Inset, PullEdges
 from able_brick.steps.shape.letter import LetterFace
+from able_brick.steps.shape.live_finish import FinishReal, LiveHalf, LiveSmooth
 from able_brick.steps.shape.mend import Mend
 from able_brick.steps.shape.part import Detach
 from able_brick.steps.shape.remove import Collapse, DeleteElements, DissolveElements, Fill, FlipFaces, Weld
@@ -139,6 +140,9 @@ TOOLS: Final[dict[str, type[Tool]]] = {
         Divide,
         Poke,
         Smooth,
+        LiveHalf,
+        LiveSmooth,
+        FinishReal,
         Triangulate,
         TurnEdges,
         CopyFaces,

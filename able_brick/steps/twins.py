@@ -47,15 +47,25 @@ def _over(draft: Draft, piece: Piece) -> dict[str, object]:
     """What a twin has of a piece, turned over."""
     x, y, z = piece.pivot
     axes = axes_over(piece.axes)
-    key, facts = draft.keep_mesh(mirrored(draft.mesh(piece)), axes)
+    turned = turned_round(draft, piece.changed(axes=axes), 0)
     return {
-        "mesh": key,
-        "facts": facts,
+        "mesh": turned.mesh,
+        "facts": turned.facts,
+        "finish": turned.finish,
         "pivot": (-x + 0.0, y, z),
         "axes": axes,
         "materials": piece.materials,
         "tags": piece.tags,
     }
+
+
+def turned_round(draft: Draft, piece: Piece, axis: int) -> Piece:
+    """A piece with its mesh mirrored along an axis, and what makes it."""
+    finish = piece.live_finish
+    if finish is not None:
+        return draft.finished(piece, mirrored(draft.source(piece), axis), finish.over(axis))
+    key, facts = draft.keep_mesh(mirrored(draft.mesh(piece), axis), piece.axes)
+    return piece.changed(mesh=key, facts=facts)
 
 
 def twins_of(draft: Draft, piece: Piece) -> list[Piece]:

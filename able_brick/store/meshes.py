@@ -103,7 +103,11 @@ class MeshShelf:
 
     def _remade(self, key: str) -> PolyMesh | None:
         """A mesh that cannot be had from the file, made again where a piece knows how."""
-        return next((made for p in self._showing(key) if p.mesh == key and (made := remade(p)) is not None), None)
+        for piece in self._showing(key):
+            made = remade(piece, (key,), self.get)
+            if made is not None:
+                return made[0]
+        return None
 
     def _showing(self, key: str) -> Iterator[Piece]:
         """The pieces that have a mesh."""

@@ -96,7 +96,7 @@ def test_a_damaged_mesh_that_was_drawn_is_made_again_from_its_dimensions(bench: 
         bench.project = Project(bench.path)
         assert bench.project.read_only is None
         assert bench.project.notes == [
-            "The mesh of Wedge was damaged in the file, and was made again from its dimensions."
+            "The mesh of Wedge was damaged in the file, and was made again from what it is made of."
         ]
         assert bench.project.meshes.get(mesh).content_hash == mesh
         bench.project.close()

@@ -36,6 +36,7 @@ class Sheet:
         change = apply(self.snapshot, "level-1", parse_tool(tool, params), selection, self.meshes.__getitem__)
         self.meshes.update(change.meshes)
         self.snapshot = self.snapshot.with_edits(change.edits, change.counters)
+        self.last = change
         return change
 
     def row(self, key: str) -> Any:

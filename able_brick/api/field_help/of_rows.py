@@ -31,6 +31,18 @@ ROWS: Final[dict[str, dict[str, str]]] = {
         "up": "Shift upward, metres",
     },
     "Dimensions": {"mesh": "Hash of the mesh that they made", "shape": "The shape and its dimensions"},
+    "Finish": {
+        "source": "Hash of the mesh that is edited",
+        "mesh": "Hash of the mesh that came of it",
+        "mirror": "The plane across which its other half lies; null for none",
+        "weld": "Vertices of the border so near to the plane are put onto it, metres",
+        "levels": "How often it is smoothed",
+        "crease_angle": "Edges bent by more stay sharp, degrees; null for those set sharp alone",
+    },
+    "MirrorPlane": {
+        "point": "A point of the plane, metres in the mesh's coordinates",
+        "normal": "Its normal, towards the half that is edited",
+    },
     "End": {
         "at": "Where its tab is, metres",
         "base": "Point from which, or about which, it is pulled, metres",
@@ -96,6 +108,7 @@ ROWS: Final[dict[str, dict[str, str]]] = {
         "axes": "Turn from the mesh's axes to the pivot's, a unit quaternion",
         "dimensions": "Live dimensions of a drawn shape; null for none",
         "facts": "Counts and box of the mesh",
+        "finish": "What makes its mesh of another one, which is edited; null for none",
         "kept": "Positions of vertices that all rungs keep, in the mesh's coordinates, metres",
         "ladder": "Its rungs; null for none",
         "materials": "Its materials, by the slots of the faces",

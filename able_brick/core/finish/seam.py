@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
+from able_brick.core.mesh.slicing import ON_PLANE
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.mirror import Reflection
 
@@ -23,6 +24,20 @@ def onto_plane(points: Floats, over: Reflection) -> Floats:
         out[:, plain[0]] = over.centre[plain[0]]
         return out
     return np.asarray(points - np.multiply.outer(distances(points, over), over.normal))
+
+
+def on_plane(points: Floats, over: Reflection) -> Bools:
+    """(n) whether points (n,3) are on the plane but for rounding, by how far they reach."""
+    grain = ON_PLANE * float(np.ptp(points, axis=0).max(initial=0.0)) if len(points) else 0.0
+    return np.asarray(np.abs(distances(points, over)) <= grain)
+
+
+def settled(points: Floats, over: Reflection) -> Floats:
+    """Points (n,3), those of them put onto the plane that are on it but for rounding."""
+    on = on_plane(points, over)
+    out = np.array(points)
+    out[on] = onto_plane(points[on], over)
+    return out
 
 
 def seam_of(

@@ -9,15 +9,15 @@ from typing import Final, Literal
 import numpy as np
 
 from able_brick.core.edit.assemble import assemble
+from able_brick.core.edit.compose import carried, composed, unchanged
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.element_types import WORDS, ElementType, edges_between
+from able_brick.core.edit.element_types import WORDS, ElementType
 from able_brick.core.edit.fill import border_loops, fill
 from able_brick.core.edit.remove import delete, flip
 from able_brick.core.edit.sound import check_sound
 from able_brick.core.edit.triangles import triangulated_faces
 from able_brick.core.errors import GeometryError
 from able_brick.core.mend.bent import bent_faces
-from able_brick.core.mend.compose import composed, unchanged
 from able_brick.core.mend.keyholes import cut_keyholes, keyhole_faces
 from able_brick.core.mend.seams import open_seams, weld_seams
 from able_brick.core.mend.skins import doubled_faces, without_doubles
@@ -159,7 +159,7 @@ def _mended(fault: Fault, mesh: PolyMesh, found: Indices) -> tuple[Edited | None
         if not waiting:
             break
         some = waiting.pop()
-        now = _there(out, mesh, fault.kind, some)
+        now = carried(mesh, out, fault.kind, some)
         if not len(now):
             continue
         try:
@@ -171,18 +171,6 @@ def _mended(fault: Fault, mesh: PolyMesh, found: Indices) -> tuple[Edited | None
             if len(some) > 1:
                 waiting += [some[len(some) // 2 :], some[: len(some) // 2]]
     return (None if out.mesh is mesh else out), why
-
-
-def _there(out: Edited, before: PolyMesh, kind: ElementType, ids: Indices) -> Indices:
-    """What elements of a mesh are called in what has come of it; those that are gone are left out."""
-    if kind == "edge":
-        ends = topology(before).edges[ids]
-        number = np.full(before.vertex_count, -1, np.int32)
-        number[out.vertex_from[out.vertex_from >= 0]] = np.flatnonzero(out.vertex_from >= 0)
-        pairs = number[ends]
-        return edges_between(out.mesh, pairs[(pairs >= 0).all(axis=1)])
-    back = out.face_from if kind == "face" else out.vertex_from
-    return np.flatnonzero(np.isin(back, ids))
 
 
 def mended(mesh: PolyMesh, codes: Collection[FaultCode] = ()) -> Mended:

@@ -7,10 +7,10 @@ from typing import Final
 import numpy as np
 
 from able_brick.core.edit.assemble import Faces, assemble, weights_of
+from able_brick.core.edit.compose import composed, unchanged
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.merge import joined_at
 from able_brick.core.errors import GeometryError
-from able_brick.core.mend.compose import composed, unchanged
 from able_brick.core.mesh.gather import lowest_of
 from able_brick.core.mesh.normals import dots, unit
 from able_brick.core.mesh.numbering import joined_numbers

@@ -18,7 +18,7 @@ from able_brick.level.rows.ladder import Ladder, Rung, RungTarget, Seams
 from able_brick.level.rows.level import LevelRow
 from able_brick.level.rows.measure import Measure
 from able_brick.level.rows.path import Path, Point
-from able_brick.level.rows.piece import Dimensions, Facts, Piece, SlimOrigin, Surface
+from able_brick.level.rows.piece import Dimensions, Facts, Finish, MirrorPlane, Piece, SlimOrigin, Surface
 from able_brick.level.rows.placement import Placement, shifted
 from able_brick.level.rows.standing import Standing
 
@@ -60,6 +60,7 @@ __all__ = [
     "Dimensions",
     "Drawable",
     "Facts",
+    "Finish",
     "Group",
     "InstanceBatch",
     "Instances",
@@ -67,6 +68,7 @@ __all__ = [
     "Ladder",
     "LevelRow",
     "Measure",
+    "MirrorPlane",
     "Mirrored",
     "Number",
     "Other",

@@ -12,6 +12,7 @@ from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import WORDS, ElementType
 from able_brick.core.edit.sound import check_sound
 from able_brick.core.errors import GeometryError, InputError, StaleElementsError, UnsoundError
+from able_brick.core.finish.halves import half_after
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.place.items import item_from_world
 from able_brick.core.place.pose import rotation
@@ -67,15 +68,18 @@ class ElementTool(Tool):
             raise InputError(f"No {one} is picked yet: click one of the piece that is open.", field="elements")
         if self.takes and kind not in self.takes:
             raise InputError(f"{self.title} works on {asked}; {WORDS[kind][1]} are picked.", field="elements")
-        if self.elements.mesh != piece.mesh:
+        if self.elements.mesh != piece.source:
             raise StaleElementsError(
                 f"{piece.name} has changed since the {WORDS[kind][1]} were picked; pick them again."
             )
-        mesh = draft.mesh(piece)
+        mesh = draft.source(piece)
         ids = self.elements.numbers(mesh)
+        finish = piece.live_finish
 
         def attempt(tool: Self) -> tuple[Edited, str, Indices]:
             made = tool.edit_shown(draft, rows, piece, mesh, kind, ids)
+            if finish is not None and finish.mirror is not None:
+                made = half_after(mesh, made, finish.mirror.reflection(), finish.weld)
             try:
                 return made, *check_sound(mesh, made)
             except UnsoundError as error:
@@ -91,8 +95,9 @@ class ElementTool(Tool):
                 raise self._refused(error, largest) from None
             out, unsound, where = attempt(largest)
             out = replace(out, note=f"{largest.amount_words()} fits")
-        key, facts = draft.keep_mesh(out.mesh, piece.axes, was=piece.mesh)
-        draft.put(piece.changed(mesh=key, facts=facts))
+        changed = draft.with_source(piece, out.mesh)
+        draft.put(changed)
+        key, facts = changed.source, changed.facts
         draft.elements = Elements.of(key, out.picked.tolist(), out.kind)
         if out.ended is not None and len(out.ended):
             where = np.union1d(where, out.ended)

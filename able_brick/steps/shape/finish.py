@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -23,6 +23,41 @@ from able_brick.steps.draft import Draft
 from able_brick.steps.mirror import clean_normal
 from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh, points_in_mesh
 
+Through = Literal["pivot", "middle", "high side", "low side"]
+Creases = Literal["sharp edges", "by angle"]
+
+
+def weld_field(**more: Any) -> Any:
+    """How near to the plane a border is the seam."""
+    about = "Vertices of the border so near to the plane are put onto it and shared"
+    return field(0.0001, "Weld within", about, unit="m", step=0.001, ge=0, le=10, **more)
+
+
+def creases_field() -> Any:
+    """What stays sharp on a smoother surface."""
+    return field("sharp edges", "Creases", "Edges that stay: those set sharp, or also those bent by more than an angle")
+
+
+def crease_angle_field() -> Any:
+    """From which angle on edges stay."""
+    about, when = "Edges bent by more stay", {"creases": ["by angle"]}
+    return field(60.0, "Angle", about, unit="°", step=5, ge=1, le=180, when=when)
+
+
+def plane_across(piece: Piece, places: Floats, axis: str, through: Through, by: float) -> tuple[Floats, Floats]:
+    """A point (3,) of a plane square to an axis of a piece's pivot and its normal (3,), in the coordinates of the mesh:
+    through the pivot, or the middle or an end of places (n,3), moved by so much (m) along the axis."""
+    normal = clean_normal(axis_in_mesh(piece, axis))
+    along = places @ normal
+    low, high = float(along.min()), float(along.max())
+    where = {
+        "pivot": float(np.asarray(piece.pivot) @ normal),
+        "middle": (low + high) / 2,
+        "high side": high,
+        "low side": low,
+    }[through]
+    return normal * (where + by), normal
+
 
 class MirrorElements(ElementTool):
     """Picked faces, or the whole piece, on the other side of a plane."""
@@ -39,7 +74,7 @@ class MirrorElements(ElementTool):
         "axis", "Plane", "Square to an axis, that of a picked face, or half-way between two picked points"
     )
     across: Literal["x", "y", "z"] = field("x", "Across", "An axis of the piece's pivot", when={"plane": ["axis"]})
-    through: Literal["pivot", "middle", "high side", "low side"] = field(
+    through: Through = field(
         "pivot",
         "Through",
         "The piece's pivot; the middle of what is mirrored; or where it ends along the axis",
@@ -63,16 +98,7 @@ class MirrorElements(ElementTool):
     half: Literal["high", "low"] = field(
         "high", "Half", "Which side of the plane stays", when={"result": ["both halves alike"]}
     )
-    weld: float = field(
-        0.0001,
-        "Weld within",
-        "Vertices of the border so near to the plane are put onto it and shared",
-        unit="m",
-        step=0.001,
-        ge=0,
-        le=10,
-        when={"result": ["both halves alike", "copy"]},
-    )
+    weld: float = weld_field(when={"result": ["both halves alike", "copy"]})
 
     def edit_shown(
         self, draft: Draft, rows: list[ARow], piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices
@@ -106,17 +132,8 @@ class MirrorElements(ElementTool):
                 if not long > 0:
                     raise InputError("The two points lie on each other; pick another one.", field="two")
                 return (a + b) / 2, clean_normal((b - a) / long)
-        normal = clean_normal(axis_in_mesh(piece, self.across))
         own = mesh.positions[converted(mesh, "face", faces, "vertex")]
-        along = own @ normal
-        low, high = float(along.min()), float(along.max())
-        where = {
-            "pivot": float(np.asarray(piece.pivot) @ normal),
-            "middle": (low + high) / 2,
-            "high side": high,
-            "low side": low,
-        }[self.through]
-        return normal * (where + self.at), normal
+        return plane_across(piece, own, self.across, self.through, self.at)
 
 
 class Smooth(ElementTool):
@@ -131,12 +148,8 @@ class Smooth(ElementTool):
     tells_unsound = True
 
     levels: int = count(1, "Levels", "Each one makes four faces of a quad", 1, 4)
-    creases: Literal["sharp edges", "by angle"] = field(
-        "sharp edges", "Creases", "Edges that stay: those set sharp, or also those bent by more than an angle"
-    )
-    angle: float = field(
-        60.0, "Angle", "Edges bent by more stay", unit="°", step=5, ge=1, le=180, when={"creases": ["by angle"]}
-    )
+    creases: Creases = creases_field()
+    angle: float = crease_angle_field()
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         angle = math.radians(self.angle) if self.creases == "by angle" else None

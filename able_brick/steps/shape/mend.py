@@ -6,12 +6,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from able_brick.core.edit.compose import composed, unchanged
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import ElementType
 from able_brick.core.errors import GeometryError
 from able_brick.core.mend.faults import FaultCode, mended
 from able_brick.core.mesh.polymesh import Indices, PolyMesh
 from able_brick.level.field import field
+from able_brick.level.finish import with_other_half
 from able_brick.level.rows import Piece
 from able_brick.steps.shape.element_tool import ElementTool
 
@@ -35,8 +37,11 @@ class Mend(ElementTool):
     )
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
-        made = mended(mesh, self.faults)
+        finish = piece.live_finish
+        # a half alone is open where the other one begins
+        whole = unchanged(mesh) if finish is None else with_other_half(mesh, finish)
+        made = mended(whole.mesh, self.faults)
         why = "; ".join(dict.fromkeys(made.refused.values()))
-        if made.out.mesh is mesh:
+        if made.out.mesh is whole.mesh:
             raise GeometryError(why or "Nothing is wrong that could be mended safely. Check shows what else there is.")
-        return made.with_note()
+        return composed(whole, made.with_note())

@@ -52,13 +52,14 @@ class Detach(ElementTool):
         users = [(u, False) for u in draft.users(piece.id)]
         users += [(u, True) for t in twins_of(draft, piece) for u in draft.users(t.id)]
         super().apply(draft, rows)
-        mesh = draft.load(piece.mesh)
+        mesh = draft.load(piece.source)
         faces = self.elements.numbers(mesh)
-        part, pivot = only(mesh, marked(mesh, "face", faces)), piece.pivot
+        part, pivot, finish = only(mesh, marked(mesh, "face", faces)), piece.pivot, piece.live_finish
         axis = _image_axis(rows[0])
         if axis is not None:  # as those see it that are no images, like all that is edited at one
             part, pivot = mirrored(part, axis), over(pivot, axis)
-        made = part_piece(draft, piece, part, piece.axes, pivot)
+            finish = None if finish is None else finish.over(axis)
+        made = part_piece(draft, piece, part, piece.axes, pivot, finish)
         runs = 0
         for user, turned_over in users:
             if isinstance(user, Placement):

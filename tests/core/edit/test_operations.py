@@ -253,7 +253,18 @@ def test_every_operation_of_shaping_is_here_and_in_the_bench() -> None:
 
 
 #: What gives edited meshes to operations.
-HELPERS = ("assemble", "what_fits", "refuse_flat", "refuse_folded", "refuse_worse", "placed", "shifted", "joined_at")
+HELPERS = (
+    "assemble",
+    "what_fits",
+    "refuse_flat",
+    "refuse_folded",
+    "refuse_worse",
+    "placed",
+    "shifted",
+    "joined_at",
+    "unchanged",
+    "composed",
+)
 
 
 def _operations() -> set[str]:

@@ -2868,6 +2868,43 @@ export interface components {
             thing: string;
         };
         /**
+         * Finish
+         * @description What is made of the mesh that is edited whenever it changes, and what came of it last: the other half across a
+         *     plane, its seam shared within `weld` (m), then a smoother surface after so many `levels`, on which edges bent by
+         *     more than `crease_angle` (degrees) stay, where it is given, beside sharp ones.
+         */
+        Finish: {
+            /**
+             * Crease Angle
+             * @description Edges bent by more stay sharp, degrees; null for those set sharp alone
+             */
+            crease_angle?: number | null;
+            /**
+             * Levels
+             * @description How often it is smoothed
+             * @default 0
+             */
+            levels: number;
+            /**
+             * Mesh
+             * @description Hash of the mesh that came of it
+             */
+            mesh: string;
+            /** @description The plane across which its other half lies; null for none */
+            mirror?: components["schemas"]["MirrorPlane"] | null;
+            /**
+             * Source
+             * @description Hash of the mesh that is edited
+             */
+            source: string;
+            /**
+             * Weld
+             * @description Vertices of the border so near to the plane are put onto it, metres
+             * @default 0.0001
+             */
+            weld: number;
+        };
+        /**
          * Fit
          * @description How the number of items follows from the path.
          * @enum {string}
@@ -3785,6 +3822,30 @@ export interface components {
             ][];
         };
         /**
+         * MirrorPlane
+         * @description A plane in a mesh's coordinates: a point of it and its normal, which looks to the side that stays.
+         */
+        MirrorPlane: {
+            /**
+             * Normal
+             * @description Its normal, towards the half that is edited
+             */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Point
+             * @description A point of the plane, metres in the mesh's coordinates
+             */
+            point: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * Need
          * @description What must be selected: kinds, and how many of them.
          *
@@ -4067,7 +4128,7 @@ export interface components {
          *     `pivot` is in the mesh's coordinates; `axes` turns the mesh's axes into the pivot's. `dimensions` are live as long
          *     as the piece has the mesh that they made; afterwards they are the way back. `twin` is the piece that it is the
          *     mirror image of, along X. `ladder` are its rungs; `kept` are places of vertices that stay on all
-         *     of them, in the mesh's coordinates.
+         *     of them, in the mesh's coordinates. With a `finish` the mesh is what that makes of its source.
          */
         Piece: {
             /**
@@ -4090,6 +4151,8 @@ export interface components {
             dimensions?: components["schemas"]["Dimensions"] | null;
             /** @description Counts and box of the mesh */
             facts: components["schemas"]["Facts"];
+            /** @description What makes its mesh of another one, which is edited; null for none */
+            finish?: components["schemas"]["Finish"] | null;
             /**
              * Id
              * @description Readable id, unique in the project

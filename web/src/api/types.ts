@@ -2,6 +2,8 @@ import type { components } from "./schema.generated";
 
 type Schemas = components["schemas"];
 export type Piece = Schemas["Piece"];
+export type Finish = Schemas["Finish"];
+export type MirrorPlane = Schemas["MirrorPlane"];
 export type LevelRow = Schemas["LevelRow"];
 export type Placement = Schemas["Placement"];
 export type ArrayRow = Schemas["Array"];

@@ -2,18 +2,20 @@ import { useState } from "react";
 import styled from "styled-components";
 import { Card, Quiet } from "../panels/parts";
 import { BoxTakes } from "../panels/SelectionCard";
-import { cageOf } from "../scene/elements/cage";
+import { cageOf, countIn } from "../scene/elements/cage";
 import { type ElementMeasures, measuresOf } from "../scene/elements/measures";
 import { useMesh } from "../scene/pieces/meshes";
 import { elementsNow, KIND_WORDS, openPiece, pickElements, takeInMore, useElements } from "../state/elements";
 import { useLevel } from "../state/level";
 import { useSelection } from "../state/selection";
+import { sourceOf } from "../state/source";
 import { takeStep } from "../state/steps";
 import { Button, Key } from "../ui/controls";
 import { VectorField } from "../ui/fields";
 import { length, useUnit } from "../ui/lengths";
 import { NumberField } from "../ui/NumberField";
 import { grouped } from "../ui/words";
+import { FinishLine } from "./FinishLine";
 import { ALONG_KINDS, type HowWord } from "./takeIn";
 
 const More = styled.div`
@@ -59,7 +61,8 @@ export function ShapeCard() {
   const [more, setMore] = useState(false);
   const open = openPiece();
   const piece = open && pieces.get(open.id);
-  const drawn = useMesh(piece?.mesh ?? "", piece !== null && piece !== undefined);
+  const source = piece ? sourceOf(piece) : "";
+  const drawn = useMesh(source, source !== "");
   if (!piece) {
     return (
       <Card aria-label="Shape">
@@ -76,9 +79,9 @@ export function ShapeCard() {
       </Card>
     );
   }
-  const count = mesh === piece.mesh ? chosen.size : 0;
+  const count = mesh === source ? chosen.size : 0;
   const cage = drawn && cageOf(drawn);
-  const all = { face: piece.facts.faces, vertex: piece.facts.vertices, edge: (cage?.ends.length ?? 0) / 2 }[kind];
+  const all = cage ? countIn(cage, kind) : 0;
   const [one, plural] = KIND_WORDS[kind];
   const found = cage && count > 0 ? measuresOf(piece, cage, kind, chosen) : null;
   const letters: Record<string, string> = { grow: "+", shrink: "Back" };
@@ -148,6 +151,7 @@ export function ShapeCard() {
           {kind !== "vertex" && <Button onPress={() => setMore(!more)}>{more ? "Fewer" : "More"}</Button>}
           {count > 0 && <Button onPress={() => pickElements(kind, [])}>Let go</Button>}
         </More>
+        <FinishLine piece={piece} ids={ids} />
         <BoxTakes />
       </div>
     </Card>

@@ -4,6 +4,7 @@ import type { Elements, ElementsRequest, Piece } from "../api/types";
 import { levelStore, shown } from "./level";
 import { tell } from "./messages";
 import { selectionStore } from "./selection";
+import { sourceOf } from "./source";
 import { viewStore } from "./view";
 
 export type ElementKind = "vertex" | "edge" | "face";
@@ -75,7 +76,7 @@ export function useOpenPiece(): string | null {
 export function pickedNow(): { kind: ElementKind; ids: ReadonlySet<number> } {
   const piece = openPiece();
   const now = elementStore.getState();
-  const true_ = piece && now.piece === piece.id && now.mesh === piece.mesh;
+  const true_ = piece && now.piece === piece.id && now.mesh === sourceOf(piece);
   return { kind: now.kind, ids: true_ ? now.ids : NONE };
 }
 
@@ -86,14 +87,14 @@ const lastPicked = new Map<string, { kind: ElementKind; ids: ReadonlySet<number>
 function put(piece: Piece, kind: ElementKind, ids: ReadonlySet<number>): void {
   elementStore.setState(({ mode }) => ({
     piece: piece.id,
-    mesh: piece.mesh,
+    mesh: sourceOf(piece),
     kind,
     ids,
     ended: NONE,
     mode: kindOfMode(mode) === kind ? mode : kind,
   }));
-  lastPicked.delete(piece.mesh);
-  lastPicked.set(piece.mesh, { kind, ids });
+  lastPicked.delete(sourceOf(piece));
+  lastPicked.set(sourceOf(piece), { kind, ids });
   const [oldest] = lastPicked.keys();
   if (lastPicked.size > KEPT && oldest !== undefined) lastPicked.delete(oldest);
 }
@@ -121,13 +122,14 @@ const numbersOf = ({ ids }: Elements): number[] =>
 /** The picks as a tool wants them told. */
 export function elementsNow(): Elements {
   const { kind, ids } = pickedNow();
-  return { mesh: openPiece()?.mesh ?? "", kind, ids: rangesOf(ids) };
+  const piece = openPiece();
+  return { mesh: piece ? sourceOf(piece) : "", kind, ids: rangesOf(ids) };
 }
 
 /** Pick what a step has made or moved; faces at which it ended are marked until something else is picked. */
 export function takeElements(elements: Elements | null | undefined, ended?: Elements | null): void {
   const piece = openPiece();
-  if (!elements || !piece || elements.mesh !== piece.mesh) return;
+  if (!elements || !piece || elements.mesh !== sourceOf(piece)) return;
   put(piece, elements.kind ?? "face", new Set(numbersOf(elements)));
   if (ended) elementStore.setState({ ended: new Set(numbersOf(ended)) });
 }
@@ -181,10 +183,11 @@ const facets = new Map<string, readonly number[]>();
 const facetsAsked = new Set<string>();
 
 export function facetsOf(piece: Piece): readonly number[] | null {
-  const found = facets.get(piece.mesh);
+  const source = sourceOf(piece);
+  const found = facets.get(source);
   const { levelId } = levelStore.getState();
-  if (!found && levelId && !facetsAsked.has(piece.mesh)) {
-    facetsAsked.add(piece.mesh);
+  if (!found && levelId && !facetsAsked.has(source)) {
+    facetsAsked.add(source);
     api
       .facets(levelId, piece.id)
       .then((reply) => {
@@ -193,7 +196,7 @@ export function facetsOf(piece: Piece): readonly number[] | null {
         if (facets.size > 8 && oldest !== undefined) facets.delete(oldest);
       })
       .catch(() => undefined)
-      .finally(() => facetsAsked.delete(piece.mesh));
+      .finally(() => facetsAsked.delete(source));
   }
   return found ?? null;
 }
@@ -210,8 +213,9 @@ export function facetOf(piece: Piece, face: number): readonly number[] {
 levelStore.subscribe(() => {
   const piece = openPiece();
   const { ids, mesh, piece: of } = elementStore.getState();
-  if (!piece || of !== piece.id || mesh === piece.mesh || levelStore.getState().busy) return;
-  const before = lastPicked.get(piece.mesh);
+  if (!piece || of !== piece.id || mesh === sourceOf(piece) || levelStore.getState().busy) return;
+  const source = sourceOf(piece);
+  const before = lastPicked.get(source);
   if (before) put(piece, before.kind, before.ids);
-  else if (ids.size > 0) elementStore.setState({ ids: NONE, mesh: piece.mesh, hovered: null });
+  else if (ids.size > 0) elementStore.setState({ ids: NONE, mesh: source, hovered: null });
 });

@@ -1,9 +1,14 @@
 import { BufferAttribute, BufferGeometry, Matrix4, Vector3 } from "three";
+import type { MirrorPlane, Params } from "../../api/types";
 import type { Cage } from "../../scene/elements/cage";
+import { imageOf } from "../../scene/elements/open";
 import { meshOf, putMesh, type ViewMesh } from "../../scene/pieces/meshes";
 import { elementDrag } from "../../state/drag";
 import { elementHold } from "../../state/elementHold";
 import { levelStore } from "../../state/level";
+import { selectionStore } from "../../state/selection";
+import { finishOf, sourceOf } from "../../state/source";
+import { previewStep } from "../../state/steps";
 import { viewport } from "../../viewport/controller";
 import type { HeldElements } from "./hold";
 
@@ -59,20 +64,29 @@ const LARGE = 1500;
 /** The places of a geometry that follow vertices: the attribute, and for each place that moves its vertex. */
 interface Following {
   places: BufferAttribute;
-  at: [place: number, vertex: number][];
+  at: [place: number, vertex: number, over: boolean][];
 }
 
-/** Shows the open piece with what is held moved, everywhere it stands, without asking the server. */
+/** Shows the open piece with what is held moved, everywhere it stands, without asking the server; one that is smoothed
+ * live is made by the server again and again, as `wish` says. */
 export class DraggedMesh {
   private readonly source: ViewMesh | undefined;
+  private readonly smooth: boolean;
+  private readonly seam: Seam | null;
   private readonly weights: Map<number, number>;
   private readonly back: Matrix4;
   private shownAs: string | null = null;
   /** What is moved within the copy that is shown; null where each picture has a copy of its own. */
   private within: Following[] | null = null;
 
-  constructor(private readonly held: HeldElements) {
-    this.source = meshOf(held.piece.mesh);
+  constructor(
+    private readonly held: HeldElements,
+    private readonly wish: () => { tool: string; params: Params } | null,
+  ) {
+    const finish = finishOf(held.piece);
+    this.source = meshOf(sourceOf(held.piece));
+    this.smooth = (finish?.levels ?? 0) > 0;
+    this.seam = finish?.mirror ? seamOf(finish.mirror, held.cage) : null;
     this.weights = falloff(held.cage, held.vertices, elementHold.getState().radius);
     this.back = held.item.clone().invert();
   }
@@ -85,14 +99,27 @@ export class DraggedMesh {
     const { places } = held.cage;
     const at = new Map<number, Vector3>();
     const p = new Vector3();
+    elementDrag.setState({ world });
+    if (this.smooth) {
+      const wish = this.wish();
+      previewStep(wish && { ...wish, selection: selectionStore.getState().ids, adjust: false });
+      return;
+    }
     for (const [v, share] of this.weights) {
       p.fromArray(places, 3 * v);
-      at.set(v, p.clone().applyMatrix4(own).sub(p).multiplyScalar(share).add(p));
+      const to = p.clone().applyMatrix4(own).sub(p).multiplyScalar(share).add(p);
+      at.set(v, this.seam?.on(p) ? this.seam.put(to) : to);
     }
-    elementDrag.setState({ world });
     if (this.within) {
       for (const { places: attribute, at: moving } of this.within) {
-        for (const [place, vertex] of moving) at.get(vertex)?.toArray(attribute.array, 3 * place);
+        for (const [place, vertex, over] of moving) {
+          const to = at.get(vertex);
+          if (over && to && this.seam)
+            p.copy(to)
+              .applyMatrix4(this.seam.image)
+              .toArray(attribute.array, 3 * place);
+          else to?.toArray(attribute.array, 3 * place);
+        }
         attribute.needsUpdate = true;
       }
       viewport.redraw();
@@ -120,8 +147,8 @@ export class DraggedMesh {
     };
     if (large) {
       const follow = (places: BufferAttribute, vertexOf: (k: number) => number): Following => {
-        const list: [number, number][] = [];
-        for (let k = 0; k < places.count; k++) if (at.has(vertexOf(k))) list.push([k, vertexOf(k)]);
+        const list: Following["at"] = [];
+        for (let k = 0; k < places.count; k++) if (at.has(vertexOf(k))) list.push([k, vertexOf(k), false]);
         return { places, at: list };
       };
       this.within = next.slots.map((slot) =>
@@ -129,6 +156,7 @@ export class DraggedMesh {
       );
       this.within.push(follow(lines, (k) => k));
     }
+    if (this.seam) this.addImages(next);
     const name = `${NAME}${count++}`;
     putMesh(name, next);
     const { scene } = levelStore.getState();
@@ -141,13 +169,94 @@ export class DraggedMesh {
     this.shownAs = name;
   }
 
+  /** Add the other half to what is shown, and to what follows. */
+  private addImages(mesh: ViewMesh): void {
+    const image = this.seam?.image;
+    if (!image) return;
+    const half = [...mesh.slots];
+    const over = half.map((slot) => ({ ...slot, geometry: imaged(slot.geometry, image) }));
+    mesh.slots.push(...over);
+    const lines = (mesh.outline ?? mesh.inner)?.getAttribute("position") as BufferAttribute | undefined;
+    const both = lines && withImages(lines, image);
+    if (both) {
+      mesh.outline &&= withImageLines(mesh.outline, both);
+      mesh.inner &&= withImageLines(mesh.inner, both);
+    }
+    if (!this.within) return;
+    const along = this.within.pop();
+    if (along && both) {
+      const more = along.at.map(([place, vertex]): Following["at"][number] => [place + lines.count, vertex, true]);
+      this.within.push({ places: both, at: [...along.at, ...more] });
+    }
+    // the first lists are those of the slots, in their order
+    const more = over.map(({ geometry }, k) => ({
+      places: geometry.getAttribute("position") as BufferAttribute,
+      at: (this.within?.[k]?.at ?? []).map(([place, vertex]): Following["at"][number] => [place, vertex, true]),
+    }));
+    this.within.push(...more);
+  }
+
   /** Put all back as it is. */
   end(): void {
+    if (this.smooth) previewStep(null);
     elementDrag.setState({ world: null });
     levelStore.setState({ preview: null, previewNote: "" });
     if (this.shownAs) dispose(this.shownAs);
     this.shownAs = null;
   }
+}
+
+/** What holds vertices on the plane of a piece that is mirrored live. */
+interface Seam {
+  image: Matrix4;
+  on(p: Vector3): boolean;
+  put(p: Vector3): Vector3;
+}
+
+/** How near to the plane is on it, by how far the mesh reaches: places are drawn with 24 bits. */
+const ON_PLANE = 2e-6;
+
+function seamOf(plane: MirrorPlane, cage: Cage): Seam {
+  const normal = new Vector3(...plane.normal);
+  const at = normal.dot(new Vector3(...plane.point));
+  let reach = Math.abs(at);
+  for (const value of cage.places) reach = Math.max(reach, Math.abs(value));
+  return {
+    image: imageOf(plane),
+    on: (p) => Math.abs(normal.dot(p) - at) <= ON_PLANE * reach,
+    put: (p) => p.addScaledVector(normal, at - normal.dot(p)),
+  };
+}
+
+/** Places, and after them their images. */
+function withImages(places: BufferAttribute, image: Matrix4): BufferAttribute {
+  const over = places.clone().applyMatrix4(image);
+  const both = new Float32Array(2 * places.array.length);
+  both.set(places.array);
+  both.set(over.array, places.array.length);
+  return new BufferAttribute(both, 3);
+}
+
+/** Lines between places, and between the images after them. */
+function withImageLines(lines: BufferGeometry, places: BufferAttribute): BufferGeometry {
+  const index = lines.index?.array ?? [];
+  const both = new Uint32Array(2 * index.length);
+  both.set(index);
+  for (let k = 0; k < index.length; k++) both[index.length + k] = (index[k] as number) + places.count / 2;
+  return new BufferGeometry().setAttribute("position", places).setIndex(new BufferAttribute(both, 1));
+}
+
+/** A geometry on the other side of a plane, its triangles gone round the other way. */
+function imaged(geometry: BufferGeometry, image: Matrix4): BufferGeometry {
+  const out = geometry.clone();
+  out.applyMatrix4(image);
+  const index = out.index?.array ?? Uint32Array.from({ length: out.getAttribute("position").count }, (_, k) => k);
+  const turned = new Uint32Array(index);
+  for (let t = 0; t + 2 < turned.length; t += 3) {
+    turned[t + 1] = index[t + 2] as number;
+    turned[t + 2] = index[t + 1] as number;
+  }
+  return out.setIndex(new BufferAttribute(turned, 1));
 }
 
 /** Names are let go a little later: what is drawn now still has them. */

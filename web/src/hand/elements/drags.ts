@@ -37,11 +37,16 @@ export function movingElements(
   const lines = axes.map((axis) => axisVector(axis).applyQuaternion(frame));
   const start = follow(lines, origin, x, y) ?? origin.clone();
   const back = frame.clone().invert();
-  const mesh = new DraggedMesh(held);
   const by = new Vector3();
   // what goes by the grid in Build goes by tenths of it here
   const step = stepNow() / 10;
   const world = () => by.clone().applyQuaternion(frame);
+  const wish = () => {
+    const { keepTo, radius } = elementHold.getState();
+    const params = { elements: elementsNow(), keep_to: keepTo, radius, by: inPivotAxes(world(), held), out: 0 };
+    return by.lengthSq() > 0 ? { tool: "move_elements", params } : null;
+  };
+  const mesh = new DraggedMesh(held, wish);
   const refresh = () => {
     mesh.show(new Matrix4().makeTranslation(world()));
     const along = axes.map((a) => `${a.toUpperCase()} ${lengthNumber(by[a], 2)}`).join(", ");
@@ -97,9 +102,8 @@ export function movingElements(
         await takeStep("dock_elements", { elements: elementsNow(), grip, landing: caught?.point }, selection());
         return;
       }
-      const { keepTo, radius } = elementHold.getState();
-      const params = { elements: elementsNow(), keep_to: keepTo, radius, by: inPivotAxes(world(), held), out: 0 };
-      if (by.lengthSq() > 0) await takeStep("move_elements", params, selection());
+      const step = wish();
+      if (step) await takeStep(step.tool, step.params, selection());
     },
     clear: () => mesh.end(),
   });
@@ -119,11 +123,17 @@ export function turningElements(axis: Axis, x: number, y: number, origin: Vector
     const met = viewport.ray(px, py).intersectPlane(plane, new Vector3());
     return met && (Math.atan2(met.sub(origin).dot(v), met.dot(u)) * 180) / Math.PI;
   };
-  const mesh = new DraggedMesh(held);
   const step = levelStore.getState().scene.level?.turn_step ?? 15;
   let last = angleAt(x, y) ?? 0;
   let raw = 0;
   let angle = 0;
+  const wish = () => {
+    const { radius, pivot } = elementHold.getState();
+    const about = pivot === "each" ? { about_what: "each" } : { about_what: "point", point: fromPivot(origin, held) };
+    const params = { elements: elementsNow(), radius, ...about, axis: "way", way: inPivotAxes(normal, held), angle };
+    return angle !== 0 ? { tool: "turn_elements", params } : null;
+  };
+  const mesh = new DraggedMesh(held, wish);
   const refresh = () => {
     const q = new Quaternion().setFromAxisAngle(normal, (angle * Math.PI) / 180);
     const place = new Matrix4()
@@ -151,10 +161,8 @@ export function turningElements(axis: Axis, x: number, y: number, origin: Vector
       refresh();
     },
     async commit() {
-      const { radius, pivot } = elementHold.getState();
-      const about = pivot === "each" ? { about_what: "each" } : { about_what: "point", point: fromPivot(origin, held) };
-      const params = { elements: elementsNow(), radius, ...about, axis: "way", way: inPivotAxes(normal, held), angle };
-      if (angle !== 0) await takeStep("turn_elements", params, selection());
+      const turn = wish();
+      if (turn) await takeStep(turn.tool, turn.params, selection());
     },
     clear: () => mesh.end(),
   });

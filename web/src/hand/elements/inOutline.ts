@@ -1,7 +1,7 @@
 import { Vector3 } from "three";
 import { cageOf } from "../../scene/elements/cage";
-import { openItems, openNow } from "../../scene/elements/open";
-import { elementStore, facetOf, kindOfMode, showsOpen } from "../../state/elements";
+import { nearestUnder, openItems, openNow } from "../../scene/elements/open";
+import { elementStore, facetOf, kindOfMode } from "../../state/elements";
 import { viewStore } from "../../state/view";
 import { viewport } from "../../viewport/controller";
 import { inSight, onScreen } from "./under";
@@ -76,7 +76,7 @@ export function elementsIn(outline: readonly Dot[]): number[] {
         };
         take(face, middle, (p) => {
           const seen = viewport.seen(p);
-          return seen !== null && viewport.pick(seen.x, seen.y, showsOpen)?.face === face;
+          return seen !== null && nearestUnder(seen.x, seen.y)?.face === face;
         });
       }
     }

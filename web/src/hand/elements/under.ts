@@ -1,7 +1,7 @@
 import { type Matrix4, Vector3 } from "three";
 import { type Cage, cageOf } from "../../scene/elements/cage";
-import { itemUnder, matrixOf, openItems, openNow, toView } from "../../scene/elements/open";
-import { elementStore, facetOf, type Hovered, kindOfMode, showsOpen } from "../../state/elements";
+import { itemUnder, matrixOf, nearestUnder, openItems, openNow, toView } from "../../scene/elements/open";
+import { elementStore, facetOf, type Hovered, kindOfMode } from "../../state/elements";
 import { viewStore } from "../../state/view";
 import { viewport } from "../../viewport/controller";
 
@@ -46,10 +46,10 @@ export function inSight(point: Vector3): boolean {
   if (viewStore.getState().draw === "glass") return true;
   const at = viewport.seen(point);
   if (!at) return false;
-  const hit = viewport.pick(at.x, at.y, showsOpen);
+  const hit = nearestUnder(at.x, at.y);
   if (!hit) return true;
   const far = viewport.ray(at.x, at.y).origin.distanceTo(point);
-  return hit.distance >= far * (1 - BEHIND) - 1e-4;
+  return hit.far >= far * (1 - BEHIND) - 1e-4;
 }
 
 /** A place of an edge: its number, and the share of the way from its first vertex. */

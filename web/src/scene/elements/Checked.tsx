@@ -19,6 +19,7 @@ import type { Check } from "../../api/types";
 import { openPiece, useElements } from "../../state/elements";
 import { shown, useLevel } from "../../state/level";
 import { useSelection } from "../../state/selection";
+import { sourceOf } from "../../state/source";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { letGo } from "../canvas/resources";
@@ -37,11 +38,11 @@ export function Checked({ scheme }: { scheme: Scheme }) {
   useElements((s) => s.mesh);
   const open = on ? openPiece() : null;
   const seen = open && scene.pieces.get(open.id);
-  const mesh = useMesh(seen?.mesh ?? "", seen != null);
+  const mesh = useMesh(seen ? sourceOf(seen) : "", seen != null);
   const check = useCheck(level, open);
   // biome-ignore lint/correctness/useExhaustiveDependencies: where the open piece stands depends on these
   const items = useMemo(() => (on ? openItems() : []), [on, ids, scene]);
-  if (!on || !open || !mesh || !check || check.mesh !== seen?.mesh) return null;
+  if (!on || !open || !mesh || !check || !seen || check.mesh !== sourceOf(seen)) return null;
   return <Marks mesh={mesh} check={check} items={items} scheme={scheme} />;
 }
 

@@ -14,10 +14,12 @@ import {
 import { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
 import { LineSegments2 } from "three/examples/jsm/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/examples/jsm/lines/LineSegmentsGeometry.js";
+import { useStore } from "zustand";
 import { elementDrag } from "../../state/drag";
 import { type ElementKind, kindOfMode, openPiece, useElements } from "../../state/elements";
 import { shown, useLevel } from "../../state/level";
 import { useSelection } from "../../state/selection";
+import { finishOf, sourceOf } from "../../state/source";
 import { useView } from "../../state/view";
 import type { Scheme } from "../../theme/tokens";
 import { viewport } from "../../viewport/controller";
@@ -61,17 +63,25 @@ export function Picked({ scheme }: { scheme: Scheme }) {
   const seen = open ? scene.pieces.get(open.id) : undefined;
   // a drag shows the same elements elsewhere; a preview has others
   const dragging = seen?.mesh.startsWith("drag") === true;
-  const own = open !== null && (seen?.mesh === open.mesh || dragging);
-  const drawn = useMesh(own && open ? open.mesh : "", own);
-  const picked = open && piece === open.id && mesh === open.mesh ? chosen : null;
+  const held = useStore(elementDrag, ({ world }) => world !== null);
+  const source = open ? sourceOf(open) : "";
+  const own = open !== null && (dragging || held || (seen !== undefined && sourceOf(seen) === source));
+  const drawn = useMesh(own ? source : "", own);
+  const picked = open && piece === open.id && mesh === source ? chosen : null;
   // biome-ignore lint/correctness/useExhaustiveDependencies: where the open piece stands depends on these
   const items = useMemo(() => openItems(), [open, stage, ids, scene]);
   const cage = drawn && cageOf(drawn);
+  // of what is shown smoother the few faces that are edited are drawn over it
+  const smooth = seen !== undefined && (finishOf(seen)?.levels ?? 0) > 0;
+  const few = useMesh(smooth ? sourceOf(seen) : "", smooth);
+  const over = smooth && few ? cageOf(few) : null;
+  const edges = useMemo(() => (over ? Array.from({ length: over.ends.length / 2 }, (_, k) => k) : []), [over]);
   const every = useMemo(() => (cage ? Array.from({ length: cage.places.length / 3 }, (_, k) => k) : []), [cage]);
   if (!open || !cage) return null;
-  const fresh = hovered && !dragging && !hovered.ids.every((id) => picked?.has(id)) ? hovered.ids : null;
+  const fresh = hovered && !dragging && !held && !hovered.ids.every((id) => picked?.has(id)) ? hovered.ids : null;
   return (
     <>
+      {over && <Elements cage={over} kind="edge" ids={edges} items={items} colour={scheme.ink} strength={0.5} small />}
       {mode === "vertex" && !dragging && every.length <= MOST_DOTS && (
         <Elements cage={cage} kind="vertex" ids={every} items={items} colour={scheme.ink} strength={0.55} small />
       )}
@@ -161,7 +171,8 @@ function drawnBy(
     if (places.length) geometry.setPositions(places);
     const material = new LineMaterial({
       color: colour,
-      linewidth: 3.5,
+      linewidth: small ? 1 : 3.5,
+      opacity: small ? strength : 1,
       transparent: true,
       depthWrite: false,
       polygonOffset: true,

@@ -56,6 +56,15 @@ function made({ slots, outline, inner, edges }: ViewMesh): Cage {
   return { places, ends, triangles, faces };
 }
 
+/** How many of a kind a cage has. */
+export function countIn({ places, ends, faces }: Cage, kind: "vertex" | "edge" | "face"): number {
+  if (kind === "vertex") return places.length / 3;
+  if (kind === "edge") return ends.length / 2;
+  let last = -1;
+  for (const face of faces) last = Math.max(last, face);
+  return last + 1;
+}
+
 /** The vertices of elements, each once. */
 export function verticesOf(cage: Cage, kind: "vertex" | "edge" | "face", ids: ReadonlySet<number>): number[] {
   if (kind === "vertex") return [...ids];

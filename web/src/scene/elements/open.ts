@@ -1,8 +1,10 @@
-import { Matrix4 } from "three";
-import type { Piece } from "../../api/types";
+import { Matrix4, Mesh, Raycaster } from "three";
+import type { MirrorPlane, Piece } from "../../api/types";
 import { elementStore, openPiece, showsOpen } from "../../state/elements";
 import { levelStore, shown } from "../../state/level";
 import { selectionStore } from "../../state/selection";
+import { finishOf, sourceOf } from "../../state/source";
+import { under } from "../../state/tree";
 import { viewport } from "../../viewport/controller";
 import { itemMatrix, itemsOf, onSheet, SHEET } from "../pieces/entries";
 import { meshOf, type ViewMesh } from "../pieces/meshes";
@@ -10,48 +12,131 @@ import { meshOf, type ViewMesh } from "../pieces/meshes";
 /** Items on which the open piece is looked at, at most. */
 const MOST_ITEMS = 60;
 
-/** What is open, with the mesh that is drawn of it now. */
+/** What is open, with the mesh of it that is edited. */
 export interface Open {
   piece: Piece;
   mesh: ViewMesh;
 }
 
-/** The open piece and its mesh; null where none is open, or its mesh is still to come. */
+/** The open piece and the mesh of it that is edited; null where none is open, or its mesh is still to come. */
 export function openNow(): Open | null {
   const piece = openPiece();
   const now = piece && shown(levelStore.getState()).pieces.get(piece.id);
-  const mesh = now && meshOf(now.mesh);
+  const mesh = now && meshOf(sourceOf(now));
   return piece && mesh ? { piece, mesh } : null;
 }
 
 /** Whether the open piece is open from the shelf, so that it is picked from wherever it stands. */
 export const fromShelf = (): boolean => selectionStore.getState().ids[0] === openPiece()?.id;
 
-/** Where the items of the open piece stand on which it is picked from. */
-export function openItems(): Matrix4[] {
+/** An item of the open piece from which it is picked, or the other half of one that is mirrored live. */
+interface Place {
+  thing: string;
+  item: number;
+  matrix: Matrix4;
+}
+
+/** From the mesh to its mirror image. */
+export function imageOf({ point, normal }: MirrorPlane): Matrix4 {
+  const [x, y, z] = normal;
+  const twice = 2 * (x * point[0] + y * point[1] + z * point[2]);
+  return new Matrix4().set(
+    1 - 2 * x * x,
+    -2 * x * y,
+    -2 * x * z,
+    twice * x,
+    -2 * y * x,
+    1 - 2 * y * y,
+    -2 * y * z,
+    twice * y,
+    -2 * z * x,
+    -2 * z * y,
+    1 - 2 * z * z,
+    twice * z,
+    0,
+    0,
+    0,
+    1,
+  );
+}
+
+/** The items of the open piece from which it is picked, and after them their other halves. */
+function openPlaces(): Place[] {
   const piece = openPiece();
   if (!piece) return [];
   const scene = shown(levelStore.getState());
   const where = fromShelf() ? [...scene.things.keys()] : selectionStore.getState().ids;
-  const items = itemsOf(scene, where, piece.id).slice(0, MOST_ITEMS);
+  const places: Place[] = [];
+  for (const { id: thing } of under(scene.things, where)) {
+    if (places.length >= MOST_ITEMS) break;
+    const items = itemsOf(scene, [thing], piece.id).slice(0, MOST_ITEMS - places.length);
+    for (const [item, matrix] of items.entries()) places.push({ thing, item, matrix });
+  }
   const [lone] = onSheet;
-  return items.length || !fromShelf() || !lone ? items : [itemMatrix(lone.pose, piece, new Matrix4())];
+  if (!places.length && fromShelf() && lone) {
+    places.push({ thing: SHEET, item: 0, matrix: itemMatrix(lone.pose, piece, new Matrix4()) });
+  }
+  const mirror = finishOf(piece)?.mirror;
+  if (!mirror) return places;
+  const image = imageOf(mirror);
+  return [...places, ...places.map((p) => ({ ...p, matrix: new Matrix4().multiplyMatrices(p.matrix, image) }))];
+}
+
+/** Where the items of the open piece stand on which it is picked from; after them their other halves. */
+export const openItems = (): Matrix4[] => openPlaces().map(({ matrix }) => matrix);
+
+/** What of the open piece is under a place of the viewport: the item and where it stands, and the face that is edited. */
+export interface Under {
+  thing: string;
+  item: number;
+  matrix: Matrix4 | null;
+  face: number;
+  far: number;
+}
+
+const caster = new Raycaster();
+caster.firstHitOnly = true;
+
+/** The same of a piece that is shown otherwise than it is edited: by a ray against what is edited. */
+function underSource(x: number, y: number): Under | null {
+  const open = openNow();
+  if (!open) return null;
+  caster.ray.copy(viewport.ray(x, y));
+  let best: Under | null = null;
+  for (const { thing, item, matrix } of openPlaces()) {
+    for (const { geometry, faces } of open.mesh.slots) {
+      const mesh = new Mesh(geometry);
+      mesh.matrixWorld.copy(matrix);
+      const [hit] = caster.intersectObject(mesh, false);
+      if (!hit || (best && hit.distance >= best.far)) continue;
+      best = { thing, item, matrix, face: faces[hit.faceIndex ?? 0] ?? 0, far: hit.distance };
+    }
+  }
+  return best;
+}
+
+/** The nearest of the open piece under a place of the viewport, whatever else is before it. */
+export function nearestUnder(x: number, y: number): Under | null {
+  const piece = openPiece();
+  if (!piece) return null;
+  if (finishOf(piece)) return underSource(x, y);
+  // what stands back is seen through
+  const hit = viewport.pick(x, y, showsOpen);
+  return hit && { thing: hit.thing, item: hit.item, matrix: null, face: hit.face, far: hit.distance };
 }
 
 /** The item of the open piece under a place of the viewport, and the face there. */
-export function itemUnder(x: number, y: number): { thing: string; item: number; face: number; far: number } | null {
-  if (!openPiece()) return null;
-  // what stands back is seen through
-  const hit = viewport.pick(x, y, showsOpen);
+export function itemUnder(x: number, y: number): Under | null {
+  const hit = nearestUnder(x, y);
   if (!hit) return null;
-  if (!fromShelf() && hit.thing !== selectionStore.getState().ids[0]) return null;
-  return { thing: hit.thing, item: hit.item, face: hit.face, far: hit.distance };
+  return !fromShelf() && hit.thing !== selectionStore.getState().ids[0] ? null : hit;
 }
 
 /** The matrix of one item of the open piece. */
-export function matrixOf(at: { thing: string; item: number }): Matrix4 | null {
+export function matrixOf(at: { thing: string; item: number; matrix?: Matrix4 | null }): Matrix4 | null {
   const piece = openPiece();
   if (!piece) return null;
+  if (at.matrix) return at.matrix;
   if (at.thing === SHEET) return openItems()[0] ?? null;
   const items = itemsOf(shown(levelStore.getState()), [at.thing], piece.id);
   return items[at.item] ?? items[0] ?? null;

@@ -4,6 +4,7 @@ import { createStore, useStore } from "zustand";
 import { takeEarly } from "../../api/early";
 import { within } from "../../api/here";
 import { levelStore, shown } from "../../state/level";
+import { sourceOf } from "../../state/source";
 import { inSoftware } from "../canvas/renderer";
 import { entriesByLook, seenPiece } from "./entries";
 import { DENSE, standIn } from "./standIns";
@@ -139,7 +140,7 @@ const KEPT = 24;
 
 function withoutOld(loaded: Map<string, ViewMesh>): Map<string, ViewMesh> {
   const { pieces, items } = shown(levelStore.getState());
-  const used = new Set([...pieces.values()].map((p) => p.mesh));
+  const used = new Set([...pieces.values()].flatMap((p) => [p.mesh, sourceOf(p)]));
   for (const runs of items.values()) for (const { mesh } of runs) if (mesh) used.add(mesh);
   const unused = [...loaded.keys()].filter((hash) => !used.has(hash));
   for (const hash of unused.slice(0, Math.max(0, unused.length - KEPT))) {
