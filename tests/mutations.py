@@ -17,6 +17,7 @@ ROOT = Path(__file__).parents[1]
 LETTERS = "tests/core/solid/test_letters.py"
 MEND = "tests/core/mend tests/steps/shape/test_mend.py"
 EDIT = "tests/core/edit tests/steps/shape"
+LIVE = "tests/steps/shape/test_live_finish.py"
 LAY = "tests/steps/lay tests/core/test_place_and_path.py"
 PLACE = "tests/steps/test_steps.py tests/steps/test_build.py tests/steps/test_groups.py"
 IMAGES = "tests/steps/test_images.py tests/steps/lay/test_mirrors.py tests/steps/test_by_hand.py"
@@ -37,6 +38,14 @@ class Mutation(NamedTuple):
 MUTATIONS = [
     Mutation(*m)
     for m in (
+        # what is mirrored and smoothed live
+        ("core/finish/halves.py", "was[np.maximum(own, 0)], now)", "now, now)", LIVE),
+        ("level/finish.py", "settled(out.positions, finish.mirror.reflection())", "out.positions", LIVE),
+        ("steps/draft.py", 'fresh = finish.model_copy(update={"source": source, "mesh": key})', "fresh = finish", LIVE),
+        ("steps/twins.py", "finish.over(axis)", "finish", LIVE),
+        ("level/rows/piece.py", "self.dimensions.mesh == self.source", "self.dimensions.mesh == self.mesh", LIVE),
+        ("steps/shape/live_finish.py", "plane.reflection(), self.weld).mesh", "plane.reflection(), 9.0).mesh", LIVE),
+        ("level/check.py", "carried_back(source, whole, row[4], row[5])", "row[5]", LIVE),
         # mirrored faces and smooth surfaces
         ("core/edit/mirror_faces.py", "keep &= ~(inside & picked)", "pass", EDIT),
         ("core/edit/mirror_faces.py", "base.sharp[order[base.next_corner[c]]]", "base.sharp[order[c]]", EDIT),

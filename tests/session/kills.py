@@ -88,7 +88,7 @@ def changed(project: Project, level: str, scene: str, chance: random.Random) -> 
         (project.undo if chance.random() < 0.6 else project.redo)(level, revision)
     elif scene == "shape":
         piece = project.snapshot.pieces["piece-1"]
-        some = Elements.of(piece.mesh, [chance.randrange(piece.facts.faces)])
+        some = Elements.of(piece.source, [chance.randrange(piece.facts.faces)])
         tool, params = chance.choice((("extrude", {"depth": 0.1}), ("inset", {"width": 0.01}), ("poke", {})))
         do(tool, "piece-1", elements=some.model_dump(), **params)
     elif scene == "ladders":

@@ -15,6 +15,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 
 from able_brick.core.errors import AbleBrickError
 from able_brick.level.evaluate import summary
+from able_brick.level.finish import finished
 from able_brick.level.ordering import row_order
 from able_brick.level.rows import Piece
 from able_brick.level.rows.instances import Load
@@ -189,6 +190,13 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "result": st.sampled_from(["both halves alike", "copy", "in place"]),
     },
     "smooth": {"elements": st.just("elements"), "levels": st.just(1)},
+    "live_half": {
+        "across": st.sampled_from(["x", "y"]),
+        "through": st.sampled_from(["pivot", "middle"]),
+        "half": st.sampled_from(["high", "low"]),
+    },
+    "live_smooth": {"levels": st.integers(0, 1), "creases": st.sampled_from(["sharp edges", "by angle"])},
+    "finish_real": {"what": st.sampled_from(["all", "half"])},
     "turn_edges": {"elements": st.just("elements")},
     "quads_of_triangles": {"elements": st.just("elements"), "bend": st.just(30.0), "skew": st.just(80.0)},
     "fill": {"elements": st.just("elements"), "how": st.sampled_from(["one face", "fan", "least area", "grid"])},
@@ -294,10 +302,11 @@ class TwoLevels(RuleBasedStateMachine):
         if piece is None:
             return {"mesh": "", "kind": "face", "ids": []}
         kind = takes[pick % len(takes)] if takes else "face"
-        count = piece.facts.faces if kind == "face" else piece.facts.vertices
+        edited = self.bench.project.meshes.get(piece.source)
+        count = edited.face_count if kind == "face" else edited.vertex_count
         first = pick % count
         last = min(first + pick % 3, count - 1)
-        mesh = "0" * 40 if pick % 11 == 0 else piece.mesh
+        mesh = "0" * 40 if pick % 11 == 0 else piece.source
         return {"mesh": mesh, "kind": kind, "ids": [[first, last]]}
 
     def attempt(self, level: str, act: Any) -> bool:
@@ -400,6 +409,10 @@ class TwoLevels(RuleBasedStateMachine):
             assert self.seen[key] == self.bench.state(key), "deltas add up to the whole"
         snapshot = self.bench.project.snapshot
         same_as_made_anew(snapshot, self.bench.project.meshes.get)
+        for piece in snapshot.pieces.values():
+            if piece.finish is not None:
+                made = finished(self.bench.project.meshes.get(piece.source), piece.finish)
+                assert made.content_hash == piece.mesh == piece.finish.mesh, "what is shown is made of what is edited"
         every = [*snapshot.pieces, *snapshot.levels, *(i for t in snapshot.things.values() for i in t)]
         assert len(every) == len(set(every)), "no id twice"
         for row in (*snapshot.pieces.values(), *(t for of in snapshot.things.values() for t in of.values())):

@@ -76,6 +76,44 @@ def test_a_door_is_pushed_in_by_four_actions_and_both_walls_have_it(wall: Hands)
     assert facts(wall) == before
 
 
+def test_half_a_gate_is_edited_and_the_other_half_follows(wall: Hands) -> None:
+    page, begun = wall.page, wall.level()["revision"]
+    before = facts(wall)
+    tool(wall, "Live half").click()  # 1
+    card(wall, "Live half").get_by_role("button", name="Live half", exact=True).click()  # 2
+    wall.saved(begun + 1)
+    live = page.get_by_role("group", name="Follows live")
+    expect(live).to_contain_text("Mirrored")
+    # a click on the half that follows picks the face that it is the image of
+    wall.click_at(-0.5, 1.5, 0.3)  # 3
+    expect(card(wall, "Shape")).to_contain_text("1 of 19 faces")
+    at = (0.5, 1.5, 0.3)
+    reach = 0.8 * wall.handle_scale(at)
+    wall.drag(wall.seen(at[0], at[1], at[2] + reach), wall.seen(at[0], at[1], at[2] + reach + 0.5))  # 4
+    wall.saved(begun + 2)
+    now = facts(wall)
+    assert now["closed"] and now["faces"] == before["faces"]
+    assert now["high"][2] > before["high"][2] + 0.2
+    assert now["low"][:2] == before["low"][:2] and now["high"][:2] == before["high"][:2]
+    # shown smoother, with the few faces still picked; and as it was by one action each
+    tool(wall, "Live smooth").click()
+    card(wall, "Live smooth").get_by_role("button", name="Live smooth", exact=True).click()
+    wall.saved(begun + 3)
+    expect(live).to_contain_text("smooth 2")
+    expect(card(wall, "Shape")).to_contain_text("1 of 19 faces")
+    assert facts(wall)["faces"] > 15 * before["faces"]
+    live.get_by_role("button", name="One level less").click()
+    wall.saved(begun + 4)
+    live.get_by_role("button", name="Make real").click()
+    wall.saved(begun + 5)
+    expect(live).to_have_count(0)
+    wall.viewport.focus()
+    for back in range(5):
+        page.keyboard.press("Control+z")
+        wall.saved(begun + 6 + back)
+    assert facts(wall) == before
+
+
 def test_faces_are_taken_in_let_go_and_deleted_by_keys(wall: Hands) -> None:
     page, begun = wall.page, wall.level()["revision"]
     shape = card(wall, "Shape")

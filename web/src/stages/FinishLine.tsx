@@ -24,7 +24,7 @@ export function FinishLine({ piece, ids }: { piece: Piece; ids: readonly string[
   const { levels = 0, mirror, crease_angle: angle } = finish;
   const smooth = (to: number) =>
     void takeStep("live_smooth", { levels: to, ...(angle == null ? {} : { creases: "by angle", angle }) }, ids);
-  const words = [mirror && "other half follows", levels > 0 && `smooth ${levels}`].filter(Boolean).join(" · ");
+  const words = [mirror && "mirrored", levels > 0 && `smooth ${levels}`].filter(Boolean).join(" · ");
   return (
     <Line role="group" aria-label="Follows live">
       <span>{words.charAt(0).toUpperCase() + words.slice(1)}</span>

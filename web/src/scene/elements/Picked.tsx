@@ -131,7 +131,7 @@ function Elements({ cage, kind, ids, items, colour, strength, small = false, dra
   useEffect(() => {
     if (!dragged) return;
     // as it moves on the item where it is held, so it does on all
-    return elementDrag.subscribe(({ world }) => {
+    const follow = ({ world }: { world: Matrix4 | null }) => {
       const held = heldMatrix();
       const own = world !== null && held !== null ? held.clone().invert().multiply(world).multiply(held) : null;
       for (const [k, object] of made.entries()) {
@@ -139,7 +139,9 @@ function Elements({ cage, kind, ids, items, colour, strength, small = false, dra
         if (own) object.matrix.multiply(own);
         object.matrixWorldNeedsUpdate = true;
       }
-    });
+    };
+    follow(elementDrag.getState());
+    return elementDrag.subscribe(follow);
   }, [made, items, dragged]);
   useEffect(() => {
     for (const object of made) {
