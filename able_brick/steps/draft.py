@@ -191,14 +191,18 @@ class Draft:
     def keep_mesh(self, mesh: PolyMesh, axes: Quaternion = IDENTITY, *, was: str | None = None) -> tuple[str, Facts]:
         """Remember a new mesh; its hash, and its facts for a pivot with such axes. Where it is the very mesh that `was`
         there before, it keeps the name that this has, by whatever rule."""
+        key = self._kept(mesh, was)
+        return key, facts(self.mesh_at(key), axes)
+
+    def _kept(self, mesh: PolyMesh, was: str | None) -> str:
         key = mesh.content_hash
         if was is not None and was != key:
             with suppress(StorageError, UnknownIdError):  # what cannot be had is not the same
                 before = self.mesh_at(was)
                 if before.hash_rule != mesh.hash_rule and content_hash(before, mesh.hash_rule) == key:
-                    return was, facts(before, axes)
+                    return was
         self._meshes[key] = mesh
-        return key, facts(mesh, axes)
+        return key
 
     def with_source(self, piece: Piece, mesh: PolyMesh) -> Piece:
         """The piece with another mesh that is edited, and what its live finish makes of that. Raises GeometryError
@@ -212,7 +216,7 @@ class Draft:
     def finished(self, piece: Piece, mesh: PolyMesh, finish: Finish) -> Piece:
         """The piece with a mesh that is edited, and what a finish makes of that. Raises GeometryError where it makes
         nothing of it."""
-        source, _ = self.keep_mesh(mesh, was=piece.source)
+        source = self._kept(mesh, piece.source)
         key, found = self.keep_mesh(finished(mesh, finish), piece.axes, was=piece.mesh)
         fresh = finish.model_copy(update={"source": source, "mesh": key})
         return piece.changed(mesh=key, facts=found, finish=fresh)

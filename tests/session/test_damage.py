@@ -104,6 +104,26 @@ def test_a_damaged_mesh_that_was_drawn_is_made_again_from_its_dimensions(bench: 
     assert bench.project.notes == [], "the file is mended"
 
 
+@pytest.mark.parametrize("lost", ["shown", "edited", "both"])
+def test_what_is_smoothed_live_is_made_again_from_what_it_is_made_of(bench: Bench, lost: str) -> None:
+    bench.do("add_shape", shape={"kind": "wedge"})
+    bench.do("live_smooth", "piece-1", levels=1)
+    piece = bench.rows()["piece-1"]
+    bench.project.close()
+    gone = {"shown": (piece.mesh,), "edited": (piece.source,), "both": (piece.mesh, piece.source)}[lost]
+    for key in gone:
+        run(bench.path, f"delete from mesh where hash = '{key}'")
+    bench.project = Project(bench.path)
+    assert bench.project.read_only is None
+    for key in (piece.mesh, piece.source):
+        assert bench.project.meshes.get(key).content_hash == key
+    bench.do("finish_real", "piece-1")
+    # what was edited is still the way back
+    bench.undo()
+    bench.do("live_smooth", "piece-1", levels=0)
+    assert bench.rows()["piece-1"].mesh == piece.source
+
+
 def test_a_mesh_that_only_the_history_needs_stops_that_step_alone(bench: Bench) -> None:
     brought(bench)
     ball = next(p for p in bench.project.snapshot.pieces.values())

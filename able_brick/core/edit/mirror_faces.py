@@ -61,7 +61,7 @@ def mirror_faces(
         like_corners(base, order[c]),
         image.astype(np.int32),
         base.sharp[order[base.next_corner[c]]],
-        fresh=_facets(base, image, seam, over) if copy else None,
+        fresh=facets_of_image(base, image, seam, over) if copy else None,
     )
     vertex_from = np.full(base.vertex_count + int(fresh.sum()), -1, np.int32)
     vertex_from[: mesh.vertex_count] = np.arange(mesh.vertex_count)
@@ -93,7 +93,7 @@ def _cut_off(mesh: PolyMesh, picked: Bools, over: Reflection, near: Bools) -> tu
     return base, source, at == 0.0, np.asarray(before | ~picked[source])
 
 
-def _facets(mesh: PolyMesh, image: Indices, seam: Bools, over: Reflection) -> Indices:
+def facets_of_image(mesh: PolyMesh, image: Indices, seam: Bools, over: Reflection) -> Indices:
     """For mirrored faces (n) the number of their new facet, −1 where they go on in that of the old ones, flat over the
     seam."""
     on = seam[mesh.corners] & seam[mesh.corners[mesh.next_corner]]

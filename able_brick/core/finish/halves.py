@@ -6,24 +6,70 @@ from dataclasses import replace
 
 import numpy as np
 
-from able_brick.core.edit.compose import carried, composed
+from able_brick.core.edit.compose import carried, composed, unchanged
 from able_brick.core.edit.edited import Edited
-from able_brick.core.edit.mirror_faces import mirror_faces
-from able_brick.core.finish.seam import on_plane, onto_plane
+from able_brick.core.edit.mirror_faces import facets_of_image, mirror_faces
+from able_brick.core.finish.seam import distances, on_plane, onto_plane, seam_of, settled_on
+from able_brick.core.mesh.combine import order_over
 from able_brick.core.mesh.parts import only
-from able_brick.core.mesh.polymesh import PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
+from able_brick.core.mesh.topology import topology
 from able_brick.core.place.mirror import Reflection
 
 
 def both_halves(mesh: PolyMesh, over: Reflection, weld: float) -> Edited:
     """What of a mesh is before a plane and its mirror image, the seam shared, as `mirror_faces` makes it; the first
-    half of its faces is the half itself."""
-    return mirror_faces(mesh, np.arange(mesh.face_count, dtype=np.int32), over, cut=True, weld=weld)
+    half of its faces is the half itself. Raises GeometryError where nothing is before the plane."""
+    seam = _seam_of_half(mesh, over, weld)
+    if seam is None:
+        return mirror_faces(mesh, np.arange(mesh.face_count, dtype=np.int32), over, cut=True, weld=weld)
+    fresh = ~seam
+    number = np.where(fresh, mesh.vertex_count + np.cumsum(fresh) - 1, np.arange(mesh.vertex_count))
+    order = order_over(mesh)
+    own = facets_of_image(mesh, np.arange(mesh.face_count, dtype=np.int32), seam, over)
+    facet = np.where(own >= 0, int(mesh.facet.max(initial=-1)) + 1 + own, mesh.facet)
+
+    def twice(values: Floats | None) -> Floats | None:
+        return None if values is None else np.concatenate([values, values[order] + 0.0])
+
+    made = PolyMesh.trusted(
+        np.concatenate([mesh.positions, over.points(mesh.positions[fresh])]),
+        np.concatenate([mesh.face_starts, mesh.face_starts[1:] + len(mesh.corners)]),
+        np.concatenate([mesh.corners, number[mesh.corners[order]]]),
+        material=np.tile(mesh.material, 2),
+        facet=np.concatenate([mesh.facet, facet]),
+        sharp=np.concatenate([mesh.sharp, mesh.sharp[order[mesh.next_corner]]]),
+        uv=twice(mesh.uv),
+        colour=twice(mesh.colour),
+        smooth_angle=mesh.smooth_angle,
+    )
+    new = np.full(int(fresh.sum()), -1, np.int32), np.full(mesh.face_count, -1, np.int32)
+    vertex_from = np.concatenate([np.arange(mesh.vertex_count, dtype=np.int32), new[0]])
+    face_from = np.concatenate([np.arange(mesh.face_count, dtype=np.int32), new[1]])
+    return Edited(made, vertex_from, face_from, np.zeros(0, np.int32))
+
+
+def _seam_of_half(mesh: PolyMesh, over: Reflection, weld: float) -> Bools | None:
+    """(V) the vertices on the seam of a mesh that is a half already, as `half_of` leaves it; None for any other one."""
+    at = distances(mesh.positions, over)
+    near = (np.abs(at) <= weld) | on_plane(mesh.positions, over)
+    if not mesh.face_count or mesh.normal is not None or bool((near | (at > 0)).all()) is False:
+        return None
+    seam, inside = seam_of(mesh, near)
+    t = topology(mesh)
+    between = seam[t.edges].all(axis=1)
+    used = np.bincount(mesh.corners, minlength=mesh.vertex_count) > 0
+    exact = settled_on(mesh.positions, seam, over)
+    if inside.any() or not exact or not used.all() or (t.edge_uses[between] != 1).any():
+        return None
+    return seam
 
 
 def half_of(mesh: PolyMesh, over: Reflection, weld: float) -> Edited:
     """What of a mesh is before a plane: cut off there, without faces in the plane, its border within `weld` (m) put
     onto it. Raises GeometryError where nothing is."""
+    if _seam_of_half(mesh, over, weld) is not None:
+        return unchanged(mesh)
     both = both_halves(mesh, over, weld)
     first = np.arange(both.mesh.face_count) < both.mesh.face_count // 2
     half = only(both.mesh, first)
@@ -36,7 +82,8 @@ def half_after(before: PolyMesh, out: Edited, over: Reflection, weld: float) -> 
     goes. What is picked stays picked."""
     kept = _kept_on(before, out, over)
     half = half_of(kept.mesh, over, weld)
-
+    if half.mesh is kept.mesh:
+        return kept
     picked = carried(kept.mesh, half, kept.kind, kept.picked)
     ended = None if kept.ended is None else carried(kept.mesh, half, "face", kept.ended)
     return replace(composed(kept, half), picked=picked, kind=kept.kind, note=kept.note, ended=ended)

@@ -40,6 +40,14 @@ def settled(points: Floats, over: Reflection) -> Floats:
     return out
 
 
+def settled_on(points: Floats, chosen: Bools, over: Reflection) -> bool:
+    """Whether those of points (n,3) that are chosen (n) are on the plane as `onto_plane` puts them there: across an
+    axis to the last digit."""
+    if np.count_nonzero(over.normal) == 1:
+        return np.array_equal(onto_plane(points[chosen], over), points[chosen])
+    return bool(on_plane(points, over)[chosen].all())
+
+
 def seam_of(
     mesh: PolyMesh, near: Bools, *, keep: Bools | None = None, flat: Bools | None = None
 ) -> tuple[Bools, Bools]:
