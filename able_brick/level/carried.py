@@ -10,7 +10,9 @@ from pydantic import TypeAdapter, ValidationError
 
 from able_brick.core.files.scene import KeptLevel, Scene
 from able_brick.core.formats import FormatError
+from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.text import clean_name
+from able_brick.level.carried_meshes import MOST_CORNERS, mesh_as_rows
 from able_brick.level.formats import row_format, upgraded_row
 from able_brick.level.rows import AnyThing, AThing, Group, Piece, Standing
 from able_brick.level.rows.ladder import Ladder
@@ -24,10 +26,12 @@ _MOST: Final = 200_000
 @dataclass(frozen=True)
 class Carried:
     """Pieces by the ids that they had, and the things of the level that stand in the file as their rows say, with the
-    ids that they had, those that others need before these."""
+    ids that they had, those that others need before these. `sources` are what is said to be the meshes that are edited
+    of pieces that are shown otherwise, by hash, which nobody has looked at yet."""
 
     pieces: dict[str, Piece] = field(default_factory=dict)
     things: tuple[AThing, ...] = ()
+    sources: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -58,11 +62,22 @@ def claim_of(scene: Scene) -> Claim:
     return Claim(carried, frozenset(shown))
 
 
-def carried_rows(snapshot: Snapshot, level: str, pieces: Iterable[str], *, rungs: bool) -> dict[str, object]:
-    """The rows of a level and of its pieces, as JSON; without ladders where the `rungs` of pieces are not written."""
+def carried_rows(
+    snapshot: Snapshot, level: str, pieces: Iterable[str], load: Callable[[str], PolyMesh], *, rungs: bool
+) -> dict[str, object]:
+    """The rows of a level and of its pieces, as JSON, and the meshes of these that are edited where others are shown;
+    without ladders where the `rungs` of pieces are not written."""
     shelf = []
+    sources: dict[str, object] = {}
+    room = MOST_CORNERS
     for key in pieces:
         piece = snapshot.pieces[key]
+        if piece.live_finish is not None and piece.source not in sources:
+            mesh = load(piece.source)
+            room -= len(mesh.corners)
+            rows = mesh_as_rows(mesh) if room >= 0 else None
+            if rows is not None:
+                sources[piece.source] = rows
         ladder = piece.ladder if rungs and fits(piece.ladder, piece) else None
         shelf.append(piece.changed(ladder=ladder).model_dump(mode="json"))
     things = [t.model_dump(mode="json") for t in snapshot.of(level).values()]
@@ -72,6 +87,7 @@ def carried_rows(snapshot: Snapshot, level: str, pieces: Iterable[str], *, rungs
         "formats": {kind: row_format(kind) for kind in sorted(kinds)},
         "level": snapshot.level(level).model_dump(mode="json"),
         "pieces": shelf,
+        **({"sources": sources} if sources else {}),
         "things": things,
     }
 
@@ -105,7 +121,8 @@ def claimed(kept: KeptLevel, there: set[str]) -> Carried | None:
         order += ready
         present |= {(t.kind, t.id) for t in ready}
         waiting = [t for t in waiting if (t.kind, t.id) not in present]
-    return Carried(pieces, tuple(order))
+    sources = rows.get("sources")
+    return Carried(pieces, tuple(order), sources if isinstance(sources, dict) else {})
 
 
 def _formats(rows: Mapping[str, Any]) -> dict[str, int]:

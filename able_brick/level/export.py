@@ -194,7 +194,7 @@ def level_file(
     named = dict.fromkeys(p for t in things.values() for p in t.pieces if p in snapshot.pieces)
     for key in named:  # also those of which nothing stands as it is, but mirrored or bent, or left out
         part(Drawable(snapshot.pieces[key]))
-    return LevelFile(parts, nodes, carried_rows(snapshot, level, named, rungs=rungs))
+    return LevelFile(parts, nodes, carried_rows(snapshot, level, named, load, rungs=rungs))
 
 
 def _seen_from(frame: _Frame | None, position: Vector, turn: Quaternion) -> tuple[Vector, Quaternion]:

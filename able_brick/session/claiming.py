@@ -2,21 +2,36 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 import numpy as np
 
+from able_brick.core.errors import AbleBrickError
 from able_brick.core.files.scene import ScenePart
 from able_brick.core.mesh.combine import mapped
 from able_brick.core.mesh.polymesh import PolyMesh
 from able_brick.core.place.pose import about_pivot, rotated, vector
+from able_brick.level.carried_meshes import mesh_from_rows
 from able_brick.level.export import as_it_was
-from able_brick.level.rows import Dimensions, Ladder, Piece
+from able_brick.level.finish import finished
+from able_brick.level.rows import Dimensions, Finish, Ladder, Piece, Vector
 
 _FIELDS = ("face_starts", "corners", "material", "facet", "sharp")
 
 
-def restored(row: Piece, part: ScenePart) -> tuple[Piece, dict[str, PolyMesh]]:
+def restored(row: Piece, part: ScenePart, sources: Mapping[str, Any]) -> tuple[Piece, dict[str, PolyMesh]]:
     """A piece with the mesh of a part, as it was, and its rungs; all meshes by hash. Its facts are not looked at. What
-    was finished live comes as it was seen: the file has no other mesh of it."""
+    is finished live is so again where that makes the part of the mesh among `sources` that is edited."""
+    again = _finished_again(row, part, sources)
+    if again is not None:
+        finish, source, shown = again
+        slim = [_as_it_was(row, r.mesh) for r in part.rungs]
+        live = row.live
+        row = row.changed(mesh=finish.mesh, finish=finish, kept=_kept(row), ladder=_ladder(row.ladder, shown, slim))
+        if live and row.dimensions is not None and row.dimensions.shape.mesh().content_hash == finish.source:
+            row = row.changed(dimensions=Dimensions(shape=row.dimensions.shape, mesh=finish.source))
+        return row, {m.content_hash: m for m in (source, shown, *slim)}
     row = row.changed(finish=None)
     mesh = _as_it_was(row, part.mesh)
     dimensions = row.dimensions
@@ -28,12 +43,33 @@ def restored(row: Piece, part: ScenePart) -> tuple[Piece, dict[str, PolyMesh]]:
     slim = [_as_it_was(row, r.mesh) for r in part.rungs]
     meshes = {m.content_hash: m for m in (mesh, *slim)}
     ladder = _ladder(row.ladder, mesh, slim)
-    kept = row.kept
-    if kept:
-        places = about_pivot(np.array(kept), row.pivot, row.axes).astype(np.float32).astype(np.float64)
-        kept = tuple(vector(p) for p in as_it_was(row, places))
-    out = row.changed(mesh=mesh.content_hash, dimensions=dimensions, ladder=ladder, kept=kept)
+    out = row.changed(mesh=mesh.content_hash, dimensions=dimensions, ladder=ladder, kept=_kept(row))
     return out, meshes
+
+
+def _finished_again(
+    row: Piece, part: ScenePart, sources: Mapping[str, Any]
+) -> tuple[Finish, PolyMesh, PolyMesh] | None:
+    """The finish of a piece, the mesh that is edited, and what is shown of it; None where a file shows another one."""
+    finish = row.live_finish
+    source = None if finish is None else mesh_from_rows(sources.get(finish.source))
+    if finish is None or source is None:
+        return None
+    try:
+        shown = finished(source, finish)
+    except AbleBrickError:
+        return None
+    if not _same_in_file(row, shown, part.mesh):
+        return None
+    return finish.model_copy(update={"source": source.content_hash, "mesh": shown.content_hash}), source, shown
+
+
+def _kept(row: Piece) -> tuple[Vector, ...]:
+    """The places of its vertices that stay on all rungs, as a file holds these."""
+    if not row.kept:
+        return ()
+    places = about_pivot(np.array(row.kept), row.pivot, row.axes).astype(np.float32).astype(np.float64)
+    return tuple(vector(p) for p in as_it_was(row, places))
 
 
 def _as_it_was(row: Piece, mesh: PolyMesh) -> PolyMesh:

@@ -146,7 +146,7 @@ def pieces_of(
         if row is None:
             mesh, own = part.mesh.content_hash, {m.content_hash: m for m in (part.mesh, *(r.mesh for r in part.rungs))}
         else:
-            row, own = restored(row, part)
+            row, own = restored(row, part, claim.carried.sources)
             mesh = row.mesh
         meshes |= own
         for m in part.materials:

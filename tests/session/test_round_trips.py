@@ -17,7 +17,9 @@ from hypothesis import strategies as st
 from able_brick.core.errors import AbleBrickError, InputError
 from able_brick.core.files.glb_nodes import Rungs
 from able_brick.core.files.read import read_file
+from able_brick.core.shapes.box import box
 from able_brick.level.carried import fits
+from able_brick.level.carried_meshes import mesh_as_rows, mesh_from_rows
 from able_brick.session.importing import Taking, step_of
 from able_brick.session.shipping import level_glb
 from able_brick.steps.registry import TOOLS as TOOLS_OF
@@ -30,6 +32,7 @@ CORNERED = [{"position": p} for p in ((0, 0, 0), (20.1, 0, 0.3), (20, 0, 20))]
 SMOOTH = [{"position": p} for p in ((0, 0, 30), (14, 0, 36.7), (30, 2, 26))]
 BESIDE = [{"position": p} for p in ((0, 0, 34), (14, 0, 42), (30, 2, 33))]
 TURNED = {"place": "typed", "axes": "turned", "turn": (10, 30, 20)}
+SLAB = box(1.0, 0.1, 3.0)
 #: What a level is made of that has one of everything.
 EVERYTHING: list[tuple[str, tuple[str, ...], dict[str, Any]]] = [
     ("line_array", ("placement-1",), {"count": 4, "spacing": 1.5}),
@@ -55,6 +58,9 @@ EVERYTHING: list[tuple[str, tuple[str, ...], dict[str, Any]]] = [
     ("place_piece", ("piece-2",), {"position": (9.1, 0, 9)}),
     ("place_piece", ("piece-2",), {"position": (-9.1, 0, 9)}),
     ("tag_pieces", ("piece-1",), {"tags": ("quay",)}),
+    ("live_half", ("piece-2",), {"across": "z", "through": "middle"}),
+    ("live_smooth", ("piece-2",), {"levels": 1}),
+    ("live_smooth", ("piece-1",), {"levels": 1, "creases": "by angle", "angle": 30.0}),
     ("keep_measure", (), {"start": (0.1, 0, 0), "end": (3, 0.7, 9)}),
     ("rename", ("placement-2",), {"name": "Kai–Mauer ✓"}),
     ("set_marks", ("array-1",), {"hide": True}),
@@ -165,6 +171,27 @@ def quay(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Bench]:
     made = with_everything(tmp_path_factory.mktemp("quay") / "quay.db")
     yield made
     made.project.close()
+
+
+@pytest.mark.parametrize(
+    "damage",
+    [
+        {"corners": [0, 1, 99]},
+        {"positions": [[0.0, 0.0, 0.0]]},
+        {"positions": "many"},
+        {"sharp": [-5, 10**9]},
+        {"material": [10**12]},
+        {"smooth_angle": None},
+        {"uv": [[1.0]]},
+    ],
+)
+def test_a_mesh_that_is_edited_and_is_none_in_the_file_is_left_out(damage: dict[str, Any]) -> None:
+    rows = mesh_as_rows(SLAB)
+    assert rows is not None
+    again = mesh_from_rows(rows)
+    assert again is not None and again.content_hash == SLAB.content_hash
+    assert mesh_from_rows({**rows, **damage}) is None
+    assert mesh_from_rows(None) is mesh_from_rows([]) is mesh_from_rows({}) is None
 
 
 @pytest.mark.parametrize("rungs", ["lod", "names"])
