@@ -87,7 +87,7 @@ MUTATIONS = [
         ("core/mend/thin.py", "[(v, 1.0 - s) for s, v in between[::-1]]", "[(v, s) for s, v in between]", MEND),
         ("core/mend/thin.py", "_TOGETHER * long", "-1.0", MEND),
         ("core/mend/keyholes.py", "keep[face] = False", "pass", MEND),
-        ("core/mend/compose.py", "first[np.maximum(then, 0)]", "np.maximum(then, 0)", MEND),
+        ("core/edit/compose.py", "first[np.maximum(then, 0)]", "np.maximum(then, 0)", MEND),
         ("core/mend/faults.py", "if (f.code in codes if codes else f.safe)", "if f.safe", MEND),
         ("level/check.py", "overlapping[[face for", "overlapping.copy()[[face for", MEND),
         # triangles

@@ -28,6 +28,7 @@ from able_brick.core.edit.merge import collapse, weld
 from able_brick.core.edit.mirror_faces import mirror_faces
 from able_brick.core.edit.picks import take_in
 from able_brick.core.edit.pull import pull_edges
+from able_brick.core.edit.relax import relaxed
 from able_brick.core.edit.remove import delete, flip
 from able_brick.core.edit.slide import slide
 from able_brick.core.edit.smooth import smooth
@@ -113,6 +114,7 @@ def operations(mesh: PolyMesh) -> dict[str, tuple[Callable[[], Edited], Callable
         "fill": (lambda: fill(mesh, rim[:1]), lambda: fill(mesh, rim, "fan")),
         "slide": (lambda: slide(mesh, row, share=0.3), None),
         "even out": (lambda: evened(mesh, row), None),
+        "relax": (lambda: relaxed(mesh, "vertex", at), lambda: relaxed(mesh, "face", every)),
         "flatten": (lambda: flattened(mesh, "vertex", at, np.array([0.0, 1.0, 0.0]), still), None),
         "stretch": (
             lambda: stretched(mesh, "face", one, 0.2, "width"),

@@ -158,6 +158,11 @@ TOOLS: dict[str, dict[str, st.SearchStrategy[Any]]] = {
         "elements": st.just("elements"),
         "shares": st.sampled_from([(50.0, 100.0, 200.0), (0.0, 0.0, 0.0)]),
     },
+    "relax": {
+        "elements": st.just("elements"),
+        "keep": st.sampled_from(["surface", "volume", "nothing"]),
+        "hold_sharp": st.booleans(),
+    },
     "flatten": {"elements": st.just("elements"), "plane": st.sampled_from(["own", "y"])},
     "even_out": {"elements": st.just("elements")},
     "dissolve_elements": {"elements": st.just("elements")},

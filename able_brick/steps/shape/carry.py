@@ -12,11 +12,12 @@ from able_brick.core.edit.element_types import ElementType, converted
 from able_brick.core.edit.extent import Side, stretched
 from able_brick.core.edit.flatten import evened, flattened
 from able_brick.core.edit.regions import Region
+from able_brick.core.edit.relax import Keeping, relaxed
 from able_brick.core.edit.slide import slide
 from able_brick.core.errors import GeometryError
 from able_brick.core.lazy_imports import Rotation
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
-from able_brick.level.field import field
+from able_brick.level.field import count, field
 from able_brick.level.rows import Piece, Vector
 from able_brick.steps.shape.element_tool import ElementTool, axis_in_mesh, in_mesh, point_in_mesh
 
@@ -269,3 +270,38 @@ class EvenOut(ElementTool):
 
     def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
         return evened(mesh, ids)
+
+
+class Relax(ElementTool):
+    """Faces made even by drawing vertices towards their neighbours."""
+
+    tool: Literal["relax"] = "relax"
+    title = "Relax"
+    verb = "Move"
+    about = "Draws the picked vertices towards their neighbours, so that faces become even; borders stay"
+    icon = "waves"
+    takes = ("vertex", "edge", "face")
+    amounts = (("strength", 0.0),)
+    leads = ("repeats", "strength")
+
+    repeats: int = count(5, "Repeats", "How often", 1, 200)
+    strength: float = field(0.5, "Strength", "Share of the way to the middle of the neighbours", step=0.05, ge=0, le=1)
+    keep: Keeping = field(
+        "surface",
+        "Keep",
+        "The surface, in which they slide; the volume, while waves go; or nothing, so that the form shrinks",
+    )
+
+    hold_sharp: bool = field(True, "Hold sharp edges", "Vertices of sharp edges slide along these alone")
+
+    def edit(self, piece: Piece, mesh: PolyMesh, kind: ElementType, ids: Indices) -> Edited:
+        out = relaxed(
+            mesh,
+            kind,
+            ids,
+            strength=self.strength,
+            repeats=self.repeats,
+            keep=self.keep,
+            hold_sharp=self.hold_sharp,
+        )
+        return refuse_folded(mesh, out)

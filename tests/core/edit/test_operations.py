@@ -34,6 +34,7 @@ from able_brick.core.edit.merge import collapse, weld
 from able_brick.core.edit.mirror_faces import mirror_faces
 from able_brick.core.edit.picks import take_in
 from able_brick.core.edit.pull import pull_edges
+from able_brick.core.edit.relax import relaxed
 from able_brick.core.edit.remove import delete
 from able_brick.core.edit.slide import slide
 from able_brick.core.edit.smooth import smooth
@@ -136,6 +137,12 @@ OPERATIONS: dict[str, tuple[bool, Callable[[PolyMesh, int, float], Edited]]] = {
     "as quads": (True, lambda m, s, q: as_quads(m, np.arange(m.face_count), bend=0.3, skew=0.9)),
     "slide": (False, lambda m, s, q: slide(m, loop_of(m, s), share=0.3 - 0.6 * (s % 2))),
     "even out": (False, lambda m, s, q: evened(m, loop_of(m, s))),
+    "relax": (
+        False,
+        lambda m, s, q: relaxed(
+            m, "vertex", some(m, "vertex", s, q), keep=("surface", "volume", "nothing")[s % 3], hold_sharp=s % 2 == 0
+        ),
+    ),
     "flatten": (False, lambda m, s, q: flattened(m, "vertex", some(m, "vertex", s, 0.0), np.array([0.0, 1, 0]), None)),
     "stretched": (
         False,

@@ -144,6 +144,7 @@ def wish(random: np.random.Generator, mesh: PolyMesh) -> tuple[str, dict[str, An
         ("divide", "face", {"parts": 2}),
         ("poke", "face", {"height": far(-0.2, 0.2)}),
         ("flatten", "face", {}),
+        ("relax", "face", {}),
         ("even_out", "face", {}),
         ("dissolve_elements", str(random.choice(["face", "edge", "vertex"])), {}),
         ("collapse", "edge", {}),

@@ -1,5 +1,4 @@
 import { QueryClient, type UseQueryResult, useQuery } from "@tanstack/react-query";
-import { sourceOf } from "../state/source";
 import { api } from "./client";
 import type {
   Backups,
@@ -40,7 +39,7 @@ export const useRecipes = (): Recipe[] => useQuery({ queryKey: ["recipes"], quer
 export const useCheck = (level: string | null, piece: Piece | null): Check | undefined =>
   useQuery(
     {
-      queryKey: ["check", level, piece?.id, piece?.mesh, piece && sourceOf(piece)],
+      queryKey: ["check", level, piece?.id, piece?.mesh, piece?.finish?.source],
       queryFn: () => api.check(level ?? "", piece?.id ?? ""),
       enabled: level !== null && piece !== null,
       staleTime: FOR_EVER,

@@ -76,6 +76,7 @@ import {
   UnfoldHorizontal,
   Ungroup,
   Unlink,
+  Waves,
   Waypoints,
 } from "lucide-react";
 import { StairsIcon } from "./StairsIcon";
@@ -105,6 +106,7 @@ const ICONS: Record<string, LucideIcon> = {
   "rotate-cw": RotateCw,
   "settings-2": Settings2,
   spline: Spline,
+  waves: Waves,
   square: Square,
   "trash-2": Trash2,
   waypoints: Waypoints,
