@@ -46,6 +46,10 @@ MUTATIONS = [
         ("level/rows/piece.py", "self.dimensions.mesh == self.source", "self.dimensions.mesh == self.mesh", LIVE),
         ("steps/shape/live_finish.py", "plane.reflection(), self.weld).mesh", "plane.reflection(), 9.0).mesh", LIVE),
         ("level/check.py", "carried_back(source, whole, row[4], row[5])", "row[5]", LIVE),
+        # relaxing
+        ("core/edit/relax.py", "total > 2.0 * np.sin", "total > 9.0 * np.sin", "tests/core/edit/test_relax.py"),
+        ("core/edit/relax.py", "straight[one] & along", "straight[one]", "tests/core/edit/test_relax.py"),
+        ("core/edit/relax.py", "way[near.free] -= dots", "way[near.free] += dots", "tests/core/edit/test_relax.py"),
         # mirrored faces and smooth surfaces
         ("core/edit/mirror_faces.py", "keep &= ~(inside & picked)", "pass", EDIT),
         ("core/edit/mirror_faces.py", "base.sharp[order[base.next_corner[c]]]", "base.sharp[order[c]]", EDIT),

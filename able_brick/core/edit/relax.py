@@ -10,7 +10,8 @@ from able_brick.core.edit.carry import placed
 from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import ElementType, converted
 from able_brick.core.mesh.gather import sums_at
-from able_brick.core.mesh.normals import area_vectors, sharp_edges, unit
+from able_brick.core.mesh.normals import area_vectors, dots, sharp_edges, unit
+from able_brick.core.mesh.parts import only
 from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 
@@ -38,43 +39,66 @@ def relaxed(
     """
     vertices = converted(mesh, kind, ids, "vertex")
     near = _neighbours(mesh, vertices, hold_sharp=hold_sharp)
-    moves = np.zeros(mesh.vertex_count, np.bool_)
-    moves[vertices] = True
-    moves &= near.total > 0
     back = 1.0 / (_BAND - 1.0 / strength) if strength > 0 else 0.0
+    tangent = _Tangent(mesh, vertices) if keep == "surface" else None
     places = np.array(mesh.positions)
     for _ in range(repeats):
         for share in (strength, back) if keep == "volume" else (strength,):
-            places = _drawn(mesh, places, near, moves, share, slide=keep == "surface")
+            own = places[vertices]
+            mean = sums_at(near.one, places[near.other], len(vertices)) / np.maximum(near.total, 1)[:, None]
+            way = np.where(near.total[:, None] > 0, share * (mean - own), 0.0)
+            if tangent is not None:
+                normals = tangent.normals(places)[near.free]
+                way[near.free] -= dots(way[near.free], normals)[:, None] * normals
+            places[vertices] = own + way
     return placed(mesh, kind, ids, vertices, places[vertices])
 
 
 class _Neighbours(NamedTuple):
-    """Pairs of vertices (n): one, and another that it is drawn to; how many each has (V); which stay on lines (V)."""
+    """Pairs (n): the number of a picked vertex among them, and the vertex that it is drawn to; how many pairs each of
+    them (k) has; which of them (k) are on no line."""
 
     one: Indices
     other: Indices
     total: Indices
-    on_line: Bools
+    free: Bools
 
 
 def _neighbours(mesh: PolyMesh, vertices: Indices, *, hold_sharp: bool) -> _Neighbours:
     t = topology(mesh)
-    chosen = np.zeros(mesh.vertex_count, np.bool_)
-    chosen[vertices] = True
+    number = np.full(mesh.vertex_count, -1, np.int32)
+    number[vertices] = np.arange(len(vertices))
     line = (t.edge_uses != 2) | _between_materials(mesh)
     if hold_sharp:
         line |= sharp_edges(mesh)
-    here = chosen[t.edges].any(axis=1)
-    pairs, lines = t.edges[here], line[here]
     lines_at = np.bincount(t.edges[line].ravel(), minlength=mesh.vertex_count)
+    here = (number[t.edges] >= 0).any(axis=1)
+    pairs = t.edges[here]
     one, other = np.concatenate([pairs, pairs[:, ::-1]]).T
-    along = np.tile(lines, 2)
+    along = np.tile(line[here], 2)
     straight = (lines_at == 2) & ~_corners(mesh, t.edges[line])
-    # of a vertex on one line only those beside it there, of an end or a meeting none
-    use = np.where(lines_at[one] == 0, True, straight[one] & along)
-    one, other = one[use], other[use]
-    return _Neighbours(one, other, np.bincount(one, minlength=mesh.vertex_count), lines_at > 0)
+    # of a vertex on one line only those beside it there, of an end, a corner or a meeting none
+    use = (number[one] >= 0) & np.where(lines_at[one] == 0, True, straight[one] & along)
+    one = number[one[use]]
+    return _Neighbours(one, other[use], np.bincount(one, minlength=len(vertices)), lines_at[vertices] == 0)
+
+
+class _Tangent:
+    """Where a surface looks at some of its vertices (k), as these move."""
+
+    def __init__(self, mesh: PolyMesh, vertices: Indices) -> None:
+        chosen = np.zeros(mesh.vertex_count, np.bool_)
+        chosen[vertices] = True
+        around = np.logical_or.reduceat(chosen[mesh.corners], mesh.face_starts[:-1])
+        self._faces = only(mesh, around)
+        self._of = np.unique(mesh.corners[around[mesh.corner_face]])
+        self._at = np.searchsorted(self._of, vertices)
+
+    def normals(self, places: Floats) -> Floats:
+        """(k,3) unit normals for places (V,3) of all vertices."""
+        faces = self._faces.replaced(positions=places[self._of])
+        areas = area_vectors(faces).take(faces.corner_face, axis=0)
+        return unit(sums_at(faces.corners, areas, faces.vertex_count)[self._at])
 
 
 def _corners(mesh: PolyMesh, lines: Indices) -> Bools:
@@ -94,18 +118,3 @@ def _between_materials(mesh: PolyMesh) -> Bools:
     paired = t.twin >= 0
     out[t.corner_edge[paired]] = own[paired] != own[t.twin[paired]]
     return out
-
-
-def _drawn(mesh: PolyMesh, places: Floats, near: _Neighbours, moves: Bools, share: float, *, slide: bool) -> Floats:
-    mean = sums_at(near.one, places[near.other], len(places)) / np.maximum(near.total, 1)[:, None]
-    way = np.where(moves[:, None], share * (mean - places), 0.0)
-    if slide:
-        normals = unit(_vertex_normals(mesh.replaced(positions=places)))
-        free = ~near.on_line
-        way[free] -= np.einsum("ij,ij->i", way[free], normals[free])[:, None] * normals[free]
-    return np.asarray(places + way)
-
-
-def _vertex_normals(mesh: PolyMesh) -> Floats:
-    """(V,3) where the surface looks at its vertices, as long as the area there."""
-    return sums_at(mesh.corners, area_vectors(mesh).take(mesh.corner_face, axis=0), mesh.vertex_count)
