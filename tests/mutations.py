@@ -40,6 +40,9 @@ MUTATIONS = [
     for m in (
         # what is mirrored and smoothed live
         ("core/finish/halves.py", "was[np.maximum(own, 0)], now)", "now, now)", LIVE),
+        ("core/finish/halves.py", "was.image[np.maximum(own, 0)]", "np.maximum(own, 0)", LIVE),
+        ("core/finish/halves.py", "not _closes(before, over, weld) or ", "", LIVE),
+        ("core/finish/halves.py", "half = _carried_half(_put_on(kept, border, over), over, weld)", "pass", LIVE),
         ("level/finish.py", "settled(out.positions, finish.mirror.reflection())", "out.positions", LIVE),
         ("steps/draft.py", 'fresh = finish.model_copy(update={"source": source, "mesh": key})', "fresh = finish", LIVE),
         ("steps/twins.py", "finish.over(axis)", "finish", LIVE),

@@ -3,26 +3,48 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 
 from able_brick.core.edit.compose import carried, composed, unchanged
-from able_brick.core.edit.edited import Edited
+from able_brick.core.edit.edited import Edited, refuse_flat
 from able_brick.core.edit.mirror_faces import facets_of_image, mirror_faces
+from able_brick.core.errors import UnsoundError
 from able_brick.core.finish.seam import distances, on_plane, onto_plane, seam_of, settled_on
 from able_brick.core.mesh.combine import order_over
 from able_brick.core.mesh.parts import only
-from able_brick.core.mesh.polymesh import Bools, Floats, PolyMesh
+from able_brick.core.mesh.polymesh import Bools, Floats, Indices, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.mirror import Reflection
+
+
+class Doubled(NamedTuple):
+    """A half and its mirror image in one mesh: the half's vertices and faces come first, with its numbers; `image` (V)
+    is the vertex that each of them is the image of, itself on the seam."""
+
+    mesh: PolyMesh
+    image: Indices
 
 
 def both_halves(mesh: PolyMesh, over: Reflection, weld: float) -> Edited:
     """What of a mesh is before a plane and its mirror image, the seam shared, as `mirror_faces` makes it; the first
     half of its faces is the half itself. Raises GeometryError where nothing is before the plane."""
+    both = doubled(mesh, over, weld)
+    if both is None:
+        return mirror_faces(mesh, np.arange(mesh.face_count, dtype=np.int32), over, cut=True, weld=weld)
+    vertex_from = np.full(both.mesh.vertex_count, -1, np.int32)
+    vertex_from[: mesh.vertex_count] = np.arange(mesh.vertex_count)
+    face_from = np.full(both.mesh.face_count, -1, np.int32)
+    face_from[: mesh.face_count] = np.arange(mesh.face_count)
+    return Edited(both.mesh, vertex_from, face_from, np.zeros(0, np.int32))
+
+
+def doubled(mesh: PolyMesh, over: Reflection, weld: float) -> Doubled | None:
+    """A mesh that is a half already, as `half_of` leaves it, and its image; None for any other one."""
     seam = _seam_of_half(mesh, over, weld)
     if seam is None:
-        return mirror_faces(mesh, np.arange(mesh.face_count, dtype=np.int32), over, cut=True, weld=weld)
+        return None
     fresh = ~seam
     number = np.where(fresh, mesh.vertex_count + np.cumsum(fresh) - 1, np.arange(mesh.vertex_count))
     order = order_over(mesh)
@@ -43,10 +65,20 @@ def both_halves(mesh: PolyMesh, over: Reflection, weld: float) -> Edited:
         colour=twice(mesh.colour),
         smooth_angle=mesh.smooth_angle,
     )
-    new = np.full(int(fresh.sum()), -1, np.int32), np.full(mesh.face_count, -1, np.int32)
-    vertex_from = np.concatenate([np.arange(mesh.vertex_count, dtype=np.int32), new[0]])
-    face_from = np.concatenate([np.arange(mesh.face_count, dtype=np.int32), new[1]])
-    return Edited(made, vertex_from, face_from, np.zeros(0, np.int32))
+    return Doubled(made, number)
+
+
+def both_after(before: PolyMesh, out: Edited, over: Reflection, weld: float) -> tuple[PolyMesh, Edited] | None:
+    """Both halves before and after an edit of a half, which left a half; None where one of them is none."""
+    was, now = doubled(before, over, weld), doubled(out.mesh, over, weld)
+    if was is None or now is None:
+        return None
+    own, faces = out.vertex_from, out.face_from
+    vertex_from = np.full(now.mesh.vertex_count, -1, np.int32)
+    vertex_from[now.image] = np.where(own >= 0, was.image[np.maximum(own, 0)], -1)
+    vertex_from[: len(own)] = own
+    face_from = np.concatenate([faces, np.where(faces >= 0, before.face_count + faces, -1)]).astype(np.int32)
+    return was.mesh, Edited(now.mesh, vertex_from, face_from, out.picked)
 
 
 def _seam_of_half(mesh: PolyMesh, over: Reflection, weld: float) -> Bools | None:
@@ -77,10 +109,34 @@ def half_of(mesh: PolyMesh, over: Reflection, weld: float) -> Edited:
     return Edited(half, both.vertex_from[used], both.face_from[first], np.zeros(0, np.int32))
 
 
-def half_after(before: PolyMesh, out: Edited, over: Reflection, weld: float) -> Edited:
+def half_after(before: PolyMesh, out: Edited, over: Reflection, weld: float, *, opens: bool = False) -> Edited:
     """The half that an edit leaves of a half: vertices that were on the plane stay on it, and what has come behind it
-    goes. What is picked stays picked."""
+    goes. What is picked stays picked.
+
+    Where both halves were closed and the edit is none that `opens` them, all of the border stays on the plane. Raises
+    UnsoundError where both would part there.
+    """
     kept = _kept_on(before, out, over)
+    half = _carried_half(kept, over, weld)
+    if opens or not _closes(before, over, weld) or _closes(half.mesh, over, weld):
+        return half
+    border = np.zeros(kept.mesh.vertex_count, np.bool_)
+    t = topology(kept.mesh)
+    border[t.edges[t.border].ravel()] = True
+    half = _carried_half(_put_on(kept, border, over), over, weld)
+    if not _closes(half.mesh, over, weld):
+        raise UnsoundError("Both halves would part at the plane between them; pick other ones, or do less.")
+    return refuse_flat(before, half)
+
+
+def _closes(half: PolyMesh, over: Reflection, weld: float) -> bool:
+    """Whether a half and its image are closed."""
+    seam = _seam_of_half(half, over, weld)
+    t = topology(half)
+    return seam is not None and bool(seam[t.edges[t.border]].all())
+
+
+def _carried_half(kept: Edited, over: Reflection, weld: float) -> Edited:
     half = half_of(kept.mesh, over, weld)
     if half.mesh is kept.mesh:
         return kept
@@ -93,9 +149,12 @@ def _kept_on(before: PolyMesh, out: Edited, over: Reflection) -> Edited:
     """The edited mesh with those of its vertices on the plane that were there, or that were made there."""
     was, now = on_plane(before.positions, over), on_plane(out.mesh.positions, over)
     own = out.vertex_from
-    stays = np.where(own >= 0, was[np.maximum(own, 0)], now)
-    if not stays.any():
+    return _put_on(out, np.where(own >= 0, was[np.maximum(own, 0)], now), over)
+
+
+def _put_on(out: Edited, chosen: Bools, over: Reflection) -> Edited:
+    if not chosen.any():
         return out
     positions = np.array(out.mesh.positions)
-    positions[stays] = onto_plane(positions[stays], over)
+    positions[chosen] = onto_plane(positions[chosen], over)
     return replace(out, mesh=out.mesh.replaced(positions=positions))

@@ -12,7 +12,7 @@ from able_brick.core.edit.edited import Edited
 from able_brick.core.edit.element_types import WORDS, ElementType
 from able_brick.core.edit.sound import check_sound
 from able_brick.core.errors import GeometryError, InputError, StaleElementsError, UnsoundError
-from able_brick.core.finish.halves import half_after
+from able_brick.core.finish.halves import both_after, half_after
 from able_brick.core.mesh.polymesh import Floats, Indices, PolyMesh
 from able_brick.core.place.items import item_from_world
 from able_brick.core.place.pose import rotation
@@ -42,6 +42,8 @@ class ElementTool(Tool):
     stages: ClassVar[tuple[Stage, ...]] = ("shape",)
     need = Need(kinds=("piece", "placement", "array", "course"), least=1, most=1)
     takes: ClassVar[tuple[ElementType, ...]] = ("face",)
+    #: Whether it may open what was closed.
+    opens: ClassVar[bool] = False
     #: Whether an unsound result is noted instead of refused.
     tells_unsound: ClassVar[bool] = False
     #: The fields that say how much is done, each with the value at which nothing is.
@@ -78,10 +80,14 @@ class ElementTool(Tool):
 
         def attempt(tool: Self) -> tuple[Edited, str, Indices]:
             made = tool.edit_shown(draft, rows, piece, mesh, kind, ids)
+            was, now = mesh, made
             if finish is not None and finish.mirror is not None:
-                made = half_after(mesh, made, finish.mirror.reflection(), finish.weld)
+                over = finish.mirror.reflection()
+                now = made = half_after(mesh, made, over, finish.weld, opens=self.opens)
+                was, now = both_after(mesh, made, over, finish.weld) or (mesh, made)
             try:
-                return made, *check_sound(mesh, made)
+                words, where = check_sound(was, now)
+                return made, words, np.unique(where % max(made.mesh.face_count, 1))
             except UnsoundError as error:
                 if not self.tells_unsound:
                     raise

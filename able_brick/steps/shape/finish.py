@@ -67,6 +67,7 @@ class MirrorElements(ElementTool):
     verb = "Copy"
     about = "Mirrors the picked faces, or the whole piece where none is picked; the seam is shared"
     icon = "flip-horizontal-2"
+    opens = True
     takes = ()
     leads = ("at",)
 

@@ -98,6 +98,7 @@ class PullEdges(ElementTool):
     verb = "Add form"
     about = "Pulls new faces out of the picked borders, on in the plane of their faces or along an axis"
     icon = "chevrons-right"
+    opens = True
     amounts = (("depth", 0.0),)
     takes = ("edge",)
 
@@ -138,6 +139,7 @@ class CopyFaces(ElementTool):
     verb = "Add form"
     about = "Copies the picked faces within the piece, as a part of their own"
     icon = "copy"
+    opens = True
 
     by: Vector = field((1.0, 0.0, 0.0), "By", "In the axes of the piece's pivot", unit="m", step=0.05)
 

@@ -34,6 +34,7 @@ class Detach(ElementTool):
     verb = "Join and part"
     about = "Takes the picked faces out as a piece of their own, which stands wherever they were"
     icon = "package-minus"
+    opens = True
     previews = False
     leads = ()
 

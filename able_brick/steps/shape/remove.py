@@ -28,6 +28,7 @@ class DeleteElements(ElementTool):
     verb = "Join and part"
     about = "Takes the picked faces away, or all faces at what is picked; the piece is open there"
     icon = "trash-2"
+    opens = True
     instant = True
     takes = EVERY
 

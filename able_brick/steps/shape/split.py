@@ -96,6 +96,7 @@ class SlicePlane(ElementTool):
     key = "S"
     about = "Cuts straight through the whole piece along a plane"
     icon = "slice"
+    opens = True
     takes = ()
 
     axis: Literal["x", "y", "z"] = field("y", "Square to", "An axis of the piece's pivot")
