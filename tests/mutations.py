@@ -40,7 +40,6 @@ MUTATIONS = [
     for m in (
         # what is mirrored and smoothed live
         ("core/finish/halves.py", "was[np.maximum(own, 0)], now)", "now, now)", LIVE),
-        ("core/finish/halves.py", "was.image[np.maximum(own, 0)]", "np.maximum(own, 0)", LIVE),
         ("core/finish/halves.py", "not _closes(before, over, weld) or ", "", LIVE),
         ("core/finish/halves.py", "half = _carried_half(_put_on(kept, border, over), over, weld)", "pass", LIVE),
         ("level/finish.py", "settled(out.positions, finish.mirror.reflection())", "out.positions", LIVE),

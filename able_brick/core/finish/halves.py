@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from typing import NamedTuple
+from weakref import WeakKeyDictionary, ref
 
 import numpy as np
 
@@ -42,11 +43,23 @@ def both_halves(mesh: PolyMesh, over: Reflection, weld: float) -> Edited:
 
 def doubled(mesh: PolyMesh, over: Reflection, weld: float) -> Doubled | None:
     """A mesh that is a half already, as `half_of` leaves it, and its image; None for any other one."""
-    seam = _seam_of_half(mesh, over, weld)
-    if seam is None:
+    found = _found(mesh, over, weld)
+    if found.seam is None:
         return None
+    made = None if found.doubled is None else found.doubled()
+    if made is None:
+        made = _doubled(mesh, found.seam, over)
+        _FOUND[mesh] = found._replace(doubled=ref(made))
+    return Doubled(made, _images(mesh, found.seam))
+
+
+def _images(mesh: PolyMesh, seam: Bools) -> Indices:
+    return np.where(seam, np.arange(mesh.vertex_count), mesh.vertex_count + np.cumsum(~seam) - 1)
+
+
+def _doubled(mesh: PolyMesh, seam: Bools, over: Reflection) -> PolyMesh:
     fresh = ~seam
-    number = np.where(fresh, mesh.vertex_count + np.cumsum(fresh) - 1, np.arange(mesh.vertex_count))
+    number = _images(mesh, seam)
     order = order_over(mesh)
     own = facets_of_image(mesh, np.arange(mesh.face_count, dtype=np.int32), seam, over)
     facet = np.where(own >= 0, int(mesh.facet.max(initial=-1)) + 1 + own, mesh.facet)
@@ -54,7 +67,7 @@ def doubled(mesh: PolyMesh, over: Reflection, weld: float) -> Doubled | None:
     def twice(values: Floats | None) -> Floats | None:
         return None if values is None else np.concatenate([values, values[order] + 0.0])
 
-    made = PolyMesh.trusted(
+    return PolyMesh.trusted(
         np.concatenate([mesh.positions, over.points(mesh.positions[fresh])]),
         np.concatenate([mesh.face_starts, mesh.face_starts[1:] + len(mesh.corners)]),
         np.concatenate([mesh.corners, number[mesh.corners[order]]]),
@@ -65,7 +78,6 @@ def doubled(mesh: PolyMesh, over: Reflection, weld: float) -> Doubled | None:
         colour=twice(mesh.colour),
         smooth_angle=mesh.smooth_angle,
     )
-    return Doubled(made, number)
 
 
 def both_after(before: PolyMesh, out: Edited, over: Reflection, weld: float) -> tuple[PolyMesh, Edited] | None:
@@ -81,8 +93,32 @@ def both_after(before: PolyMesh, out: Edited, over: Reflection, weld: float) -> 
     return was.mesh, Edited(now.mesh, vertex_from, face_from, out.picked)
 
 
+class _Found(NamedTuple):
+    """What was found of a mesh for a plane: its seam, and both halves as long as somebody has them."""
+
+    plane: tuple[bytes, bytes, float]
+    seam: Bools | None
+    doubled: ref[PolyMesh] | None = None
+
+
+_FOUND: WeakKeyDictionary[PolyMesh, _Found] = WeakKeyDictionary()
+
+
 def _seam_of_half(mesh: PolyMesh, over: Reflection, weld: float) -> Bools | None:
     """(V) the vertices on the seam of a mesh that is a half already, as `half_of` leaves it; None for any other one."""
+    return _found(mesh, over, weld).seam
+
+
+def _found(mesh: PolyMesh, over: Reflection, weld: float) -> _Found:
+    """What is found of a mesh for a plane, kept for the last one."""
+    plane = (over.centre.tobytes(), over.normal.tobytes(), weld)
+    found = _FOUND.get(mesh)
+    if found is None or found.plane != plane:
+        found = _FOUND[mesh] = _Found(plane, _find_seam(mesh, over, weld))
+    return found
+
+
+def _find_seam(mesh: PolyMesh, over: Reflection, weld: float) -> Bools | None:
     at = distances(mesh.positions, over)
     near = (np.abs(at) <= weld) | on_plane(mesh.positions, over)
     if not mesh.face_count or mesh.normal is not None or bool((near | (at > 0)).all()) is False:

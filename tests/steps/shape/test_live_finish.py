@@ -118,6 +118,43 @@ def test_what_stands_on_the_plane_slides_in_it_and_what_is_pushed_through_it_is_
     assert float(source(sheet).positions[:, 0].min()) == 0.0
 
 
+def test_an_open_sheet_stays_on_the_plane_and_open() -> None:
+    sheet = Sheet()
+    sheet.do("add_shape", shape={"kind": "plane", "width": 2.0, "depth": 1.0, "along_x": 4, "along_z": 2})
+    sheet.do("live_half", "placement-1")
+    every = Elements.of(piece_of(sheet).source, range(source(sheet).face_count)).model_dump()
+    sheet.do("move_elements", "placement-1", elements=every, by=(0.25, 0.0, 0.0))
+    mesh = shown(sheet)
+    assert (mesh.bounds[0][0], mesh.bounds[1][0]) == (-1.25, 1.25)
+    border = topology(mesh).edges[topology(mesh).border]
+    assert (np.abs(mesh.positions[border][:, :, 0]) > 0).any(axis=1).all(), "the seam is no border"
+    assert len(border) == 12
+    assert symmetric(mesh)
+
+
+def test_what_is_made_one_with_the_seam_stays_on_it() -> None:
+    sheet = drawn(along_x=4)
+    sheet.do("live_half", "placement-1")
+    half = source(sheet)
+    ends = half.positions[topology(half).edges]
+    off = (ends[:, :, 0].min(axis=1) == 0.0) & (ends[:, :, 0].max(axis=1) == 0.5)
+    one = Elements.of(piece_of(sheet).source, np.flatnonzero(off)[:1].tolist(), "edge").model_dump()
+    sheet.do("collapse", "placement-1", elements=one)
+    holds(sheet)
+    assert topology(shown(sheet)).is_closed
+    assert symmetric(shown(sheet))
+
+
+def test_what_goes_through_its_image_is_refused() -> None:
+    sheet = drawn(along_x=4)
+    sheet.do("live_half", "placement-1")
+    before = piece_of(sheet)
+    # the far end turned round about the pivot would come to lie in the other half
+    with pytest.raises(GeometryError):
+        sheet.do("turn_elements", "placement-1", elements=picks(sheet, (1.0, 0.0, 0.0)), axis="y", angle=175.0)
+    assert piece_of(sheet) == before
+
+
 def _edges(sheet: Sheet) -> dict[str, Any]:
     """The edges along X."""
     mesh = source(sheet)
