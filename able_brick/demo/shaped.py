@@ -56,8 +56,7 @@ def shape_details(b: Builder, pump_house: str) -> None:
     form = {"kind": "torus", "radius": 0.16, "section": 0.035, "sides": 8, "section_sides": 4}
     made = b.step("add_shape", shape=form, name="Mooring ring", surface="iron", position=(-3.0, 1.38, 4.9))
     ring = (made.select or [""])[0]
-    piece, mesh = b.piece_of(ring)
-    b.step("smooth", (ring,), elements=Elements.of(piece.mesh, []).model_dump(), levels=2)
+    b.step("live_smooth", (ring,), levels=2)
 
     wall = {"kind": "box", "width": 5.0, "height": 2.4, "depth": 0.7}
     made = b.step("add_shape", shape=wall, name="Ruin", surface="stone", position=(-25.5, 1.34, -18.0))

@@ -132,13 +132,15 @@ def test_an_open_sheet_stays_on_the_plane_and_open() -> None:
     assert symmetric(mesh)
 
 
-def test_what_is_made_one_with_the_seam_stays_on_it() -> None:
+@pytest.mark.parametrize("half", ["high", "low"])
+@pytest.mark.parametrize("which", range(4))
+def test_what_is_made_one_with_the_seam_stays_on_it(which: int, half: str) -> None:
     sheet = drawn(along_x=4)
-    sheet.do("live_half", "placement-1")
-    half = source(sheet)
-    ends = half.positions[topology(half).edges]
+    sheet.do("live_half", "placement-1", half=half)
+    mesh = source(sheet)
+    ends = np.abs(mesh.positions[topology(mesh).edges])
     off = (ends[:, :, 0].min(axis=1) == 0.0) & (ends[:, :, 0].max(axis=1) == 0.5)
-    one = Elements.of(piece_of(sheet).source, np.flatnonzero(off)[:1].tolist(), "edge").model_dump()
+    one = Elements.of(piece_of(sheet).source, [int(np.flatnonzero(off)[which])], "edge").model_dump()
     sheet.do("collapse", "placement-1", elements=one)
     holds(sheet)
     assert topology(shown(sheet)).is_closed

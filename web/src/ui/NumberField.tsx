@@ -57,12 +57,19 @@ export interface NumberFieldProps {
   onCommit: (value: number | null) => void;
 }
 
+/** The most decimals that a narrow field shows. */
+const NARROW = 4;
+
 /** `per`: how much of what is shown makes one of the value. */
 const written = (value: number | null, digits: number | undefined, per: number, most = 6): string => {
   if (value === null) return "";
   const of = value * per;
   let text = digits === undefined ? String(Number(of.toFixed(decimals(most, per)))) : of.toFixed(decimals(digits, per));
   if (text.length > 6) text = String(Number(text)); // zeros at the end would push the front out of the field
+  // so would more digits in a narrow one; what is not typed over stays exact
+  for (let k = decimals(most, per) - 1; most <= NARROW && text.length > 6 && k >= 2; k--) {
+    text = String(Number(of.toFixed(k)));
+  }
   return text.replace("-", "−");
 };
 
