@@ -14,6 +14,7 @@ from able_brick.core.mesh.normals import area_vectors
 from able_brick.core.mesh.polymesh import Ints, PolyMesh
 from able_brick.core.mesh.topology import topology
 from able_brick.core.place.items import item_from_world
+from able_brick.core.solid.body import unclosed
 from able_brick.core.solid.cutting import cut, one_body
 from able_brick.core.solid.flush import Way
 from able_brick.core.solid.own_parts import boxes_meet
@@ -40,6 +41,14 @@ class _Cutter:
 
     meshes: list[PolyMesh]
     pieces: list[Piece]
+
+
+def _to_mend(draft: Draft, piece: Piece, cutters: list[_Cutter], why: GeometryError) -> dict[str, str]:
+    """The first piece that has the fault for which a cut was refused, where mending it helps."""
+    fault = why.data.get("mend")
+    every = {p.id: p for p in (piece, *(p for c in cutters for p in c.pieces))}
+    found = next((key for key, p in every.items() if fault and unclosed(draft.mesh(p)) == fault), None)
+    return {} if found is None else {"piece": found}
 
 
 class _CutForms(Tool):
@@ -121,7 +130,7 @@ class _CutForms(Tool):
         try:
             out, parts = self._done(mesh, bodies)
         except GeometryError as e:
-            raise GeometryError(f"{host.name}: {e}", **e.data) from e
+            raise GeometryError(f"{host.name}: {e}", **e.data, **_to_mend(draft, piece, cutters, e)) from e
         if out is mesh:
             return []
         made = self._put(draft, host, piece, out, tuple(surfaces), notes)

@@ -17,6 +17,7 @@ from able_brick.core.mesh.validity import problems
 from able_brick.core.place.items import item_in_world
 from able_brick.core.place.pose import from_degrees, quaternion
 from able_brick.demo.pieces import pump_house
+from able_brick.level.elements import Elements
 from able_brick.level.evaluate import shown_items
 from able_brick.level.snapshot import Edit
 from able_brick.steps.draft import Change, facts
@@ -236,3 +237,26 @@ def test_what_is_in_a_group_is_united_once(wall: Sheet) -> None:
     assert change.select == ("placement-1",)
     assert not is_there(wall, "placement-3")
     assert world_volume(wall, "placement-1") == pytest.approx(7.2 + 2.0 - 0.6)
+
+
+@pytest.mark.parametrize("which", ["form", "cutter"])
+@pytest.mark.parametrize(
+    ("spoil", "fault"), [("delete_elements", "border"), ("flip_faces", "against"), ("all", "inside_out")]
+)
+def test_a_refusal_names_the_piece_and_the_fault_that_mending_takes_away(which: str, spoil: str, fault: str) -> None:
+    sheet = Sheet()
+    for x in (0.0, 0.6):
+        sheet.do("add_shape", shape={"kind": "box"}, position=(x, 0.1 * x, 0.1 * x))
+    number = 1 if which == "form" else 2
+    mesh = sheet.row(f"piece-{number}").mesh
+    faces = range(6) if spoil == "all" else [0]
+    elements = Elements.of(mesh, faces).model_dump()
+    sheet.do("flip_faces" if spoil == "all" else spoil, f"piece-{number}", elements=elements)
+    with pytest.raises(GeometryError) as refused:
+        sheet.do("subtract", "placement-1", "placement-2")
+    assert refused.value.data["mend"] == fault
+    assert refused.value.data["piece"] == f"piece-{number}"
+    none = Elements.of(sheet.row(f"piece-{number}").mesh, []).model_dump()
+    sheet.do("mend", f"piece-{number}", elements=none, faults=(fault,))
+    sheet.do("subtract", "placement-1", "placement-2")
+    assert sheet.row("piece-1").facts.closed

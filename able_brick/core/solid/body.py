@@ -69,22 +69,37 @@ def _made(mesh: PolyMesh, positions: Floats) -> Body:
 
 
 def require_closed(mesh: PolyMesh, what: str) -> None:
-    """Raise GeometryError, which begins with what cannot be done, unless a mesh bounds a volume from outside."""
+    """Raise GeometryError, which begins with what cannot be done and has the fault to `mend` in its data, unless a mesh
+    bounds a volume from outside."""
+    fault = unclosed(mesh)
+    if fault == "":
+        return
     t = topology(mesh)
     border, crowded = int(t.border.sum()), int(np.greater(t.edge_uses, 2).sum())
+    why = {
+        "border": f"it is open: {counted(border, 'edge has', 'edges have')} one face only. Fill it first.",
+        "crowded": f"{counted(crowded, 'edge has', 'edges have')} more than two faces; mend it first, by Check in "
+        "Shape.",
+        "against": "some of its faces look against their neighbours; mend it first, by Check in Shape.",
+        "inside_out": "it is inside out; mend it first, by Check in Shape.",
+    }
+    if fault is None:
+        raise GeometryError(f"{what}: it has no faces.", received=0, allowed=1)
+    raise GeometryError(f"{what}: {why[fault]}", received=border or crowded, allowed=0, mend=fault)
+
+
+def unclosed(mesh: PolyMesh) -> str | None:
+    """Why a mesh bounds no volume from outside, as mending calls it: "" where it does, None where it has no faces."""
+    t = topology(mesh)
     if not mesh.face_count:
-        why = "it has no faces."
-    elif border:
-        why = f"it is open: {counted(border, 'edge has', 'edges have')} one face only. Fill it first."
-    elif crowded:
-        why = f"{counted(crowded, 'edge has', 'edges have')} more than two faces; mend it first, by Check in Shape."
-    elif not t.is_closed:
-        why = "some of its faces look against their neighbours; mend it first, by Check in Shape."
-    elif _turned_in(mesh):
-        why = "it is inside out; mend it first, by Check in Shape."
-    else:
-        return
-    raise GeometryError(f"{what}: {why}", received=border or crowded, allowed=0)
+        return None
+    if t.border.any():
+        return "border"
+    if np.greater(t.edge_uses, 2).any():
+        return "crowded"
+    if not t.is_closed:
+        return "against"
+    return "inside_out" if _turned_in(mesh) else ""
 
 
 @kept_with_mesh

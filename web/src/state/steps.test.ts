@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Delta } from "../api/types";
 import { delta } from "../testing/delta";
-import { placement } from "../testing/rows";
+import { piece, placement } from "../testing/rows";
 import { applyDelta, levelStore, loadLevel, shown } from "./level";
 import { messageStore } from "./messages";
 import { select, selectionStore } from "./selection";
@@ -68,6 +68,25 @@ describe("steps", () => {
     expect(messageStore.getState().list).toEqual([]);
     await takeStep("move", {}, ["a"]);
     expect(messageStore.getState().list).toHaveLength(1);
+  });
+
+  it("that are refused for a fault of a piece offer to mend it, and are taken then", async () => {
+    applyDelta(delta(5, { changed: [piece("p", { mesh: "m" })] }));
+    const data = { mend: "border", piece: "p", fields: [] };
+    const open = new Problem({ code: "geometry", status: 422, detail: "it is open", data });
+    asked.step.mockRejectedValueOnce(open).mockResolvedValueOnce(delta(6)).mockResolvedValueOnce(delta(7));
+    await takeStep("subtract", { cutters: "kept" }, ["a", "b"]);
+    const [told] = messageStore.getState().list;
+    expect(told?.action?.word).toBe("Close it");
+    told?.action?.act();
+    while (levelStore.getState().revision < 7) await rest();
+    const [, mended, again] = asked.step.mock.calls.map(([, body]) => body);
+    expect(mended).toMatchObject({
+      tool: "mend",
+      selection: ["p"],
+      params: { faults: ["border"], elements: { mesh: "m" } },
+    });
+    expect(again).toMatchObject({ tool: "subtract", selection: ["a", "b"], params: { cutters: "kept" }, revision: 6 });
   });
 
   it("that came late load the level anew, and one that skips a revision does, too", async () => {

@@ -2,8 +2,9 @@ import { api, Problem } from "../api/client";
 import type { Accept, Delta, Params } from "../api/types";
 import { takeElements } from "./elements";
 import { applyDelta, levelStore, loadLevel, refusePreview, showPreview } from "./level";
-import { tell } from "./messages";
+import { type Message, tell } from "./messages";
 import { select, selectionStore } from "./selection";
+import { sourceOf } from "./source";
 
 /** Load the open level anew. One that was left meanwhile is not opened again, and an answer that newer changes have
  * overtaken on its way is left. */
@@ -43,6 +44,27 @@ export function whenAtRest(work: () => void): void {
   else work();
 }
 
+/** What is done about a fault of a piece for which a step was refused, in a word. */
+const REMEDIES: Readonly<Record<string, string>> = {
+  border: "Close it",
+  inside_out: "Turn it",
+  against: "Mend it",
+  crowded: "Mend it",
+};
+
+/** Mend the piece for which a step was refused, and take the step then. */
+function remedyOf({ data }: Problem, again: () => Promise<unknown>): Message["action"] {
+  const piece = levelStore.getState().scene.pieces.get(String(data.piece));
+  const word = REMEDIES[String(data.mend)];
+  if (!piece || !word) return undefined;
+  const elements = { mesh: sourceOf(piece), kind: "face", ids: [] };
+  const act = async () => {
+    const mended = await takeStep("mend", { faults: [data.mend], elements }, [piece.id]);
+    if (!(mended instanceof Problem)) await again();
+  };
+  return { word, act: () => void act() };
+}
+
 let queue: Promise<unknown> = Promise.resolve();
 
 /** Run one change after the other, so that each sees the revision that the one before made. */
@@ -69,7 +91,12 @@ function inTurn(work: (level: string, revision: number) => Promise<Delta>, quiet
       if (!(error instanceof Problem)) throw error;
       showPreview(null);
       if (error.code === "offline" || error.code === "unknown") levelStore.setState({ online: false });
-      if (!quiet || error.fields.length === 0) tell(error.message, "error");
+      if (!quiet || error.fields.length === 0)
+        tell(
+          error.message,
+          "error",
+          remedyOf(error, () => inTurn(work, quiet)),
+        );
       if (error.code === "stale_revision") await reload();
       if (error.code === "unknown") {
         unknownAt = asked;

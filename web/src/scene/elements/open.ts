@@ -1,5 +1,5 @@
 import { Matrix4, Mesh, Raycaster } from "three";
-import type { MirrorPlane, Piece } from "../../api/types";
+import type { Piece } from "../../api/types";
 import { elementStore, openPiece, showsOpen } from "../../state/elements";
 import { levelStore, shown } from "../../state/level";
 import { selectionStore } from "../../state/selection";
@@ -8,6 +8,7 @@ import { under } from "../../state/tree";
 import { viewport } from "../../viewport/controller";
 import { itemMatrix, itemsOf, onSheet, SHEET } from "../pieces/entries";
 import { meshOf, type ViewMesh } from "../pieces/meshes";
+import { imageOf } from "./imageOf";
 
 /** Items on which the open piece is looked at, at most. */
 const MOST_ITEMS = 60;
@@ -34,30 +35,6 @@ interface Place {
   thing: string;
   item: number;
   matrix: Matrix4;
-}
-
-/** From the mesh to its mirror image. */
-export function imageOf({ point, normal }: MirrorPlane): Matrix4 {
-  const [x, y, z] = normal;
-  const twice = 2 * (x * point[0] + y * point[1] + z * point[2]);
-  return new Matrix4().set(
-    1 - 2 * x * x,
-    -2 * x * y,
-    -2 * x * z,
-    twice * x,
-    -2 * y * x,
-    1 - 2 * y * y,
-    -2 * y * z,
-    twice * y,
-    -2 * z * x,
-    -2 * z * y,
-    1 - 2 * z * z,
-    twice * z,
-    0,
-    0,
-    0,
-    1,
-  );
 }
 
 /** The items of the open piece from which it is picked, and after them their other halves. */
