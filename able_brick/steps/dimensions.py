@@ -70,14 +70,12 @@ class BackToDimensions(Tool):
         piece, old = _drawn(draft, rows)
         if piece.live:
             raise SelectionError(f"The dimensions of {piece.name} are live already.", id=piece.id)
-        finish = piece.live_finish
+        finish, words = piece.live_finish, ""
         if finish is not None and finish.mirror is not None:  # the shape is both halves
-            finish = finish.model_copy(update={"mirror": None})
-            piece = piece.changed(finish=None)
-        made = (
-            draft.with_source(piece, old.shape.mesh())
-            if finish is None or not finish.levels
-            else (draft.finished(piece, old.shape.mesh(), finish))
-        )
+            finish, words = finish.model_copy(update={"mirror": None}), " and is no longer mirrored live"
+        if finish is not None and finish.levels:
+            made = draft.finished(piece, old.shape.mesh(), finish)
+        else:
+            made = draft.with_source(piece.changed(finish=None), old.shape.mesh())
         draft.put(made.changed(slim=None, dimensions=Dimensions(shape=old.shape, mesh=made.source)))
-        draft.note = f"{piece.name} has its dimensions again"
+        draft.note = f"{piece.name} has its dimensions again{words}"

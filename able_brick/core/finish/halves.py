@@ -121,7 +121,7 @@ def _found(mesh: PolyMesh, over: Reflection, weld: float) -> _Found:
 def _find_seam(mesh: PolyMesh, over: Reflection, weld: float) -> Bools | None:
     at = distances(mesh.positions, over)
     near = (np.abs(at) <= weld) | on_plane(mesh.positions, over)
-    if not mesh.face_count or mesh.normal is not None or bool((near | (at > 0)).all()) is False:
+    if not mesh.face_count or mesh.normal is not None or not (near | (at > 0)).all():
         return None
     seam, inside = seam_of(mesh, near)
     t = topology(mesh)

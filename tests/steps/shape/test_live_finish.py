@@ -188,6 +188,21 @@ def test_a_smooth_piece_keeps_its_cage_its_dimensions_and_its_way_back() -> None
         sheet.do("live_smooth", "placement-1", levels=0)
 
 
+@pytest.mark.parametrize("levels", [0, 1])
+def test_dimensions_that_come_back_end_the_half_and_say_so(levels: int) -> None:
+    sheet = drawn()
+    sheet.do("live_half", "placement-1", at=0.25)
+    if levels:
+        sheet.do("live_smooth", "placement-1", levels=levels)
+    sheet.do("back_to_dimensions", "placement-1")
+    assert "no longer mirrored live" in sheet.last.note
+    assert topology(source(sheet)).is_closed
+    assert piece_of(sheet).live
+    assert (piece_of(sheet).finish is None) == (levels == 0)
+    if levels:
+        holds(sheet)
+
+
 def test_both_at_once_and_made_real_one_after_the_other() -> None:
     sheet = drawn()
     sheet.do("live_smooth", "placement-1", levels=1)

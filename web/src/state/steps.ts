@@ -54,11 +54,14 @@ const REMEDIES: Readonly<Record<string, string>> = {
 
 /** Mend the piece for which a step was refused, and take the step then. */
 function remedyOf({ data }: Problem, again: () => Promise<unknown>): Message["action"] {
-  const piece = levelStore.getState().scene.pieces.get(String(data.piece));
+  const { levelId, scene } = levelStore.getState();
+  const piece = scene.pieces.get(String(data.piece));
   const word = REMEDIES[String(data.mend)];
   if (!piece || !word) return undefined;
   const elements = { mesh: sourceOf(piece), kind: "face", ids: [] };
   const act = async () => {
+    // what was refused is of that level
+    if (levelStore.getState().levelId !== levelId) return tell("Another level is open now; go back to it first.");
     const mended = await takeStep("mend", { faults: [data.mend], elements }, [piece.id]);
     if (!(mended instanceof Problem)) await again();
   };
